@@ -1,0 +1,144 @@
+#pragma once
+/// What a user says about an object, and what a world shows of it.
+
+#include <colvik/shape.hpp>
+#include <colvik/tags.hpp>
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+namespace colvik {
+
+/// Handle of an object in one world. Outlives the object safely: a removed object's handle is never
+/// taken for another's. The default value names no object.
+struct ObjectId {
+  std::uint32_t slot = 0xffffffff;
+  std::uint32_t generation = 0;
+  auto operator<=>(const ObjectId&) const = default;
+};
+
+/// How an object moves.
+enum class BodyKind {
+  fixed,      ///< "static" in scene files: never moves
+  kinematic,  ///< moved by its owner (velocity, path or pose); unaffected by forces, pushes dynamic ones
+  dynamic     ///< moved by gravity and contacts
+};
+[[nodiscard]] std::string_view name_of(BodyKind kind);
+
+/// An empty list, as a member's default (see kZero).
+struct EmptyList {
+  template <class T>
+  operator std::vector<T>() const {  // NOLINT: meant to convert
+    return {};
+  }
+};
+inline constexpr EmptyList kEmpty{};
+
+/// A shape on an object.
+template <int D>
+struct ColliderDef {
+  Shape<D> shape{};
+  Vec<D> at = kZero;     ///< offset in the object's frame
+  Rotation<D> turned = kUnturned;             ///< likewise
+  bool zone = false;              ///< zones notice, solids push apart
+  double density = 1;             ///< mass per square (cubic) unit; > 0
+  double friction = 0.5;          ///< >= 0; a pair's is the geometric mean of the two
+  double restitution = 0;         ///< 0 to 1; a pair's is the larger of the two
+  std::string meets = "any";      ///< tag query: whom it meets
+  std::vector<std::string> tags = kEmpty;  ///< of its own, besides the object's
+  bool on = true;
+};
+
+/// A place to be at a time.
+template <int D>
+struct Waypoint {
+  double at = 0;                        ///< seconds from the start of the run
+  Vec<D> to = kZero;           ///< world position
+  std::optional<Rotation<D>> turned{};  ///< unchanged since the last waypoint when left out
+};
+/// Straight from waypoint to waypoint; before the first and after the last it stands there.
+template <int D>
+struct Path {
+  std::vector<Waypoint<D>> points{};
+  bool loop = false;  ///< again from the first; the last must then be where the first is
+};
+/// From time `at` on, this velocity.
+template <int D>
+struct VelocityFrom {
+  double at = 0;  ///< seconds from the start of the run
+  Vec<D> velocity = kZero;
+  Spin<D> spin = kZero;
+};
+template <int D>
+using Motion = std::variant<std::monostate, Path<D>, std::vector<VelocityFrom<D>>>;
+
+/// A number with a name, of an object or of the world.
+struct Number {
+  std::string name{};
+  double value = 0;
+};
+
+/// What an object looks like, to compare with its colliders: a rectangle (box), a picture, or both.
+template <int D>
+struct Drawing {
+  Vec<D> size = kZero;  ///< whole size, centred on the object; zero: none
+  std::string picture{};           ///< path of a PNG; may be empty
+};
+
+/// All that is said about an object when it is added to a world.
+template <int D>
+struct ObjectDef {
+  std::string name{};  ///< unique in the world; made from the kind when empty
+  std::string kind{};
+  Vec<D> at = kZero;
+  Rotation<D> turned = kUnturned;
+  BodyKind body = BodyKind::fixed;
+  std::vector<std::string> tags{};
+  std::vector<ColliderDef<D>> colliders{};
+  std::vector<Number> numbers{};
+  Vec<D> velocity = kZero;  ///< first velocity; a kinematic object keeps it
+  Spin<D> spin = kZero;
+  Motion<D> motion{};                  ///< kinematic objects only
+  std::optional<double> mass{};        ///< instead of density times area or volume; > 0
+  double gravity_scale = 1;
+  bool locked_rotation = false;
+  bool active = true;                ///< inactive objects do not move, touch or show
+  Drawing<D> drawing{};
+  std::uint64_t user = 0;            ///< the caller's own
+};
+
+/// A collider as the world shows it.
+template <int D>
+struct Collider {
+  ColliderDef<D> def{};
+  TagQuery meets{};   ///< def.meets, compiled
+  TagSet tags{};      ///< the object's and its own
+};
+
+/// An object as the world shows it. References stay valid until the object's removal was reported by
+/// end events and the next step begins.
+template <int D>
+struct Object {
+  ObjectId id{};
+  std::uint64_t serial = 0;  ///< counts objects in order of creation; orders everything that is listed
+  std::string name, kind;
+  BodyKind body = BodyKind::fixed;
+  Pose<D> pose{};
+  Vec<D> velocity = kZero;  ///< of the object's origin for kinematic, of the centre of mass for dynamic ones
+  Spin<D> spin = kZero;
+  double mass = 0;                   ///< 0 unless dynamic
+  double gravity_scale = 1;
+  TagSet tags{};
+  std::vector<Number> numbers{};
+  std::vector<Collider<D>> colliders{};
+  Motion<D> motion{};
+  Drawing<D> drawing{};
+  bool active = true;
+  bool going = false;  ///< its removal was asked for: it still touches but starts nothing more
+  std::uint64_t user = 0;
+};
+
+}  // namespace colvik

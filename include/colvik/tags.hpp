@@ -1,0 +1,92 @@
+#pragma once
+/// Tags say what a thing is; a tag query says which things are meant.
+///
+///     Tags tags;
+///     tags.declare("parcel").value();
+///     tags.declare("fragile").value();
+///     auto query = TagQuery::parse("parcel & !fragile", tags).value();
+///
+/// A query is built from tag names with `!` (not), `&` (and), `|` (or) and parentheses, in that
+/// order of binding; `any` means everything, `none` means nothing.
+
+#include <colvik/result.hpp>
+
+#include <cstdint>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace colvik {
+
+/// A declared tag: its position in the table that declared it.
+struct Tag {
+  std::uint32_t index = 0;
+  auto operator<=>(const Tag&) const = default;
+};
+
+/// Any number of tags.
+class TagSet {
+ public:
+  void insert(Tag tag);
+  void erase(Tag tag);
+  [[nodiscard]] bool contains(Tag tag) const {
+    const std::size_t word = tag.index / 64;
+    return word < words_.size() && (words_[word] >> (tag.index % 64) & 1U) != 0;
+  }
+  [[nodiscard]] bool empty() const { return words_.empty(); }
+  [[nodiscard]] TagSet merged(const TagSet& other) const;
+  /// In order of declaration.
+  [[nodiscard]] std::vector<Tag> list() const;
+  [[nodiscard]] std::span<const std::uint64_t> words() const { return words_; }
+  auto operator<=>(const TagSet&) const = default;
+
+ private:
+  std::vector<std::uint64_t> words_;  // no trailing zero words, so that equal sets are equal vectors
+};
+
+/// The nearest of `names` to `name`, ignoring case first, then by edit distance; "" if none is near.
+[[nodiscard]] std::string nearest_name(std::string_view name, std::span<const std::string> names);
+
+/// Whether `name` can name a tag, number, object or reaction: letters, digits, and - _ . inside.
+[[nodiscard]] bool is_plain_name(std::string_view name);
+
+/// The tags of a world, each declared once.
+class Tags {
+ public:
+  /// Fails on an empty or malformed name, a reserved word (any, none) or a second declaration.
+  Result<Tag> declare(std::string_view name, std::string_view meaning = {});
+  /// Fails on an undeclared name and suggests the nearest declared one.
+  [[nodiscard]] Result<Tag> find(std::string_view name) const;
+  [[nodiscard]] Result<TagSet> find_all(std::span<const std::string> names) const;
+  /// Requires: `tag` was declared here.
+  [[nodiscard]] const std::string& name(Tag tag) const { return names_[tag.index]; }
+  [[nodiscard]] const std::string& meaning(Tag tag) const { return meanings_[tag.index]; }
+  [[nodiscard]] std::span<const std::string> names() const { return names_; }
+  /// "parcel, fragile"
+  [[nodiscard]] std::string list(const TagSet& set) const;
+
+ private:
+  std::vector<std::string> names_, meanings_;
+};
+
+/// A compiled boolean expression over tags. The default value matches everything.
+class TagQuery {
+ public:
+  TagQuery() = default;
+  /// Fails on a syntax error (with the column) or an undeclared tag (with the nearest declared one).
+  static Result<TagQuery> parse(std::string_view text, const Tags& tags);
+
+  /// Cost: proportional to the length of the query; no allocation.
+  [[nodiscard]] bool matches(const TagSet& set) const;
+  [[nodiscard]] const std::string& text() const { return text_; }
+  bool operator==(const TagQuery& other) const { return code_ == other.code_; }
+
+ private:
+  friend class TagQueryParser;
+  enum Op : std::int32_t { kAny = -1, kNone = -2, kNot = -3, kAnd = -4, kOr = -5 };
+  std::string text_ = "any";
+  std::vector<std::int32_t> code_{kAny};  // postfix; a value >= 0 is a tag
+};
+
+}  // namespace colvik

@@ -1,0 +1,42 @@
+#pragma once
+/// Whether two colliders may meet, and which rule said so.
+
+#include <colvik/event.hpp>
+
+namespace colvik {
+
+enum class DecidedBy {
+  both_accept,      ///< they meet
+  same_object,      ///< colliders of one object never meet
+  both_static,      ///< neither ever moves
+  inactive,         ///< one object is hidden
+  switched_off,     ///< one collider is off
+  first_refuses,    ///< the first one's filter does not match the second
+  second_refuses    ///< the reverse
+};
+
+struct Verdict {
+  bool meet = false;
+  Channel channel = Channel::solid;
+  DecidedBy by = DecidedBy::both_accept;
+};
+
+/// One side of the question: a collider with what its object adds.
+struct Party {
+  TagSet tags{};      ///< the object's and the collider's
+  TagQuery meets{};
+  BodyKind body = BodyKind::fixed;
+  bool zone = false;
+  bool active = true;
+  bool on = true;
+  std::uint64_t object = 0;  ///< serial of the object
+};
+
+/// The one place where that is decided: the step, expectations and explanations all ask it.
+[[nodiscard]] Verdict decide(const Party& first, const Party& second);
+
+/// "meets 'courier', but courier has: robot"; `first` and `second` name the two.
+[[nodiscard]] std::string explain(const Verdict& verdict, const Party& first, std::string_view first_name,
+                                  const Party& second, std::string_view second_name, const Tags& tags);
+
+}  // namespace colvik

@@ -1,0 +1,138 @@
+#pragma once
+/// The contact world: objects, what they touch, and one step of time.
+///
+///     colvik::World<2> world({.gravity = {0, -9.81}});
+///     world.tags().declare("scenery").value();
+///     auto floor = world.add({.name = "floor", .tags = {"scenery"},
+///                             .colliders = {{.shape = colvik::box(20, 1)}}}).value();
+///     auto crate = world.add({.name = "crate", .at = {0, 3}, .body = colvik::BodyKind::dynamic,
+///                             .colliders = {{.shape = colvik::box(1, 1)}}}).value();
+///     for (int i = 0; i < 120; ++i) {
+///       world.step();
+///       for (const auto& event : world.events()) ...
+///     }
+///
+/// One thread at a time may use a world. The same calls give the same bits on every machine.
+
+#include <colvik/event.hpp>
+#include <colvik/verdict.hpp>
+
+#include <functional>
+#include <memory>
+#include <span>
+
+namespace colvik {
+
+template <int D>
+struct WorldSettings {
+  Vec<D> gravity = kZero;  ///< user's units per second squared
+  double rate = 60;                 ///< steps per second, 1 to 10000
+  double metre = 1;                 ///< user's units that make one metre, 1e-6 to 1e6; every tolerance follows from it
+  int substeps = 8;                 ///< of the contact solver in a step, 1 to 64
+};
+/// Fails on what no world can run with.
+template <int D>
+[[nodiscard]] Result<void> check_settings(const WorldSettings<D>& settings);
+
+/// Names a number: the world's own, or an object's.
+struct NumberOwner {
+  std::optional<ObjectId> object{};  ///< nullopt: the world
+};
+
+template <int D>
+class World {
+ public:
+  using Listener = std::function<void(World&, std::span<const Event<D>>)>;
+
+  /// Throws UncheckedError on settings that check_settings refuses.
+  explicit World(const WorldSettings<D>& settings = {});
+  ~World();
+  World(const World&) = delete;
+  World& operator=(const World&) = delete;
+
+  [[nodiscard]] const WorldSettings<D>& settings() const;
+  [[nodiscard]] Tags& tags();
+  [[nodiscard]] const Tags& tags() const;
+
+  // ---- objects -------------------------------------------------------------------------------
+
+  /// Adds an object. It is there at once and touches from the next step on. Fails, naming object and
+  /// value, on sizes, numbers, tags or names that cannot be used; nothing is then added.
+  Result<ObjectId> add(const ObjectDef<D>& def);
+  /// False once the object was removed. O(1).
+  [[nodiscard]] bool alive(ObjectId id) const;
+  /// Requires: alive, or removed and still in this step's events. Otherwise aborts in checked builds
+  /// (COLVIK_CHECKED) and returns an empty object in others.
+  [[nodiscard]] const Object<D>& object(ObjectId id) const;
+  [[nodiscard]] std::optional<ObjectId> find(std::string_view name) const;
+  /// Live objects in order of creation. Allocates.
+  [[nodiscard]] std::vector<ObjectId> objects() const;
+  [[nodiscard]] std::size_t count() const;
+
+  // ---- changes -------------------------------------------------------------------------------
+  // Outside a step they take effect at once; asked for by a listener they wait for the end of the
+  // step and are applied together, in the order asked. Each returns false, and does nothing, when
+  // the handle is stale: asking twice is harmless.
+
+  bool remove(ObjectId id);
+  /// Hides (false) or shows (true) the object.
+  bool set_active(ObjectId id, bool active);
+  /// Teleports: not swept, touches end as "teleported".
+  bool place(ObjectId id, const Pose<D>& pose);
+  /// Kinematic objects: be there at the end of the next step, moving on the way.
+  bool move_to(ObjectId id, const Pose<D>& pose);
+  bool set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& spin);
+  /// No velocity, no spin, no motion.
+  bool stop(ObjectId id);
+  /// Motions count time from the start of the run.
+  bool set_motion(ObjectId id, const Motion<D>& motion);
+  bool give_tag(ObjectId id, Tag tag);
+  bool take_tag(ObjectId id, Tag tag);
+  bool switch_collider(ObjectId id, std::size_t collider, bool on);
+  bool set_filter(ObjectId id, std::size_t collider, const TagQuery& meets);
+  /// Marks the object as going: reactions leave it alone from now on. At once, also in a listener.
+  bool mark_going(ObjectId id);
+
+  /// Declares a number of the world or an object, or sets it. Fails on a malformed name or a value
+  /// that is not finite.
+  Result<void> set_number(NumberOwner owner, std::string_view name, double value);
+  /// Adds to a number; the sum is kept within +-1e15. False when there is no such number or object.
+  bool add_to_number(NumberOwner owner, std::string_view name, double by);
+  [[nodiscard]] std::optional<double> number(NumberOwner owner, std::string_view name) const;
+  [[nodiscard]] std::span<const Number> numbers() const;  ///< the world's own
+
+  // ---- time ----------------------------------------------------------------------------------
+
+  /// One step of 1/rate seconds: move what is driven, find pairs, solve contacts, move, then report
+  /// touches, let listeners react, and apply what they asked for.
+  void step();
+  /// Ends the run: every touch ends as "run over" in events(); listeners are told.
+  void finish();
+  /// What the last step (or finish) reported. Valid until the next one.
+  [[nodiscard]] std::span<const Event<D>> events() const;
+  [[nodiscard]] std::uint64_t steps() const;
+  [[nodiscard]] double time() const;  ///< steps() / rate
+
+  /// Called once a step, in order of registration. Returns a token for remove_listener.
+  std::size_t add_listener(Listener listener);
+  void remove_listener(std::size_t token);
+  /// Asks for `during` events of touches in which one side matches `self` and the other `other`.
+  void ask_during(const TagQuery& self, const TagQuery& other);
+
+  // ---- looking -------------------------------------------------------------------------------
+
+  /// The verdict for two colliders. One of a removed object, or that is not there, counts as inactive.
+  [[nodiscard]] Verdict decide(ObjectId a, std::size_t collider_a, ObjectId b, std::size_t collider_b) const;
+  [[nodiscard]] Party party(ObjectId id, std::size_t collider) const;
+  /// Hash over all that the future depends on; equal hashes, equal runs.
+  [[nodiscard]] std::uint64_t hash() const;
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_{};
+};
+
+extern template class World<2>;
+extern template class World<3>;
+
+}  // namespace colvik

@@ -1,0 +1,26 @@
+#pragma once
+// How far apart two convex shapes are, or how deep inside each other.
+#include <colvik/shape.hpp>
+
+#include "contact/core.h"
+
+namespace colvik::contact {
+
+template <int D>
+struct Separation {
+  double gap = 0;   // between the surfaces; negative: the depth along `normal`
+  Vec<D> normal;    // unit, from a to b
+  Vec<D> on_a, on_b;  // the points of the surfaces that are nearest (or deepest)
+};
+
+/// Gap between shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
+///
+/// Cores apart: Gilbert, Johnson and Keerthi, "A fast procedure for computing the distance between
+/// complex objects in three-dimensional space" (1988), with every face of the simplex tried.
+/// Cores touching or overlapping: the separating axes of the two boxes (the Minkowski sum of boxes,
+/// segments and points has no other face normals), so that the depth is the least there is.
+/// Concentric balls have no unique normal: +x is returned. Never NaN for accepted shapes.
+template <int D>
+[[nodiscard]] Separation<D> separation(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a);
+
+}  // namespace colvik::contact

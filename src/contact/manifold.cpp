@@ -1,0 +1,236 @@
+#include "contact/manifold.h"
+
+#include "contact/distance.h"
+
+#include <algorithm>
+
+namespace colvik::contact {
+namespace {
+
+constexpr std::size_t kMostCorners = 8;  // four corners clipped by four sides
+
+template <int D>
+struct Corner {
+  Vec<D> at;
+  std::uint32_t id = 0;
+};
+
+// The corner, edge or face of a core that faces a direction.
+template <int D>
+struct Feature {
+  std::size_t count = 0;
+  std::array<Corner<D>, kMostCorners> corners;
+  Vec<D> face_normal = Vec<D>::Zero();  // of a face in 3D
+
+  void add(const Vec<D>& at, std::uint32_t id) {
+    if (count < kMostCorners) corners[count++] = {at, id};
+  }
+};
+
+// Corners within `flat` of the furthest along `direction`: an axis whose two ends differ by less is free.
+template <int D>
+Feature<D> facing(const Core<D>& core, const Vec<D>& direction, double flat) {
+  std::array<bool, D> free{};
+  int free_count = 0, steepest = 0;
+  double most = -1;
+  Vec<D> corner = core.centre;
+  std::uint32_t signs = 0;
+  for (int i = 0; i < D; ++i) {
+    const double along = direction.dot(core.axis(i));
+    const double rise = 2 * core.half[i] * std::abs(along);
+    const bool is_free = core.half[i] > 0 && rise <= flat;
+    free[i] = is_free;
+    free_count += is_free ? 1 : 0;
+    if (std::abs(along) > most) most = std::abs(along), steepest = i;
+  }
+  if (free_count == D) free[steepest] = false;  // smaller than `flat`
+  std::array<int, D> spread{};
+  int spread_count = 0;
+  for (int i = 0; i < D; ++i) {
+    if (free[i]) {
+      spread[spread_count++] = i;
+      continue;
+    }
+    const bool up = direction.dot(core.axis(i)) >= 0;
+    corner += core.axis(i) * (up ? core.half[i] : -core.half[i]);
+    if (up) signs |= 1U << i;
+  }
+  Feature<D> f;
+  if (spread_count == 0) {
+    f.add(corner, signs);
+  } else if (spread_count == 1) {
+    const int i = spread[0];
+    f.add(corner - core.axis(i) * core.half[i], signs);
+    f.add(corner + core.axis(i) * core.half[i], signs | 1U << i);
+  } else {
+    const int i = spread[0], j = spread[1];
+    const Vec<D> u = core.axis(i) * core.half[i], w = core.axis(j) * core.half[j];
+    f.add(corner - u - w, signs);
+    f.add(corner + u - w, signs | 1U << i);
+    f.add(corner + u + w, signs | 1U << i | 1U << j);
+    f.add(corner - u + w, signs | 1U << j);
+    if constexpr (D == 3) f.face_normal = core.axis(3 - i - j);
+  }
+  return f;
+}
+
+// Cuts away what lies beyond the plane normal.x = offset. A cut corner is named after the edge cut
+// and the plane that cut it.
+template <int D>
+void clip(Feature<D>& f, const Vec<D>& normal, double offset, std::uint32_t plane) {
+  const Feature<D> in = f;
+  f.count = 0;
+  const auto height = [&](std::size_t k) { return normal.dot(in.corners[k].at) - offset; };
+  const auto cut = [&](std::size_t i, std::size_t j) {
+    const double hi = height(i), hj = height(j);
+    const Vec<D> at = in.corners[i].at + (in.corners[j].at - in.corners[i].at) * (hi / (hi - hj));
+    const std::size_t inner = hi <= 0 ? i : j;
+    f.add(at, in.corners[inner].id | (plane + 1) << 8 | 1U << 16);
+  };
+  if (in.count == 1) {
+    if (height(0) <= 0) f = in;
+  } else if (in.count == 2) {
+    for (std::size_t k = 0; k < 2; ++k) {
+      if (height(k) <= 0)
+        f.add(in.corners[k].at, in.corners[k].id);
+      else if (height(1 - k) <= 0)
+        cut(k, 1 - k);
+    }
+  } else {
+    for (std::size_t k = 0; k < in.count; ++k) {
+      const std::size_t next = (k + 1) % in.count;
+      if (height(k) <= 0) f.add(in.corners[k].at, in.corners[k].id);
+      if ((height(k) <= 0) != (height(next) <= 0)) cut(k, next);
+    }
+  }
+}
+
+// Keeps of `other` what faces `reference`: inside its sides, or between its two ends.
+template <int D>
+void clip_to(const Feature<D>& reference, Feature<D>& other) {
+  if (reference.count == 2) {
+    const Vec<D> along = (reference.corners[1].at - reference.corners[0].at).normalized();
+    clip<D>(other, along, along.dot(reference.corners[1].at), 0);
+    clip<D>(other, -along, -along.dot(reference.corners[0].at), 1);
+    return;
+  }
+  if constexpr (D == 3) {
+    Vec<3> middle = Vec<3>::Zero();
+    for (std::size_t k = 0; k < reference.count; ++k) middle += reference.corners[k].at / static_cast<double>(reference.count);
+    for (std::size_t k = 0; k < reference.count; ++k) {
+      const Vec<3>& from = reference.corners[k].at;
+      const Vec<3>& to = reference.corners[(k + 1) % reference.count].at;
+      Vec<3> outward = cross(Vec<3>(to - from), reference.face_normal);
+      if (outward.dot(middle - from) > 0) outward = -outward;
+      clip<3>(other, outward, outward.dot(from), static_cast<std::uint32_t>(k));
+    }
+  }
+}
+
+// The point of the reference opposite to `p`.
+template <int D>
+Vec<D> opposite(const Feature<D>& reference, const Vec<D>& p, const Vec<D>& normal) {
+  const Vec<D>& origin = reference.corners[0].at;
+  if (reference.count == 2) {
+    const Vec<D> edge = reference.corners[1].at - origin;
+    return origin + edge * (edge.dot(p - origin) / edge.squaredNorm());
+  }
+  const Vec<D>& face = reference.face_normal;
+  return p - normal * (face.dot(p - origin) / face.dot(normal));
+}
+
+// Where two lines come nearest to each other: the point of the first. Requires: not parallel.
+template <int D>
+Vec<D> nearest_of_lines(const Feature<D>& first, const Feature<D>& second) {
+  const Vec<D> u = first.corners[1].at - first.corners[0].at, w = second.corners[1].at - second.corners[0].at;
+  const Vec<D> r = second.corners[0].at - first.corners[0].at;
+  const double uu = u.dot(u), uw = u.dot(w), ww = w.dot(w);
+  return first.corners[0].at + u * ((ww * u.dot(r) - uw * w.dot(r)) / (uu * ww - uw * uw));
+}
+
+// Four of many points: the deepest, the one furthest from it, and the two that add most area.
+void keep_four(std::array<ContactPoint<3>, kMostCorners>& points, std::size_t& count, const Vec<3>& normal) {
+  if (count <= 4) return;
+  std::array<ContactPoint<3>, 4> kept;
+  std::array<bool, kMostCorners> used{};
+  const auto pick = [&](std::size_t slot, auto&& score) {
+    std::size_t best = count;
+    double most = std::numeric_limits<double>::lowest();
+    for (std::size_t i = 0; i < count; ++i) {
+      if (used[i]) continue;
+      const double s = score(points[i]);
+      if (s > most) most = s, best = i;
+    }
+    used[best] = true;
+    kept[slot] = points[best];
+  };
+  const auto area = [&](const ContactPoint<3>& p) {  // signed, of the triangle kept[0], kept[1], p
+    return normal.dot(cross(Vec<3>(kept[1].position - kept[0].position), Vec<3>(p.position - kept[0].position)));
+  };
+  pick(0, [](const ContactPoint<3>& p) { return -p.gap; });
+  pick(1, [&](const ContactPoint<3>& p) { return (p.position - kept[0].position).squaredNorm(); });
+  pick(2, area);
+  pick(3, [&](const ContactPoint<3>& p) { return -area(p); });
+  std::copy(kept.begin(), kept.end(), points.begin());
+  count = 4;
+}
+
+}  // namespace
+
+template <int D>
+Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin, double flat) {
+  Manifold<D> out;
+  const Separation<D> nearest = separation(a, b, b_in_a);
+  if (nearest.gap > margin) return out;
+  const Vec<D>& n = out.normal = nearest.normal;
+  const double rounding = a.radius + b.radius;
+
+  Feature<D> fa = facing(Core<D>(a, {}), n, flat);
+  Feature<D> fb = facing(Core<D>(b, b_in_a), Vec<D>(-n), flat);
+  const bool a_is_reference = fa.count >= fb.count;
+  const Feature<D>& reference = a_is_reference ? fa : fb;
+  Feature<D>& other = a_is_reference ? fb : fa;
+
+  // A corner has one nearest point, and so have two edges that cross; all else is clipped.
+  bool one_point = other.count == 1 || reference.count == 1;
+  if (D == 3 && reference.count == 2 && !one_point) {
+    const Vec<D> u = (reference.corners[1].at - reference.corners[0].at).normalized();
+    const Vec<D> w = (other.corners[1].at - other.corners[0].at).normalized();
+    one_point = std::abs(u.dot(w)) < 0.998;  // over 3.6 degrees
+  }
+
+  std::array<ContactPoint<D>, kMostCorners> found;
+  std::size_t count = 0;
+  if (!one_point) {
+    clip_to(reference, other);
+    for (std::size_t k = 0; k < other.count; ++k) {
+      const Vec<D>& p = other.corners[k].at;
+      const Vec<D> q = opposite(reference, p, n);
+      const Vec<D> on_a = a_is_reference ? q : p, on_b = a_is_reference ? p : q;
+      const double gap = n.dot(on_b - on_a) - rounding;
+      if (gap > margin) continue;
+      const Vec<D> middle = 0.5 * (on_a + on_b + n * (a.radius - b.radius));
+      found[count++] = {middle, gap, other.corners[k].id | (a_is_reference ? 0U : 1U << 17)};
+    }
+  }
+  if (count == 0) {
+    // The surfaces meet at one place: told from the corner, or from the crossing of two edges.
+    Vec<D> middle = 0.5 * (nearest.on_a + nearest.on_b);
+    if (fb.count == 1)
+      middle = fb.corners[0].at - n * (b.radius + nearest.gap / 2);
+    else if (fa.count == 1)
+      middle = fa.corners[0].at + n * (a.radius + nearest.gap / 2);
+    else if (one_point)
+      middle = nearest_of_lines(fa, fb) + n * (a.radius + nearest.gap / 2);
+    found[count++] = {middle, nearest.gap, 1U << 18};
+  }
+  if constexpr (D == 3) keep_four(found, count, n);
+  out.count = static_cast<int>(std::min<std::size_t>(count, kMostPoints<D>));
+  std::copy_n(found.begin(), out.count, out.points.begin());
+  return out;
+}
+
+template Manifold<2> manifold(const Shape<2>&, const Shape<2>&, const Pose<2>&, double, double);
+template Manifold<3> manifold(const Shape<3>&, const Shape<3>&, const Pose<3>&, double, double);
+
+}  // namespace colvik::contact

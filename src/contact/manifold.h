@@ -1,0 +1,36 @@
+#pragma once
+// Where two shapes touch: a normal and a few points with stable ids.
+#include <colvik/shape.hpp>
+
+#include <array>
+#include <cstdint>
+
+namespace colvik::contact {
+
+template <int D>
+inline constexpr int kMostPoints = D == 2 ? 2 : 4;
+
+template <int D>
+struct ContactPoint {
+  Vec<D> position;       // halfway between the surfaces, in a's frame
+  double gap = 0;        // along the normal; negative: overlap
+  std::uint32_t id = 0;  // which corners and edges made it; the same from step to step
+};
+
+template <int D>
+struct Manifold {
+  Vec<D> normal = Vec<D>::Unit(0);  // unit, from a to b, in a's frame
+  int count = 0;
+  std::array<ContactPoint<D>, kMostPoints<D>> points;
+};
+
+/// The contact points of `a` (at the origin) and `b` (at `b_in_a`) that are no further apart than
+/// `margin`. Faces count as facing each other when they are parallel to within `flat` (a length: how
+/// much one end of a face may lie behind the other). Empty when the shapes are further apart.
+/// Method: the features facing along the normal are clipped against each other (Sutherland and
+/// Hodgman, "Reentrant polygon clipping", 1974); of more than four points the deepest and the three
+/// that span the largest area with it stay.
+template <int D>
+[[nodiscard]] Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin, double flat);
+
+}  // namespace colvik::contact

@@ -1,0 +1,122 @@
+#include "index/tree.h"
+
+namespace colvik::index {
+namespace {
+
+// Half the surface (3D) or half the circumference (2D): the chance that a query meets the bounds.
+double cost(const Bounds<2>& b) { return b.size().sum(); }
+double cost(const Bounds<3>& b) {
+  const Vec<3> s = b.size();
+  return s.x() * s.y() + s.y() * s.z() + s.z() * s.x();
+}
+
+}  // namespace
+
+template <int D>
+std::int32_t Tree<D>::take_node() {
+  if (!free_.empty()) {
+    const std::int32_t node = free_.back();
+    free_.pop_back();
+    at(node) = Node{};
+    return node;
+  }
+  nodes_.emplace_back();
+  return static_cast<std::int32_t>(nodes_.size() - 1);
+}
+
+template <int D>
+std::int32_t Tree<D>::insert(const Bounds<D>& bounds, std::uint32_t key) {
+  const std::int32_t leaf = take_node();
+  at(leaf).bounds = bounds;
+  at(leaf).key = key;
+  ++count_;
+  if (root_ == kNone) {
+    root_ = leaf;
+    return leaf;
+  }
+  // Down to the sibling that makes the tree grow least.
+  std::int32_t sibling = root_;
+  while (at(sibling).left != kNone) {
+    const Node& node = at(sibling);
+    const double here = cost(node.bounds.merged(bounds));
+    const double inherited = here - cost(node.bounds);
+    const auto below = [&](std::int32_t child) {
+      const double merged = cost(at(child).bounds.merged(bounds));
+      return inherited + (at(child).left == kNone ? merged : merged - cost(at(child).bounds));
+    };
+    const double left = below(node.left), right = below(node.right);
+    if (here < left && here < right) break;
+    sibling = left <= right ? node.left : node.right;
+  }
+  const std::int32_t parent = take_node();
+  const std::int32_t above = at(sibling).parent;
+  at(parent).parent = above;
+  at(parent).left = sibling;
+  at(parent).right = leaf;
+  at(sibling).parent = at(leaf).parent = parent;
+  if (above == kNone)
+    root_ = parent;
+  else
+    (at(above).left == sibling ? at(above).left : at(above).right) = parent;
+  refit_upward(parent);
+  return leaf;
+}
+
+template <int D>
+void Tree<D>::remove(std::int32_t place) {
+  --count_;
+  const std::int32_t parent = at(place).parent;
+  free_.push_back(place);
+  if (parent == kNone) {
+    root_ = kNone;
+    return;
+  }
+  const std::int32_t sibling = at(parent).left == place ? at(parent).right : at(parent).left;
+  const std::int32_t above = at(parent).parent;
+  at(sibling).parent = above;
+  free_.push_back(parent);
+  if (above == kNone) {
+    root_ = sibling;
+    return;
+  }
+  (at(above).left == parent ? at(above).left : at(above).right) = sibling;
+  refit_upward(above);
+}
+
+template <int D>
+void Tree<D>::refit_upward(std::int32_t from) {
+  for (std::int32_t i = from; i != kNone; i = at(i).parent) {
+    rotate(i);
+    at(i).bounds = at(at(i).left).bounds.merged(at(at(i).right).bounds);
+  }
+}
+
+// Swaps a child with a grandchild on the other side where that makes the other side tighter.
+template <int D>
+void Tree<D>::rotate(std::int32_t here) {
+  std::int32_t best_child = kNone, best_grandchild = kNone;
+  double best_gain = 0;
+  for (const bool left : {true, false}) {
+    const std::int32_t child = left ? at(here).left : at(here).right;
+    const std::int32_t other = left ? at(here).right : at(here).left;
+    if (at(other).left == kNone) continue;
+    for (const bool first : {true, false}) {
+      const std::int32_t grandchild = first ? at(other).left : at(other).right;
+      const std::int32_t stays = first ? at(other).right : at(other).left;
+      const double gain = cost(at(other).bounds) - cost(at(child).bounds.merged(at(stays).bounds));
+      if (gain > best_gain) best_gain = gain, best_child = child, best_grandchild = grandchild;
+    }
+  }
+  if (best_child == kNone) return;
+  const std::int32_t other = at(best_grandchild).parent;
+  (at(here).left == best_child ? at(here).left : at(here).right) = best_grandchild;
+  (at(other).left == best_grandchild ? at(other).left : at(other).right) = best_child;
+  at(best_grandchild).parent = here;
+  at(best_child).parent = other;
+  at(other).bounds = at(at(other).left).bounds.merged(at(at(other).right).bounds);
+}
+
+template class Tree<2>;
+template class Tree<3>;
+
+}  // namespace colvik::index

@@ -1,0 +1,71 @@
+#include <colvik/pose.hpp>
+
+namespace colvik {
+namespace {
+
+// Series on [-pi/4, pi/4]; the first left-out term is below 1e-17 there.
+double sine_series(double x) {
+  const double q = x * x;
+  return x * (1 - q / 6 * (1 - q / 20 * (1 - q / 42 * (1 - q / 72 * (1 - q / 110 *
+         (1 - q / 156 * (1 - q / 210)))))));
+}
+double cosine_series(double x) {
+  const double q = x * x;
+  return 1 - q / 2 * (1 - q / 12 * (1 - q / 30 * (1 - q / 56 * (1 - q / 90 *
+         (1 - q / 132 * (1 - q / 182 * (1 - q / 240)))))));
+}
+
+// arctan on [0, 1]: halve the angle three times (t -> t / (1 + sqrt(1 + t^2))), then the series.
+double arctangent(double t) {
+  for (int i = 0; i < 3; ++i) t = t / (1 + std::sqrt(1 + t * t));
+  const double q = t * t;
+  double sum = 0;
+  for (int n = 23; n >= 1; n -= 2) sum = 1.0 / n - q * sum;
+  return 8 * t * sum;
+}
+
+}  // namespace
+
+void sine_cosine(double angle, double& sine, double& cosine) {
+  // pi/2 in two parts: the first has 33 significant bits, so that k times it is exact.
+  constexpr double kHigh = 1.57079632673412561417, kLow = 6.07710050650619224932e-11;
+  const double k = std::floor(angle * (2 / kPi) + 0.5);
+  const double x = (angle - k * kHigh) - k * kLow;
+  const double s = sine_series(x), c = cosine_series(x);
+  switch (static_cast<long long>(k) & 3) {
+    case 0: sine = s, cosine = c; break;
+    case 1: sine = c, cosine = -s; break;
+    case 2: sine = -s, cosine = -c; break;
+    default: sine = -c, cosine = s; break;
+  }
+}
+
+double angle_of(double y, double x) {
+  const double ax = std::abs(x), ay = std::abs(y);
+  if (ax == 0 && ay == 0) return 0;
+  double angle = ay <= ax ? arctangent(ay / ax) : kPi / 2 - arctangent(ax / ay);
+  if (x < 0) angle = kPi - angle;
+  return y < 0 ? -angle : angle;
+}
+
+Rotation<3>::Rotation(const Vec<3>& axis, double angle) {
+  double s = 0, c = 1;
+  sine_cosine(angle / 2, s, c);
+  const Vec<3> u = axis / axis.norm();
+  w_ = c, x_ = s * u.x(), y_ = s * u.y(), z_ = s * u.z();
+}
+
+Rotation<3> Rotation<3>::from_spin(const Spin<3>& turn) {
+  const double angle = turn.norm();
+  return angle > 0 ? Rotation(turn, angle) : Rotation();
+}
+
+Spin<3> Rotation<3>::to_spin() const {
+  const double sign = w_ < 0 ? -1 : 1;  // q and -q are the same turn; the one with w >= 0 is shorter
+  const Vec<3> v(sign * x_, sign * y_, sign * z_);
+  const double s = v.norm();
+  if (s == 0) return Spin<3>::Zero();
+  return v * (2 * angle_of(s, sign * w_) / s);
+}
+
+}  // namespace colvik

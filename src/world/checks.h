@@ -1,0 +1,33 @@
+#pragma once
+// What a world accepts: every check names the object and the value, and says what would do.
+#include <colvik/world.hpp>
+
+#include <fmt/format.h>
+
+namespace colvik::world {
+
+inline constexpr double kFurthest = 1e9;    // metres from the origin
+inline constexpr double kFastest = 1e6;     // metres (or radians) per second
+inline constexpr double kHeaviest = 1e30;
+
+template <int R>
+bool within(const Eigen::Matrix<double, R, 1, Eigen::DontAlign>& v, double most) {
+  for (int i = 0; i < R; ++i)
+    if (!(std::abs(v[i]) <= most)) return false;  // false for NaN
+  return true;
+}
+
+template <int R>
+std::string text(const Eigen::Matrix<double, R, 1, Eigen::DontAlign>& v) {
+  std::string out = "[";
+  for (int i = 0; i < R; ++i) out += fmt::format("{}{}", i == 0 ? "" : ", ", v[i]);
+  return out + "]";
+}
+
+/// The first thing about `def` that cannot be used, if any; tags and names are the world's business.
+template <int D>
+[[nodiscard]] Result<void> check_object(const ObjectDef<D>& def, const WorldSettings<D>& settings);
+template <int D>
+[[nodiscard]] Result<void> check_motion(const Motion<D>& motion, double metre);
+
+}  // namespace colvik::world

@@ -1,0 +1,97 @@
+// Moves what its owner moves, and hands bodies to the solver and back.
+#include <algorithm>
+
+#include "world/checks.h"
+#include "world/impl.h"
+
+namespace colvik {
+namespace {
+
+template <int D>
+Pose<D> pose_on_path(const Path<D>& path, double time, const Rotation<D>& unturned) {
+  const std::vector<Waypoint<D>>& p = path.points;
+  const double first = p.front().at, last = p.back().at;
+  double t = time;
+  if (path.loop && t > last) t = first + (t - first) - std::floor((t - first) / (last - first)) * (last - first);
+  std::size_t next = 0;
+  while (next < p.size() && p[next].at <= t) ++next;
+  // A waypoint without a turn keeps the last one told, or the object's own.
+  const auto turn_at = [&](std::size_t i) {
+    for (std::size_t k = i + 1; k-- > 0;)
+      if (p[k].turned) return *p[k].turned;
+    return unturned;
+  };
+  if (next == 0) return {p.front().to, turn_at(0)};
+  if (next == p.size()) return {p.back().to, turn_at(p.size() - 1)};
+  const double part = (t - p[next - 1].at) / (p[next].at - p[next - 1].at);
+  return {p[next - 1].to + (p[next].to - p[next - 1].to) * part, interpolate<D>(turn_at(next - 1), turn_at(next), part)};
+}
+
+}  // namespace
+
+template <int D>
+void World<D>::Impl::drive() {
+  const double dt = 1 / settings.rate;
+  const double now = static_cast<double>(steps) / settings.rate, then = static_cast<double>(steps + 1) / settings.rate;
+  for (const std::uint32_t slot : order) {
+    world::ObjectState<D>& o = objects[slot];
+    Object<D>& s = o.shown;
+    if (s.body != BodyKind::kinematic || !s.active) continue;
+    if (const auto* path = std::get_if<Path<D>>(&s.motion)) {
+      o.target = pose_on_path(*path, then, s.pose.rotation);
+    } else if (const auto* velocities = std::get_if<std::vector<VelocityFrom<D>>>(&s.motion)) {
+      for (const VelocityFrom<D>& v : *velocities)
+        if (v.at <= now) s.velocity = v.velocity, s.spin = v.spin;
+    }
+    if (o.target) {
+      s.velocity = (o.target->position - s.pose.position) / dt;
+      s.spin = (o.target->rotation * s.pose.rotation.inverse()).to_spin() / dt;
+    }
+  }
+}
+
+template <int D>
+void World<D>::Impl::gather_bodies() {
+  bodies.assign(1, dynamics::Body<D>{});  // kNoBody: all that never moves
+  body_objects.assign(1, 0);
+  for (const std::uint32_t slot : order) {
+    world::ObjectState<D>& o = objects[slot];
+    const Object<D>& s = o.shown;
+    o.body = world::kNoBody;
+    if (!s.active || s.body == BodyKind::fixed) continue;
+    o.body = static_cast<std::uint32_t>(bodies.size());
+    dynamics::Body<D>& b = bodies.emplace_back();
+    body_objects.push_back(slot);
+    b.centre = s.pose * o.mass_centre;
+    b.rotation = s.pose.rotation;
+    b.velocity = s.velocity, b.spin = s.spin;
+    if (s.body == BodyKind::kinematic) continue;
+    b.inverse_mass = o.inverse_mass, b.inverse_inertia = o.inverse_inertia;
+    b.acceleration = settings.gravity * s.gravity_scale;
+  }
+}
+
+template <int D>
+void World<D>::Impl::scatter_bodies() {
+  const double fastest = world::kFastest * settings.metre;
+  for (std::size_t i = 1; i < bodies.size(); ++i) {
+    dynamics::Body<D>& b = bodies[i];
+    world::ObjectState<D>& o = objects[body_objects[i]];
+    Object<D>& s = o.shown;
+    if (o.target) {  // exactly where it was asked to be, free of the rounding of its velocity
+      s.pose = *o.target;
+      o.target.reset();
+      if (std::holds_alternative<std::monostate>(s.motion)) s.velocity.setZero(), s.spin.setZero();
+      continue;
+    }
+    s.pose.rotation = b.rotation;
+    s.pose.position = b.centre - b.rotation * o.mass_centre;
+    s.velocity = b.velocity.cwiseMax(-fastest).cwiseMin(fastest);
+    s.spin = b.spin.cwiseMax(-world::kFastest).cwiseMin(world::kFastest);
+  }
+}
+
+template struct World<2>::Impl;
+template struct World<3>::Impl;
+
+}  // namespace colvik

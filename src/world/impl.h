@@ -1,0 +1,179 @@
+#pragma once
+// The state of a world and the stages of its step. Each stage is a function of its own; the files
+// beside this one hold them: objects.cpp (adding and changing), drive.cpp, pairs.cpp, contacts.cpp,
+// touches.cpp, and step.cpp, which lists them in order.
+#include <colvik/world.hpp>
+
+#include <unordered_map>
+
+#include "dynamics/solver.h"
+#include "index/tree.h"
+#include "world/classes.h"
+
+namespace colvik {
+
+namespace world {
+
+// Tolerances in metres; multiply by the world's metre.
+inline constexpr double kMargin = 0.02;      // contacts are kept while the shapes are nearer than this
+inline constexpr double kTouching = 0.004;   // solids this near touch; rounding and the solver's slop are below it
+inline constexpr double kLetGo = 0.012;      // a solid touch ends beyond this gap, so that none flickers
+
+inline constexpr std::uint32_t kNoBody = 0;  // index of the body that stands for all that never moves
+
+template <int D>
+struct ColliderState {
+  std::uint32_t object = 0;    // slot
+  std::uint32_t which = 0;     // position in the object's list
+  std::uint64_t serial = 0;
+  std::uint32_t contact_class = 0;
+  std::int32_t leaf = -1;      // place in its tree; -1: in none
+  bool in_still_tree = false;
+  bool look_again = true;      // its pairs must be searched: it is new, moved far enough or changed
+  bool changed = false;        // its existing pairs must be decided anew
+  bool live = false;
+};
+
+enum class Life { none, live, removed, reported };
+
+// What was changed since the last events were made; tells why a touch ended.
+struct Changes {
+  bool retagged = false, filtered = false, switched = false, teleported = false;
+};
+
+template <int D>
+struct ObjectState {
+  Object<D> shown;
+  Life life = Life::none;
+  std::uint32_t generation = 0;
+  std::vector<std::uint32_t> colliders;  // slots
+  Vec<D> mass_centre = Vec<D>::Zero();   // in the object's frame
+  double inverse_mass = 0;
+  Inertia<D> inverse_inertia = Inertia<D>::Zero();
+  Changes changes;
+  std::optional<Pose<D>> target;         // of a kinematic object, for the end of this step
+  std::uint32_t body = kNoBody;          // index into the bodies of the running step
+};
+
+// Two colliders whose padded bounds overlap and that may meet.
+template <int D>
+struct Pair {
+  std::uint32_t a = 0, b = 0;            // collider slots; a's serial is the smaller
+  std::uint64_t serial_a = 0, serial_b = 0;
+  Channel channel = Channel::solid;
+  bool responds = false;                 // solid and at least one side dynamic
+  bool touching = false;
+  double gap = 0, approach = 0, impulse = 0;
+  Vec<D> normal = Vec<D>::Zero();        // world, from a to b
+  Vec<D> point = Vec<D>::Zero();         // world
+  dynamics::Contact<D> contact;          // of the last step: impulses to start from
+};
+
+// Touch of two objects on a channel, made of all their touching pairs.
+template <int D>
+struct Touch {
+  std::uint64_t serial_a = 0, serial_b = 0;
+  std::uint32_t a = 0, b = 0;            // object slots
+  Channel channel = Channel::solid;
+  TagSet tags_a, tags_b;
+  double gap = 0, approach = 0, impulse = 0;
+  Vec<D> normal = Vec<D>::Zero();        // from a to b
+  Vec<D> point = Vec<D>::Zero();
+  [[nodiscard]] auto key() const { return std::tuple(serial_a, serial_b, channel); }
+};
+
+}  // namespace world
+
+template <int D>
+struct World<D>::Impl {
+  Impl(World& world, const WorldSettings<D>& s) : owner(&world), settings(s) {}
+
+  World* owner;
+  WorldSettings<D> settings;
+  Tags tags;
+  std::vector<Number> numbers;
+
+  std::vector<world::ObjectState<D>> objects;  // by slot
+  std::vector<std::uint32_t> free_objects;
+  std::vector<std::uint32_t> order;            // slots of objects not yet freed, by serial
+  std::unordered_map<std::string, std::uint32_t> by_name;  // only looked up, never walked
+  std::vector<world::ColliderState<D>> colliders;
+  std::vector<std::uint32_t> free_colliders;
+  std::uint64_t next_object = 1, next_collider = 1;
+  std::size_t live_count = 0;
+  bool someone_left = false;                   // there are removed objects to free
+  bool something_changed = false;              // there are Changes to forget
+
+  world::ContactClasses classes;
+  index::Tree<D> still, moving;
+  std::vector<world::Pair<D>> pairs;           // by (serial_a, serial_b)
+  std::vector<world::Touch<D>> touches, touches_before;
+  std::vector<Event<D>> events;
+  std::vector<std::pair<TagQuery, TagQuery>> during;
+
+  std::vector<dynamics::Body<D>> bodies;       // of the running step
+  std::vector<std::uint32_t> body_objects;
+  std::vector<dynamics::Contact<D>> contacts;
+  std::vector<std::uint32_t> contact_pairs;
+
+  std::vector<std::pair<std::size_t, Listener>> listeners;
+  std::size_t next_token = 1;
+  std::vector<std::function<void()>> asked;    // changes that wait for the end of the step
+  bool telling = false;                        // listeners are being called
+  std::uint64_t steps = 0;
+
+  // objects.cpp
+  world::ObjectState<D>* state(ObjectId id);
+  std::vector<Number>* numbers_of(NumberOwner whose);  // null when the object is gone
+  Result<ObjectId> add(const ObjectDef<D>& def);
+  void remove(world::ObjectState<D>& o);
+  void set_active(world::ObjectState<D>& o, bool active);
+  void classify(world::ObjectState<D>& o);
+  void take_from_tree(world::ColliderState<D>& c);
+  void free_removed();
+  void set_mass(world::ObjectState<D>& o, const ObjectDef<D>& def);
+  Party party(const world::ObjectState<D>& o, std::size_t collider) const;
+  // Runs a change now, or at the end of the step when a listener asks for it.
+  template <class F>
+  bool change(ObjectId id, F&& act) {
+    if (state(id) == nullptr) return false;
+    const auto run = [this, id, act = std::forward<F>(act)] {
+      if (world::ObjectState<D>* o = state(id)) act(*o);
+    };
+    if (telling)
+      asked.emplace_back(run);
+    else
+      run();
+    return true;
+  }
+
+  // the stages of a step, in order
+  void drive();          // drive.cpp: velocities of what follows a motion or was asked to be somewhere
+  void gather_bodies();
+  void scatter_bodies();
+  void update_index();   // pairs.cpp
+  void find_pairs();
+  void make_contacts();  // contacts.cpp
+  void read_contacts();
+  void feel_the_rest();  // zones, and solids that are not pushed
+  void make_touches();   // touches.cpp
+  void make_events(bool run_over);
+  void tell();           // step.cpp
+
+  [[nodiscard]] Pose<D> pose_of(const world::ColliderState<D>& c) const {
+    const Object<D>& o = objects[c.object].shown;
+    const ColliderDef<D>& def = o.colliders[c.which].def;
+    return o.pose * Pose<D>{def.at, def.turned};
+  }
+  [[nodiscard]] const Shape<D>& shape_of(const world::ColliderState<D>& c) const {
+    return objects[c.object].shown.colliders[c.which].def.shape;
+  }
+  // Collider b's pose in collider a's frame. The objects' positions are subtracted first.
+  [[nodiscard]] Pose<D> relative_pose(const world::ColliderState<D>& a, const world::ColliderState<D>& b) const {
+    const Object<D>&oa = objects[a.object].shown, &ob = objects[b.object].shown;
+    const ColliderDef<D>&da = oa.colliders[a.which].def, &db = ob.colliders[b.which].def;
+    return Pose<D>{da.at, da.turned}.relative(oa.pose.relative(ob.pose) * Pose<D>{db.at, db.turned});
+  }
+};
+
+}  // namespace colvik

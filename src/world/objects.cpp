@@ -1,0 +1,408 @@
+// Adding, changing and removing objects.
+#include <Eigen/LU>
+
+#include <algorithm>
+#include <cmath>
+
+#include "world/checks.h"
+#include "world/impl.h"
+
+namespace colvik {
+
+using world::ColliderState;
+using world::Life;
+using world::ObjectState;
+
+template <int D>
+ObjectState<D>* World<D>::Impl::state(ObjectId id) {
+  if (id.slot >= objects.size()) return nullptr;
+  ObjectState<D>& o = objects[id.slot];
+  return o.life == Life::live && o.generation == id.generation ? &o : nullptr;
+}
+
+template <int D>
+Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
+  if (auto good = world::check_object(def, settings); !good) return good.error();
+  const std::string name = !def.name.empty() ? def.name : fmt::format("{}-{}", def.kind.empty() ? "object" : def.kind, next_object);
+  const auto refuse = [&](Error error) {
+    error.where = fmt::format("object '{}'{}{}", name, error.where.empty() ? "" : " ", error.where);
+    return error;
+  };
+  if (!is_plain_name(name)) return refuse({"name", "is not a name", "letters, digits and - _ . after a first letter or digit"});
+  if (by_name.contains(name)) return refuse({"name", "is taken by another object", "a name of its own"});
+  Result<TagSet> own = tags.find_all(def.tags);
+  if (!own) return refuse({"tags", own.error().what, own.error().accepted});
+
+  std::vector<Collider<D>> shown;
+  for (const ColliderDef<D>& c : def.colliders) {
+    Result<TagQuery> meets = TagQuery::parse(c.meets, tags);
+    if (!meets) return refuse({"meets", meets.error().what, meets.error().accepted});
+    Result<TagSet> extra = tags.find_all(c.tags);
+    if (!extra) return refuse({"collider tags", extra.error().what, extra.error().accepted});
+    shown.push_back({c, std::move(meets).value(), own.value().merged(extra.value())});
+  }
+
+  std::uint32_t slot = 0;
+  if (free_objects.empty()) {
+    slot = static_cast<std::uint32_t>(objects.size());
+    objects.emplace_back();
+  } else {
+    slot = free_objects.back();
+    free_objects.pop_back();
+  }
+  ObjectState<D>& o = objects[slot];
+  const std::uint32_t generation = o.generation;
+  o = ObjectState<D>{};
+  o.generation = generation;
+  o.life = Life::live;
+  Object<D>& s = o.shown;
+  s.id = {slot, generation};
+  s.serial = next_object++;
+  s.name = name, s.kind = def.kind, s.body = def.body;
+  s.pose = {def.at, def.turned};
+  s.velocity = def.velocity, s.spin = def.spin, s.gravity_scale = def.gravity_scale;
+  s.tags = own.value(), s.numbers = def.numbers, s.colliders = std::move(shown);
+  s.motion = def.motion, s.drawing = def.drawing, s.active = def.active, s.user = def.user;
+  if (def.body == BodyKind::dynamic) set_mass(o, def);
+
+  for (std::uint32_t i = 0; i < s.colliders.size(); ++i) {
+    std::uint32_t at = 0;
+    if (free_colliders.empty()) {
+      at = static_cast<std::uint32_t>(colliders.size());
+      colliders.emplace_back();
+    } else {
+      at = free_colliders.back();
+      free_colliders.pop_back();
+    }
+    ColliderState<D>& c = colliders[at];
+    c = ColliderState<D>{};
+    c.object = slot, c.which = i, c.serial = next_collider++, c.live = true;
+    o.colliders.push_back(at);
+  }
+  classify(o);
+  order.push_back(slot);
+  by_name.emplace(name, slot);
+  ++live_count;
+  return s.id;
+}
+
+template <int D>
+void World<D>::Impl::set_mass(ObjectState<D>& o, const ObjectDef<D>& def) {
+  double mass = 0;
+  Vec<D> centre = Vec<D>::Zero();
+  for (const ColliderDef<D>& c : def.colliders) {
+    if (c.zone) continue;
+    const double m = c.density * mass_properties(c.shape).volume;
+    mass += m;
+    centre += m * c.at;
+  }
+  if (mass > 0) centre /= mass;
+  Inertia<D> inertia = Inertia<D>::Zero();
+  for (const ColliderDef<D>& c : def.colliders) {
+    if (c.zone) continue;
+    const MassProperties<D> p = mass_properties(c.shape);
+    const Vec<D> arm = c.at - centre;
+    if constexpr (D == 2) {
+      inertia += c.density * (p.inertia + Inertia<2>(p.volume * arm.squaredNorm()));
+    } else {
+      Inertia<3> axes;
+      for (int i = 0; i < 3; ++i) axes.col(i) = c.turned.axis(i);
+      const Inertia<3> turned = axes * p.inertia * axes.transpose();
+      inertia += c.density * (turned + p.volume * (Inertia<3>::Identity() * arm.squaredNorm() - arm * arm.transpose()));
+    }
+  }
+  if (def.mass) {
+    if (mass > 0) inertia *= *def.mass / mass;
+    mass = *def.mass;
+  }
+  o.shown.mass = mass;
+  o.mass_centre = centre;
+  o.inverse_mass = 1 / mass;
+  const bool turns = !def.locked_rotation && inertia.trace() > 0;
+  o.inverse_inertia = turns ? Inertia<D>(inertia.inverse()) : Inertia<D>(Inertia<D>::Zero());
+}
+
+template <int D>
+Party World<D>::Impl::party(const ObjectState<D>& o, std::size_t collider) const {
+  const Collider<D>& c = o.shown.colliders[collider];
+  return {c.tags, c.meets, o.shown.body, c.def.zone, o.shown.active, c.def.on, o.shown.serial};
+}
+
+// Tags, filters or switches have changed (or are new): sets the contact classes and asks for new pairs.
+template <int D>
+void World<D>::Impl::classify(ObjectState<D>& o) {
+  for (const std::uint32_t at : o.colliders) {
+    ColliderState<D>& c = colliders[at];
+    c.contact_class = classes.intern(party(o, c.which));
+    c.look_again = c.changed = true;
+    if (!o.shown.active || !o.shown.colliders[c.which].def.on) take_from_tree(c);
+  }
+}
+
+template <int D>
+void World<D>::Impl::take_from_tree(ColliderState<D>& c) {
+  if (c.leaf < 0) return;
+  (c.in_still_tree ? still : moving).remove(c.leaf);
+  c.leaf = -1;
+}
+
+template <int D>
+void World<D>::Impl::remove(ObjectState<D>& o) {
+  for (const std::uint32_t at : o.colliders) {
+    take_from_tree(colliders[at]);
+    colliders[at].live = false;
+  }
+  by_name.erase(o.shown.name);
+  o.life = Life::removed;
+  o.shown.active = false;
+  --live_count;
+  someone_left = true;
+}
+
+template <int D>
+void World<D>::Impl::set_active(ObjectState<D>& o, bool active) {
+  if (o.shown.active == active) return;
+  o.shown.active = active;
+  classify(o);
+}
+
+// Frees the objects whose end events were read: those reported by the last step.
+template <int D>
+void World<D>::Impl::free_removed() {
+  if (!someone_left) return;
+  someone_left = false;
+  std::erase_if(order, [&](std::uint32_t slot) {
+    ObjectState<D>& o = objects[slot];
+    if (o.life == Life::removed) {
+      o.life = Life::reported;
+      someone_left = true;
+      return false;
+    }
+    if (o.life != Life::reported) return false;
+    for (const std::uint32_t at : o.colliders) free_colliders.push_back(at);
+    o.life = Life::none;
+    ++o.generation;
+    o.shown = Object<D>{};
+    free_objects.push_back(slot);
+    return true;
+  });
+}
+
+// ---- the public calls ------------------------------------------------------------------------
+
+template <int D>
+World<D>::World(const WorldSettings<D>& settings) {
+  check_settings(settings).value();
+  impl_ = std::make_unique<Impl>(*this, settings);
+}
+template <int D>
+World<D>::~World() = default;
+
+template <int D>
+const WorldSettings<D>& World<D>::settings() const { return impl_->settings; }
+template <int D>
+Tags& World<D>::tags() { return impl_->tags; }
+template <int D>
+const Tags& World<D>::tags() const { return impl_->tags; }
+
+template <int D>
+Result<ObjectId> World<D>::add(const ObjectDef<D>& def) { return impl_->add(def); }
+template <int D>
+bool World<D>::alive(ObjectId id) const { return impl_->state(id) != nullptr; }
+
+template <int D>
+const Object<D>& World<D>::object(ObjectId id) const {
+  if (id.slot < impl_->objects.size()) {
+    const ObjectState<D>& o = impl_->objects[id.slot];
+    if (o.life != Life::none && o.generation == id.generation) return o.shown;
+  }
+#ifdef COLVIK_CHECKED
+  fmt::print(stderr, "colvik: object() was given a stale handle (slot {}, generation {})\n", id.slot, id.generation);
+  std::abort();
+#else
+  static const Object<D> nothing{};
+  return nothing;
+#endif
+}
+
+template <int D>
+std::optional<ObjectId> World<D>::find(std::string_view name) const {
+  const auto at = impl_->by_name.find(std::string(name));
+  if (at == impl_->by_name.end()) return std::nullopt;
+  return impl_->objects[at->second].shown.id;
+}
+
+template <int D>
+std::vector<ObjectId> World<D>::objects() const {
+  std::vector<ObjectId> ids;
+  for (const std::uint32_t slot : impl_->order)
+    if (impl_->objects[slot].life == Life::live) ids.push_back(impl_->objects[slot].shown.id);
+  return ids;
+}
+template <int D>
+std::size_t World<D>::count() const { return impl_->live_count; }
+
+template <int D>
+bool World<D>::remove(ObjectId id) {
+  return impl_->change(id, [this](ObjectState<D>& o) { impl_->remove(o); });
+}
+template <int D>
+bool World<D>::set_active(ObjectId id, bool active) {
+  return impl_->change(id, [this, active](ObjectState<D>& o) { impl_->set_active(o, active); });
+}
+template <int D>
+bool World<D>::place(ObjectId id, const Pose<D>& pose) {
+  if (!world::within(pose.position, world::kFurthest * impl_->settings.metre)) return false;
+  return impl_->change(id, [this, pose](ObjectState<D>& o) {
+    o.shown.pose = pose;
+    o.target.reset();
+    o.changes.teleported = impl_->something_changed = true;
+    for (const std::uint32_t at : o.colliders) impl_->colliders[at].look_again = true;
+  });
+}
+template <int D>
+bool World<D>::move_to(ObjectId id, const Pose<D>& pose) {
+  if (!world::within(pose.position, world::kFurthest * impl_->settings.metre)) return false;
+  if (alive(id) && object(id).body != BodyKind::kinematic) return false;
+  return impl_->change(id, [pose](ObjectState<D>& o) { o.target = pose; });
+}
+template <int D>
+bool World<D>::set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& spin) {
+  if (!world::within(velocity, world::kFastest * impl_->settings.metre) || !world::within(spin, world::kFastest)) return false;
+  if (alive(id) && object(id).body == BodyKind::fixed) return false;
+  return impl_->change(id, [velocity, spin](ObjectState<D>& o) { o.shown.velocity = velocity, o.shown.spin = spin; });
+}
+template <int D>
+bool World<D>::stop(ObjectId id) {
+  return impl_->change(id, [](ObjectState<D>& o) {
+    o.shown.velocity.setZero();
+    o.shown.spin.setZero();
+    o.shown.motion = std::monostate{};
+    o.target.reset();
+  });
+}
+template <int D>
+bool World<D>::set_motion(ObjectId id, const Motion<D>& motion) {
+  if (!world::check_motion(motion, impl_->settings.metre)) return false;
+  if (alive(id) && object(id).body != BodyKind::kinematic) return false;
+  return impl_->change(id, [motion](ObjectState<D>& o) { o.shown.motion = motion; });
+}
+
+template <int D>
+bool World<D>::give_tag(ObjectId id, Tag tag) {
+  return impl_->change(id, [this, tag](ObjectState<D>& o) {
+    o.shown.tags.insert(tag);
+    for (Collider<D>& c : o.shown.colliders) c.tags.insert(tag);
+    o.changes.retagged = impl_->something_changed = true;
+    impl_->classify(o);
+  });
+}
+template <int D>
+bool World<D>::take_tag(ObjectId id, Tag tag) {
+  return impl_->change(id, [this, tag](ObjectState<D>& o) {
+    o.shown.tags.erase(tag);
+    for (Collider<D>& c : o.shown.colliders) {
+      const std::vector<std::string>& own = c.def.tags;  // a tag of the collider's own stays
+      if (std::find(own.begin(), own.end(), impl_->tags.name(tag)) == own.end()) c.tags.erase(tag);
+    }
+    o.changes.retagged = impl_->something_changed = true;
+    impl_->classify(o);
+  });
+}
+template <int D>
+bool World<D>::switch_collider(ObjectId id, std::size_t collider, bool on) {
+  if (!alive(id) || collider >= object(id).colliders.size()) return false;
+  return impl_->change(id, [this, collider, on](ObjectState<D>& o) {
+    o.shown.colliders[collider].def.on = on;
+    o.changes.switched = impl_->something_changed = true;
+    impl_->classify(o);
+  });
+}
+template <int D>
+bool World<D>::set_filter(ObjectId id, std::size_t collider, const TagQuery& meets) {
+  if (!alive(id) || collider >= object(id).colliders.size()) return false;
+  return impl_->change(id, [this, collider, meets](ObjectState<D>& o) {
+    o.shown.colliders[collider].meets = meets;
+    o.shown.colliders[collider].def.meets = meets.text();
+    o.changes.filtered = impl_->something_changed = true;
+    impl_->classify(o);
+  });
+}
+template <int D>
+bool World<D>::mark_going(ObjectId id) {
+  ObjectState<D>* o = impl_->state(id);
+  if (o == nullptr) return false;
+  o->shown.going = true;
+  return true;
+}
+
+// ---- numbers ---------------------------------------------------------------------------------
+
+template <int D>
+std::vector<Number>* World<D>::Impl::numbers_of(NumberOwner whose) {
+  if (!whose.object) return &numbers;
+  ObjectState<D>* o = state(*whose.object);
+  return o != nullptr ? &o->shown.numbers : nullptr;
+}
+
+namespace {
+
+Number* find_number(std::vector<Number>& numbers, std::string_view name) {
+  for (Number& n : numbers)
+    if (n.name == name) return &n;
+  return nullptr;
+}
+
+}  // namespace
+
+template <int D>
+Result<void> World<D>::set_number(NumberOwner owner, std::string_view name, double value) {
+  const std::string where = fmt::format("number '{}'", name);
+  if (!is_plain_name(name)) return Error{where, "is not a name", "letters, digits and - _ ."};
+  if (!(std::abs(value) <= 1e15)) return Error{where, fmt::format("{} is out of range", value), "finite, up to 1e15"};
+  std::vector<Number>* numbers = impl_->numbers_of(owner);
+  if (numbers == nullptr) return Error{where, "its object was removed", "a live object"};
+  if (Number* n = find_number(*numbers, name))
+    n->value = value;
+  else
+    numbers->push_back({std::string(name), value});
+  return {};
+}
+
+template <int D>
+bool World<D>::add_to_number(NumberOwner owner, std::string_view name, double by) {
+  if (!std::isfinite(by) || !number(owner, name)) return false;
+  const auto add = [by, name = std::string(name)](std::vector<Number>& numbers) {
+    if (Number* n = find_number(numbers, name)) n->value = std::clamp(n->value + by, -1e15, 1e15);
+  };
+  if (owner.object) return impl_->change(*owner.object, [add](ObjectState<D>& o) { add(o.shown.numbers); });
+  if (impl_->telling)
+    impl_->asked.emplace_back([this, add] { add(impl_->numbers); });
+  else
+    add(impl_->numbers);
+  return true;
+}
+
+template <int D>
+std::optional<double> World<D>::number(NumberOwner owner, std::string_view name) const {
+  std::vector<Number>* numbers = impl_->numbers_of(owner);
+  const Number* n = numbers != nullptr ? find_number(*numbers, name) : nullptr;
+  return n != nullptr ? std::optional<double>(n->value) : std::nullopt;
+}
+template <int D>
+std::span<const Number> World<D>::numbers() const { return impl_->numbers; }
+
+template <int D>
+Party World<D>::party(ObjectId id, std::size_t collider) const {
+  const ObjectState<D>* o = impl_->state(id);
+  return o != nullptr && collider < o->shown.colliders.size() ? impl_->party(*o, collider) : Party{.active = false};
+}
+template <int D>
+Verdict World<D>::decide(ObjectId a, std::size_t collider_a, ObjectId b, std::size_t collider_b) const {
+  return colvik::decide(party(a, collider_a), party(b, collider_b));
+}
+
+template class World<2>;
+template class World<3>;
+
+}  // namespace colvik

@@ -1,0 +1,106 @@
+// Keeps the trees in step with the objects and finds the pairs of colliders worth looking at.
+#include <algorithm>
+
+#include "world/impl.h"
+
+namespace colvik {
+
+using world::ColliderState;
+using world::Pair;
+
+template <int D>
+void World<D>::Impl::update_index() {
+  const double dt = 1 / settings.rate, margin = world::kMargin * settings.metre;
+  for (const std::uint32_t slot : order) {
+    const world::ObjectState<D>& o = objects[slot];
+    const Object<D>& s = o.shown;
+    if (!s.active) continue;
+    const bool still_object = s.body == BodyKind::fixed;
+    for (const std::uint32_t at : o.colliders) {
+      ColliderState<D>& c = colliders[at];
+      if (still_object && !c.look_again) continue;
+      if (!s.colliders[c.which].def.on) continue;
+      const Pose<D> pose = pose_of(c);
+      Bounds<D> now = bounds(shape_of(c), pose);
+      if (!still_object) {
+        // Where it may get to within this step: along its velocity, gravity added, and round its centre.
+        Vec<D> travel = s.velocity * dt;
+        if (s.body == BodyKind::dynamic) travel += settings.gravity * (s.gravity_scale * dt * dt);
+        const double arm = (pose.position - s.pose * o.mass_centre).norm() + now.size().norm() / 2;
+        now = now.swept(travel).grown(std::min(s.spin.norm() * dt, 2.0) * arm);
+      }
+      index::Tree<D>& tree = still_object ? still : moving;
+      if (c.leaf >= 0) {
+        if (tree.bounds(c.leaf).contains(now.grown(margin / 2))) continue;
+        tree.remove(c.leaf);
+      }
+      // Padded, so that a slow thing is not taken out and put back every step.
+      const double padding = still_object ? margin : margin + 0.1 * now.size().maxCoeff();
+      c.leaf = tree.insert(now.grown(padding), at);
+      c.in_still_tree = still_object;
+      c.look_again = true;
+    }
+  }
+}
+
+template <int D>
+void World<D>::Impl::find_pairs() {
+  const auto in_tree = [&](const ColliderState<D>& c) -> const Bounds<D>& {
+    return (c.in_still_tree ? still : moving).bounds(c.leaf);
+  };
+  const auto admitted = [&](const ColliderState<D>& a, const ColliderState<D>& b) -> Verdict {
+    if (a.object == b.object) return {false, Channel::solid, DecidedBy::same_object};
+    return classes.verdict(a.contact_class, b.contact_class);
+  };
+
+  // Part those whose padded bounds no longer overlap, or that may not meet any more.
+  std::erase_if(pairs, [&](Pair<D>& p) {
+    const ColliderState<D>&a = colliders[p.a], &b = colliders[p.b];
+    if (a.leaf < 0 || b.leaf < 0 || !in_tree(a).overlaps(in_tree(b))) return true;
+    return (a.changed || b.changed) && !admitted(a, b).meet;
+  });
+
+  const auto before = [](const Pair<D>& x, const Pair<D>& y) {
+    return std::pair(x.serial_a, x.serial_b) < std::pair(y.serial_a, y.serial_b);
+  };
+  const std::size_t known = pairs.size();
+  for (const std::uint32_t slot : order) {
+    for (const std::uint32_t at : objects[slot].colliders) {
+      ColliderState<D>& c = colliders[at];
+      if (!c.look_again || c.leaf < 0) continue;
+      const auto consider = [&](std::uint32_t other_at) {
+        const ColliderState<D>& other = colliders[other_at];
+        const Verdict verdict = admitted(c, other);
+        if (!verdict.meet) return;
+        Pair<D> p;
+        const bool first = c.serial < other.serial;
+        p.a = first ? at : other_at, p.b = first ? other_at : at;
+        p.serial_a = colliders[p.a].serial, p.serial_b = colliders[p.b].serial;
+        const auto end = pairs.begin() + static_cast<std::ptrdiff_t>(known);
+        const auto there = std::lower_bound(pairs.begin(), end, p, before);
+        if (there != end && there->serial_a == p.serial_a && there->serial_b == p.serial_b) return;
+        p.channel = verdict.channel;
+        const auto is_dynamic = [&](std::uint32_t k) { return objects[colliders[k].object].shown.body == BodyKind::dynamic; };
+        p.responds = p.channel == Channel::solid && (is_dynamic(p.a) || is_dynamic(p.b));
+        pairs.push_back(p);
+      };
+      moving.overlaps(in_tree(c), consider);
+      if (!c.in_still_tree) still.overlaps(in_tree(c), consider);
+    }
+  }
+  // Two that both moved have found each other twice.
+  const auto fresh = pairs.begin() + static_cast<std::ptrdiff_t>(known);
+  std::sort(fresh, pairs.end(), before);
+  pairs.erase(std::unique(fresh, pairs.end(), [](const Pair<D>& x, const Pair<D>& y) {
+                return x.serial_a == y.serial_a && x.serial_b == y.serial_b;
+              }), pairs.end());
+  std::inplace_merge(pairs.begin(), pairs.begin() + static_cast<std::ptrdiff_t>(known), pairs.end(), before);
+
+  for (const std::uint32_t slot : order)
+    for (const std::uint32_t at : objects[slot].colliders) colliders[at].look_again = colliders[at].changed = false;
+}
+
+template struct World<2>::Impl;
+template struct World<3>::Impl;
+
+}  // namespace colvik

@@ -1,0 +1,103 @@
+// The step: a list of its stages. And what is public about time.
+#include "math/hash.h"
+#include "world/impl.h"
+
+namespace colvik {
+
+template <int D>
+void World<D>::step() {
+  Impl& w = *impl_;
+  w.free_removed();
+  w.drive();
+  w.update_index();
+  w.find_pairs();
+  w.gather_bodies();
+  w.make_contacts();
+  dynamics::solve<D>(w.bodies, w.contacts, {1 / w.settings.rate, w.settings.substeps, w.settings.metre});
+  w.read_contacts();
+  w.scatter_bodies();
+  w.feel_the_rest();
+  ++w.steps;
+  w.make_touches();
+  w.make_events(false);
+  w.tell();
+}
+
+template <int D>
+void World<D>::finish() {
+  Impl& w = *impl_;
+  w.touches_before.swap(w.touches);
+  w.touches.clear();
+  for (world::Pair<D>& p : w.pairs) p.touching = false;
+  w.make_events(true);
+  w.tell();
+}
+
+// Listeners are told; what they ask for waits until all were, then is applied in the order asked.
+template <int D>
+void World<D>::Impl::tell() {
+  if (listeners.empty()) return;
+  World& self = *owner;
+  telling = true;
+  for (std::size_t i = 0; i < listeners.size(); ++i) listeners[i].second(self, events);
+  telling = false;
+  for (std::size_t i = 0; i < asked.size(); ++i) asked[i]();
+  asked.clear();
+}
+
+template <int D>
+std::span<const Event<D>> World<D>::events() const { return impl_->events; }
+template <int D>
+std::uint64_t World<D>::steps() const { return impl_->steps; }
+template <int D>
+double World<D>::time() const { return static_cast<double>(impl_->steps) / impl_->settings.rate; }
+
+template <int D>
+std::size_t World<D>::add_listener(Listener listener) {
+  impl_->listeners.emplace_back(impl_->next_token, std::move(listener));
+  return impl_->next_token++;
+}
+template <int D>
+void World<D>::remove_listener(std::size_t token) {
+  std::erase_if(impl_->listeners, [&](const auto& l) { return l.first == token; });
+}
+template <int D>
+void World<D>::ask_during(const TagQuery& self, const TagQuery& other) { impl_->during.emplace_back(self, other); }
+
+template <int D>
+std::uint64_t World<D>::hash() const {
+  const Impl& w = *impl_;
+  math::Hasher h;
+  const auto add_rotation = [&](const Rotation<D>& r) {
+    for (int i = 0; i < D; ++i) h.add(r.axis(i));
+  };
+  const auto add_numbers = [&](const std::vector<Number>& numbers) {
+    for (const Number& n : numbers) h.add(std::string_view(n.name)), h.add(n.value);
+  };
+  h.add(w.steps);
+  add_numbers(w.numbers);
+  for (const std::uint32_t slot : w.order) {
+    const world::ObjectState<D>& o = w.objects[slot];
+    const Object<D>& s = o.shown;
+    h.add(s.serial);
+    h.add(static_cast<std::uint64_t>(o.life));
+    h.add(s.pose.position);
+    add_rotation(s.pose.rotation);
+    h.add(s.velocity);
+    h.add(s.spin);
+    h.add(std::uint64_t{s.active} | std::uint64_t{s.going} << 1);
+    for (const std::uint64_t word : s.tags.words()) h.add(word);
+    add_numbers(s.numbers);
+    for (const Collider<D>& c : s.colliders) h.add(std::string_view(c.meets.text())), h.add(std::uint64_t{c.def.on});
+  }
+  for (const world::Pair<D>& p : w.pairs) {
+    h.add(p.serial_a), h.add(p.serial_b), h.add(std::uint64_t{p.touching});
+    for (int k = 0; k < p.contact.count; ++k) h.add(p.contact.points[k].push);
+  }
+  return h.value();
+}
+
+template class World<2>;
+template class World<3>;
+
+}  // namespace colvik

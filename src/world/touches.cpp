@@ -1,0 +1,101 @@
+// From touching pairs of colliders to touches of objects, and from touches to events.
+#include <algorithm>
+
+#include "world/impl.h"
+
+namespace colvik {
+
+using world::ObjectState;
+using world::Touch;
+
+template <int D>
+void World<D>::Impl::make_touches() {
+  touches_before.swap(touches);
+  touches.clear();
+  for (const world::Pair<D>& p : pairs) {
+    if (!p.touching) continue;
+    const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
+    const ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
+    Touch<D> t;
+    t.serial_a = oa.shown.serial, t.serial_b = ob.shown.serial;
+    t.a = ca.object, t.b = cb.object;
+    t.channel = p.channel;
+    t.tags_a = oa.shown.colliders[ca.which].tags, t.tags_b = ob.shown.colliders[cb.which].tags;
+    t.gap = p.gap, t.approach = p.approach, t.impulse = p.impulse, t.normal = p.normal, t.point = p.point;
+    touches.push_back(std::move(t));
+  }
+  // Pairs of one touch come together; the deepest speaks for its normal and point.
+  std::stable_sort(touches.begin(), touches.end(), [](const Touch<D>& x, const Touch<D>& y) { return x.key() < y.key(); });
+  std::size_t kept = 0;
+  for (std::size_t i = 0; i < touches.size(); ++i) {
+    if (kept > 0 && touches[kept - 1].key() == touches[i].key()) {
+      Touch<D>&into = touches[kept - 1], &from = touches[i];
+      into.tags_a = into.tags_a.merged(from.tags_a), into.tags_b = into.tags_b.merged(from.tags_b);
+      into.impulse += from.impulse;
+      into.approach = std::max(into.approach, from.approach);
+      if (from.gap < into.gap) into.gap = from.gap, into.normal = from.normal, into.point = from.point;
+    } else {
+      if (kept != i) touches[kept] = std::move(touches[i]);
+      ++kept;
+    }
+  }
+  touches.resize(kept);
+}
+
+namespace {
+
+template <int D>
+EndCause cause_of_end(const ObjectState<D>& a, const ObjectState<D>& b) {
+  const auto either = [&](auto&& is) { return is(a) || is(b); };
+  if (either([](const ObjectState<D>& o) { return o.life != world::Life::live; })) return EndCause::removed;
+  if (either([](const ObjectState<D>& o) { return !o.shown.active; })) return EndCause::hidden;
+  if (either([](const ObjectState<D>& o) { return o.changes.switched; })) return EndCause::switched;
+  if (either([](const ObjectState<D>& o) { return o.changes.filtered; })) return EndCause::filtered;
+  if (either([](const ObjectState<D>& o) { return o.changes.retagged; })) return EndCause::retagged;
+  if (either([](const ObjectState<D>& o) { return o.changes.teleported; })) return EndCause::teleported;
+  return EndCause::left;
+}
+
+}  // namespace
+
+template <int D>
+void World<D>::Impl::make_events(bool run_over) {
+  events.clear();
+  const auto report = [&](const Touch<D>& t, Phase phase, EndCause why) {
+    Event<D> e;
+    e.step = steps, e.time = static_cast<double>(steps) / settings.rate;
+    e.phase = phase, e.channel = t.channel, e.why = why;
+    e.self = objects[t.a].shown.id, e.other = objects[t.b].shown.id;
+    e.self_tags = t.tags_a, e.other_tags = t.tags_b;
+    e.normal = -t.normal, e.point = t.point;
+    if (phase != Phase::end) e.approach_speed = t.approach, e.impulse = t.impulse;
+    events.push_back(std::move(e));
+  };
+  const auto wants_during = [&](const Touch<D>& t) {
+    return std::any_of(during.begin(), during.end(), [&](const auto& q) {
+      return (q.first.matches(t.tags_a) && q.second.matches(t.tags_b)) || (q.first.matches(t.tags_b) && q.second.matches(t.tags_a));
+    });
+  };
+  auto was = touches_before.begin();
+  auto is = touches.begin();
+  while (was != touches_before.end() || is != touches.end()) {
+    if (is == touches.end() || (was != touches_before.end() && was->key() < is->key())) {
+      report(*was, Phase::end, run_over ? EndCause::run_over : cause_of_end(objects[was->a], objects[was->b]));
+      ++was;
+    } else if (was == touches_before.end() || is->key() < was->key()) {
+      report(*is, Phase::begin, EndCause::none);
+      ++is;
+    } else {
+      if (wants_during(*is)) report(*is, Phase::during, EndCause::none);
+      ++was, ++is;
+    }
+  }
+  if (!something_changed) return;
+  for (const std::uint32_t slot : order) objects[slot].changes = {};
+  something_changed = false;
+}
+
+template struct World<2>::Impl;
+template struct World<3>::Impl;
+
+}  // namespace colvik
