@@ -96,8 +96,9 @@ class World {
   /// Declares a number of the world or an object, or sets it. Fails on a malformed name or a value
   /// that is not finite.
   Result<void> set_number(NumberOwner owner, std::string_view name, double value);
-  /// Adds to a number; the sum is kept within +-1e15. False when there is no such number or object.
-  bool add_to_number(NumberOwner owner, std::string_view name, double by);
+  /// Adds to a number; the sum is kept from `lowest` (or -1e15) to 1e15. False when there is no such
+  /// number or object.
+  bool add_to_number(NumberOwner owner, std::string_view name, double by, double lowest = -1e15);
   [[nodiscard]] std::optional<double> number(NumberOwner owner, std::string_view name) const;
   [[nodiscard]] std::span<const Number> numbers() const;  ///< the world's own
 
@@ -108,6 +109,7 @@ class World {
   void step();
   /// Ends the run: every touch ends as "run over" in events(); listeners are told.
   void finish();
+  [[nodiscard]] bool finished() const;  ///< since the last step
   /// What the last step (or finish) reported. Valid until the next one.
   [[nodiscard]] std::span<const Event<D>> events() const;
   [[nodiscard]] std::uint64_t steps() const;

@@ -121,6 +121,7 @@ struct World<D>::Impl {
   std::vector<std::function<void()>> asked;    // changes that wait for the end of the step
   bool telling = false;                        // listeners are being called
   std::uint64_t steps = 0;
+  bool finished = false;
 
   // objects.cpp
   world::ObjectState<D>* state(ObjectId id);

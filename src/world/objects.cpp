@@ -370,10 +370,10 @@ Result<void> World<D>::set_number(NumberOwner owner, std::string_view name, doub
 }
 
 template <int D>
-bool World<D>::add_to_number(NumberOwner owner, std::string_view name, double by) {
+bool World<D>::add_to_number(NumberOwner owner, std::string_view name, double by, double lowest) {
   if (!std::isfinite(by) || !number(owner, name)) return false;
-  const auto add = [by, name = std::string(name)](std::vector<Number>& numbers) {
-    if (Number* n = find_number(numbers, name)) n->value = std::clamp(n->value + by, -1e15, 1e15);
+  const auto add = [by, lowest, name = std::string(name)](std::vector<Number>& numbers) {
+    if (Number* n = find_number(numbers, name)) n->value = std::clamp(n->value + by, std::min(lowest, n->value), 1e15);
   };
   if (owner.object) return impl_->change(*owner.object, [add](ObjectState<D>& o) { add(o.shown.numbers); });
   if (impl_->telling)

@@ -7,6 +7,7 @@ namespace colvik {
 template <int D>
 void World<D>::step() {
   Impl& w = *impl_;
+  w.finished = false;
   w.free_removed();
   w.drive();
   w.update_index();
@@ -26,6 +27,7 @@ void World<D>::step() {
 template <int D>
 void World<D>::finish() {
   Impl& w = *impl_;
+  w.finished = true;
   w.touches_before.swap(w.touches);
   w.touches.clear();
   for (world::Pair<D>& p : w.pairs) p.touching = false;
@@ -47,6 +49,8 @@ void World<D>::Impl::tell() {
 
 template <int D>
 std::span<const Event<D>> World<D>::events() const { return impl_->events; }
+template <int D>
+bool World<D>::finished() const { return impl_->finished; }
 template <int D>
 std::uint64_t World<D>::steps() const { return impl_->steps; }
 template <int D>

@@ -1,0 +1,67 @@
+#pragma once
+/// What a run is expected to show, and whether it did.
+
+#include <colvik/trace.hpp>
+
+#include <limits>
+
+namespace colvik {
+
+struct ExpectReaction {
+  std::string reaction{};
+  std::string self = "any", other = "any";  ///< tag query or "@object"
+};
+/// A touch that begins, between `first` and `second` in either order.
+struct ExpectContact {
+  std::string first = "any", second = "any";
+  std::optional<Channel> channel{};
+};
+/// A number when the run is over: "world.parcels" or "@courier.charge".
+struct ExpectNumber {
+  std::string number{};
+  std::optional<double> is{}, at_least{}, at_most{};
+};
+struct ExpectOutcome {
+  std::string outcome{};
+};
+/// An object when the run is over.
+template <int D>
+struct ExpectObject {
+  std::string object{};                  ///< its name, without '@'
+  std::optional<bool> present{};         ///< still there and active, or not
+  std::optional<Bounds<D>> inside{};     ///< its position is in here
+  std::string region{};                  ///< what `inside` is called
+};
+
+/// Where in a file something stands; 1-based. line 0: nowhere.
+struct Place {
+  std::string file{};
+  std::uint32_t line = 0, column = 0;
+};
+
+template <int D>
+struct Expectation {
+  std::variant<ExpectReaction, ExpectContact, ExpectNumber, ExpectOutcome, ExpectObject<D>> what{};
+  // How often, for reactions and contacts; at least once when nothing is said.
+  std::optional<std::uint64_t> times{}, at_least{}, at_most{};
+  bool never = false;
+  double from = 0, to = std::numeric_limits<double>::infinity();  ///< seconds; only these times count
+  Place place{};
+};
+
+struct ExpectationResult {
+  bool met = false;
+  std::string expected;  ///< one sentence
+  std::string happened;  ///< likewise; also when met
+  Place place;
+};
+
+/// Fails when the expectation names what does not exist or asks for something impossible.
+template <int D>
+[[nodiscard]] Result<void> check_expectation(const Expectation<D>& expectation, const Trace<D>& trace);
+
+/// Judges a trace. An expectation that check_expectation refuses counts as missed and says why.
+template <int D>
+[[nodiscard]] ExpectationResult judge(const Expectation<D>& expectation, const Trace<D>& trace);
+
+}  // namespace colvik

@@ -1,0 +1,52 @@
+#pragma once
+/// The reactions of a world.
+
+#include <colvik/reaction.hpp>
+#include <colvik/world.hpp>
+
+namespace colvik {
+
+/// What a reaction was told to do, and how often it did.
+struct ReactionReport {
+  std::string name;
+  Who self, other;
+  Start when;
+  std::uint64_t fired = 0;
+  std::uint64_t idle_effects = 0;  ///< effects that found their object gone or lacking the number
+};
+
+/// Listens to a world and runs its reactions. All effects of a step apply together at its end, in
+/// the order of the reactions. Within a step an earlier reaction has the first claim: what it asks to
+/// remove is `going`, and starts nothing more but the other reactions to that very touch, so that both
+/// sides see the hit and nothing is taken twice.
+template <int D>
+class Rules {
+ public:
+  /// The world must outlive the rules.
+  explicit Rules(World<D>& world);
+  ~Rules();
+  Rules(const Rules&) = delete;
+  Rules& operator=(const Rules&) = delete;
+
+  /// Adds a reaction; reactions run in the order of adding. Fails on a second of the same name, an
+  /// undeclared tag or number of the world, or a value that cannot be used.
+  Result<void> add(Reaction<D> reaction);
+  [[nodiscard]] std::span<const ReactionReport> reports() const;
+  /// What fired in the last step, in order.
+  [[nodiscard]] std::span<const Firing<D>> fired() const;
+  /// How often the reaction of that name fired; 0 if there is none.
+  [[nodiscard]] std::uint64_t count(std::string_view name) const;
+  /// Set by the effect `finish`.
+  [[nodiscard]] const std::optional<std::string>& outcome() const;
+  /// Hash over latches, delays and remembered numbers.
+  [[nodiscard]] std::uint64_t hash() const;
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_;
+};
+
+extern template class Rules<2>;
+extern template class Rules<3>;
+
+}  // namespace colvik

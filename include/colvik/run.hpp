@@ -1,0 +1,39 @@
+#pragma once
+/// A world with its reactions and the record of what happened, run together.
+
+#include <colvik/expectation.hpp>
+
+namespace colvik {
+
+template <int D>
+struct Run {
+  explicit Run(const WorldSettings<D>& settings = {}) : world(settings), rules(world) {}
+
+  World<D> world;
+  Rules<D> rules;
+  Trace<D> trace;
+
+  /// One step, recorded.
+  void step() {
+    if (!started_) start();
+    world.step();
+    trace.record(world, rules);
+  }
+  /// Steps for `seconds` or until a reaction finishes the run; then ends all touches.
+  void run_for(double seconds) {
+    if (!started_) start();
+    const auto last = world.steps() + static_cast<std::uint64_t>(std::llround(seconds * world.settings().rate));
+    while (world.steps() < last && !rules.outcome()) step();
+    world.finish();
+    trace.record(world, rules);
+  }
+
+ private:
+  void start() {
+    started_ = true;
+    trace.start(world, rules);
+  }
+  bool started_ = false;
+};
+
+}  // namespace colvik

@@ -1,0 +1,63 @@
+#pragma once
+/// Scene files: worlds, reactions and expectations as TOML. docs/scene.md lists every key.
+///
+///     auto loaded = colvik::load_scene("night-depot.toml");
+///     if (!loaded.ok()) ... loaded.problems ...
+///     std::visit([](auto& scene) { auto run = start_run(scene); run->run_for(scene.length); }, *loaded.scene);
+
+#include <colvik/run.hpp>
+
+#include <map>
+
+namespace colvik {
+
+/// Something wrong in a file: "file:line:column: what; accepted".
+struct Problem {
+  Place place;
+  std::string what, accepted;
+  [[nodiscard]] std::string message() const;
+};
+
+/// A scene as it was written, checked.
+template <int D>
+struct Scene {
+  std::string file;
+  WorldSettings<D> world;
+  double length = 10;  ///< seconds to run
+  std::vector<std::pair<std::string, std::string>> tags;  ///< name, meaning
+  std::vector<Number> numbers;
+  std::map<std::string, Bounds<D>> regions;
+  std::string view;    ///< region that pictures show; "" shows all
+  std::vector<ObjectDef<D>> objects;
+  std::vector<Reaction<D>> reactions;
+  std::vector<Expectation<D>> expectations;
+  std::vector<Place> object_places, reaction_places;
+};
+
+struct LoadedScene {
+  std::optional<std::variant<Scene<2>, Scene<3>>> scene;  ///< only when there are no problems
+  std::vector<Problem> problems;                          ///< in order of place, each once
+  [[nodiscard]] bool ok() const { return scene.has_value(); }
+};
+
+/// A value for a named parameter, "speed" "5".
+using Setting = std::pair<std::string, std::string>;
+
+/// Reads a scene from a file. Safe on hostile input. Reports as many problems as it finds.
+[[nodiscard]] LoadedScene load_scene(const std::string& path, std::span<const Setting> settings = {});
+/// The same from text; `name` stands for the file in messages, and pictures are looked up beside it.
+[[nodiscard]] LoadedScene read_scene(std::string_view text, const std::string& name, std::span<const Setting> settings = {});
+
+/// A run with all that the scene says, before its first step. Throws UncheckedError for a scene that
+/// did not come from load_scene and cannot be used.
+template <int D>
+[[nodiscard]] std::unique_ptr<Run<D>> start_run(const Scene<D>& scene);
+
+/// A key that scene files may use.
+struct SceneKey {
+  std::string_view section, name, type, meaning;
+};
+/// All of them, by section; the reader accepts no others.
+[[nodiscard]] std::span<const SceneKey> scene_keys();
+
+}  // namespace colvik

@@ -1,0 +1,106 @@
+#pragma once
+/// What happened in a run. Logs, expectations and pictures read the trace, never the world.
+
+#include <colvik/rules.hpp>
+
+namespace colvik {
+
+inline constexpr std::uint32_t kNobody = 0xffffffff;
+inline constexpr std::uint64_t kNever = ~std::uint64_t{0};
+
+/// An object that was there at some time. Tags and colliders are those it had when last seen.
+template <int D>
+struct TraceObject {
+  std::string name, kind;
+  BodyKind body = BodyKind::fixed;
+  TagSet tags;
+  std::vector<Party> parties;          ///< one for each collider
+  std::vector<ColliderDef<D>> colliders;
+  Drawing<D> drawing;
+  std::vector<Number> numbers;         ///< when last seen
+  Pose<D> first_pose;
+  std::uint64_t born = 0;              ///< step; 0: there from the start
+  std::uint64_t gone = kNever;         ///< step after which it was removed
+  bool active = true;
+};
+
+struct TraceTouch {
+  std::uint64_t step = 0;
+  double time = 0;
+  Phase phase = Phase::begin;
+  Channel channel = Channel::solid;
+  EndCause why = EndCause::none;
+  std::uint32_t self = kNobody, other = kNobody;  ///< indices of objects
+  TagSet self_tags, other_tags;
+  double approach_speed = 0, impulse = 0;
+};
+
+template <int D>
+struct TraceFiring {
+  std::uint64_t step = 0;
+  double time = 0;
+  std::size_t reaction = 0;
+  std::uint32_t self = kNobody, other = kNobody;
+  TagSet self_tags, other_tags;
+  std::optional<Vec<D>> place;  ///< where the touch was, or where self stood
+};
+
+template <int D>
+class Trace {
+ public:
+  /// Notes what is there before the first step.
+  void start(const World<D>& world, const Rules<D>& rules);
+  /// Notes what the last step (or finish) did.
+  void record(const World<D>& world, const Rules<D>& rules);
+
+  [[nodiscard]] const Tags& tags() const { return tags_; }
+  [[nodiscard]] double rate() const { return rate_; }
+  [[nodiscard]] double metre() const { return metre_; }
+  [[nodiscard]] const Vec<D>& gravity() const { return gravity_; }
+  [[nodiscard]] std::uint64_t steps() const { return steps_; }
+  [[nodiscard]] double time() const { return static_cast<double>(steps_) / rate_; }
+  [[nodiscard]] std::span<const TraceObject<D>> objects() const { return objects_; }
+  [[nodiscard]] std::span<const TraceTouch> touches() const { return touches_; }
+  [[nodiscard]] std::span<const TraceFiring<D>> firings() const { return firings_; }
+  [[nodiscard]] std::span<const ReactionReport> reactions() const { return reactions_; }
+  [[nodiscard]] std::span<const Number> numbers() const { return numbers_; }
+  [[nodiscard]] const std::optional<std::string>& outcome() const { return outcome_; }
+  [[nodiscard]] std::size_t live() const { return live_; }
+  [[nodiscard]] std::size_t peak() const { return peak_; }
+  [[nodiscard]] std::uint64_t hash() const { return hash_; }  ///< of the world and its rules, when last seen
+
+  /// Where the object was at the end of `step`; nullopt before it was born, after it was removed and
+  /// while it was hidden. O(log n).
+  [[nodiscard]] std::optional<Pose<D>> pose_at(std::uint32_t object, std::uint64_t step) const;
+  /// Index of the object with that name; of several (one after another) the last. kNobody if none.
+  [[nodiscard]] std::uint32_t find(std::string_view name) const;
+
+ private:
+  struct Sample {
+    std::uint64_t step = 0;
+    bool shown = true;
+    Pose<D> pose;
+  };
+  void note_objects(const World<D>& world);
+  std::uint32_t index_of(const World<D>& world, ObjectId id) const;
+
+  Tags tags_;
+  double rate_ = 60, metre_ = 1;
+  Vec<D> gravity_ = kZero;
+  std::uint64_t steps_ = 0, hash_ = 0;
+  std::vector<TraceObject<D>> objects_;
+  std::vector<std::vector<Sample>> samples_;  // by object: its poses, where they changed
+  std::vector<ObjectId> ids_;                 // by object, while it is alive
+  std::vector<std::uint32_t> by_slot_;        // from a slot to the object last seen in it
+  std::vector<TraceTouch> touches_;
+  std::vector<TraceFiring<D>> firings_;
+  std::vector<ReactionReport> reactions_;
+  std::vector<Number> numbers_;
+  std::optional<std::string> outcome_;
+  std::size_t live_ = 0, peak_ = 0;
+};
+
+extern template class Trace<2>;
+extern template class Trace<3>;
+
+}  // namespace colvik

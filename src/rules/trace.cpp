@@ -1,0 +1,105 @@
+#include <colvik/trace.hpp>
+
+#include <algorithm>
+
+#include "math/hash.h"
+
+namespace colvik {
+
+template <int D>
+void Trace<D>::start(const World<D>& world, const Rules<D>& rules) {
+  *this = Trace{};
+  rate_ = world.settings().rate, metre_ = world.settings().metre, gravity_ = world.settings().gravity;
+  record(world, rules);
+}
+
+template <int D>
+void Trace<D>::record(const World<D>& world, const Rules<D>& rules) {
+  steps_ = world.steps();
+  tags_ = world.tags();
+  note_objects(world);
+
+  for (const Event<D>& e : world.events())
+    touches_.push_back({e.step, e.time, e.phase, e.channel, e.why, index_of(world, e.self), index_of(world, e.other), e.self_tags,
+                        e.other_tags, e.approach_speed, e.impulse});
+  for (const Firing<D>& f : rules.fired()) {
+    TraceFiring<D> t;
+    t.step = f.step, t.time = f.time, t.reaction = f.reaction;
+    if (f.self) t.self = index_of(world, *f.self), t.self_tags = objects_[t.self].tags;
+    if (f.other) t.other = index_of(world, *f.other);
+    if (f.touch)
+      t.place = f.touch->point, t.self_tags = f.touch->self_tags, t.other_tags = f.touch->other_tags;
+    else if (f.self)
+      t.place = world.object(*f.self).pose.position;
+    firings_.push_back(std::move(t));
+  }
+  reactions_.assign(rules.reports().begin(), rules.reports().end());
+  numbers_.assign(world.numbers().begin(), world.numbers().end());
+  outcome_ = rules.outcome();
+  live_ = world.count();
+  peak_ = std::max(peak_, live_);
+  math::Hasher h;
+  h.add(world.hash()), h.add(rules.hash());
+  hash_ = h.value();
+}
+
+template <int D>
+void Trace<D>::note_objects(const World<D>& world) {
+  for (const ObjectId id : world.objects()) {
+    const Object<D>& o = world.object(id);
+    if (id.slot >= by_slot_.size()) by_slot_.resize(id.slot + 1, kNobody);
+    std::uint32_t& index = by_slot_[id.slot];
+    const bool fresh = index == kNobody || ids_[index] != id;
+    if (fresh) {
+      index = static_cast<std::uint32_t>(objects_.size());
+      TraceObject<D>& t = objects_.emplace_back();
+      t.name = o.name, t.kind = o.kind, t.body = o.body, t.drawing = o.drawing;
+      t.first_pose = o.pose;
+      t.born = steps_;
+      ids_.push_back(id);
+      samples_.emplace_back();
+    }
+    TraceObject<D>& t = objects_[index];
+    std::vector<Sample>& samples = samples_[index];
+    const bool moved = samples.empty() || samples.back().shown != o.active || samples.back().pose.position != o.pose.position ||
+                       samples.back().pose.rotation.axis(0) != o.pose.rotation.axis(0) || samples.back().pose.rotation.axis(1) != o.pose.rotation.axis(1);
+    if (moved) samples.push_back({steps_, o.active, o.pose});
+    if (fresh || !(t.tags == o.tags)) {
+      t.tags = o.tags;
+      t.parties.clear(), t.colliders.clear();
+      for (std::size_t i = 0; i < o.colliders.size(); ++i) t.parties.push_back(world.party(id, i)), t.colliders.push_back(o.colliders[i].def);
+    }
+    t.active = o.active;
+    t.numbers = o.numbers;
+  }
+  for (std::size_t i = 0; i < ids_.size(); ++i)
+    if (objects_[i].gone == kNever && !world.alive(ids_[i])) objects_[i].gone = steps_;
+}
+
+template <int D>
+std::uint32_t Trace<D>::index_of(const World<D>& /*world*/, ObjectId id) const {
+  return id.slot < by_slot_.size() ? by_slot_[id.slot] : kNobody;
+}
+
+template <int D>
+std::optional<Pose<D>> Trace<D>::pose_at(std::uint32_t object, std::uint64_t step) const {
+  const TraceObject<D>& t = objects_[object];
+  if (step < t.born || step >= t.gone) return std::nullopt;
+  const std::vector<Sample>& samples = samples_[object];
+  const auto after = std::upper_bound(samples.begin(), samples.end(), step, [](std::uint64_t s, const Sample& x) { return s < x.step; });
+  if (after == samples.begin()) return std::nullopt;
+  const Sample& s = *(after - 1);
+  return s.shown ? std::optional<Pose<D>>(s.pose) : std::nullopt;
+}
+
+template <int D>
+std::uint32_t Trace<D>::find(std::string_view name) const {
+  for (std::size_t i = objects_.size(); i-- > 0;)
+    if (objects_[i].name == name) return static_cast<std::uint32_t>(i);
+  return kNobody;
+}
+
+template class Trace<2>;
+template class Trace<3>;
+
+}  // namespace colvik

@@ -1,0 +1,215 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <fstream>
+#include <sstream>
+
+#include "scene/scene_reader.h"
+
+namespace colvik {
+namespace scene {
+
+template <int D>
+Scene<D> SceneReader<D>::read() {
+  scene_.file = context_.file;
+  read_world();
+  read_tags();
+  read_regions();
+  if (const auto world = top_.table("world", "world"))
+    if (world->has("view") && read_region(*world, "view") != nullptr) scene_.view = *world->text("view");
+  scene_.numbers = read_numbers(top_, "numbers");
+  read_kinds();
+  read_objects();
+  read_reactions();
+  read_expectations();
+  if (context_.problems.empty()) try_out();
+  return std::move(scene_);
+}
+
+template <int D>
+void SceneReader<D>::read_world() {
+  const auto s = top_.table("world", "world");
+  if (!s) return;
+  if (auto gravity = s->template vector<D>("gravity")) scene_.world.gravity = *gravity;
+  if (auto rate = s->number("rate", 1, 10000)) scene_.world.rate = *rate;
+  if (auto metre = s->number("metre", 1e-6, 1e6)) scene_.world.metre = *metre;
+  if (auto substeps = s->whole("substeps", 1, 64)) scene_.world.substeps = static_cast<int>(*substeps);
+  if (auto length = s->number("length", 0, 1e6)) scene_.length = *length;
+}
+
+template <int D>
+void SceneReader<D>::read_tags() {
+  const toml::node* node = top_.find("tags");
+  if (node == nullptr) return;
+  const toml::table* all = node->as_table();
+  if (all == nullptr) return context_.report(*node, fmt::format("tags is {}", type_name(*node)), "[tags] with name = \"meaning\"");
+  for (const auto& [key, value] : *all) {
+    const auto meaning = text_in(context_, value, key.str());
+    const Result<Tag> tag = tags_.declare(key.str(), meaning.value_or(""));
+    if (!tag) context_.report(key.source().begin, fmt::format("{} {}", tag.error().where, tag.error().what), tag.error().accepted);
+    else scene_.tags.emplace_back(key.str(), meaning.value_or(""));
+  }
+}
+
+template <int D>
+void SceneReader<D>::read_regions() {
+  const toml::node* node = top_.find("regions");
+  if (node == nullptr) return;
+  const toml::table* all = node->as_table();
+  if (all == nullptr) return context_.report(*node, fmt::format("regions is {}", type_name(*node)), "NAME = { from, to } each");
+  for (const auto& [key, value] : *all) {
+    const toml::table* table = value.as_table();
+    if (table == nullptr) {
+      context_.report(value, fmt::format("region '{}' is {}", key.str(), type_name(value)), "{ from = [...], to = [...] }");
+      continue;
+    }
+    const Section s(context_, "region", {table});
+    s.require("from", "two opposite corners, from and to");
+    s.require("to", "two opposite corners, from and to");
+    const auto from = s.template vector<D>("from"), to = s.template vector<D>("to");
+    if (!from || !to) continue;
+    const Bounds<D> region{from->cwiseMin(*to), from->cwiseMax(*to)};
+    if ((region.size().array() <= 0).any()) context_.report(value, fmt::format("region '{}' is flat", key.str()), "corners that differ along every axis");
+    else scene_.regions[std::string(key.str())] = region;
+  }
+}
+
+namespace {
+
+// Adds all of a scene to a run; tells each error with the place of its object or reaction.
+template <int D, class Report>
+void build(const Scene<D>& scene, Run<D>& run, Report&& report) {
+  for (const auto& [name, meaning] : scene.tags)
+    if (auto good = run.world.tags().declare(name, meaning); !good) report(Place{scene.file, 0, 0}, good.error());
+  for (const Number& n : scene.numbers)
+    if (auto good = run.world.set_number({}, n.name, n.value); !good) report(Place{scene.file, 0, 0}, good.error());
+  for (std::size_t i = 0; i < scene.objects.size(); ++i)
+    if (auto good = run.world.add(scene.objects[i]); !good) report(scene.object_places[i], good.error());
+  for (std::size_t i = 0; i < scene.reactions.size(); ++i)
+    if (auto good = run.rules.add(scene.reactions[i]); !good) report(scene.reaction_places[i], good.error());
+  run.trace.start(run.world, run.rules);
+}
+
+}  // namespace
+
+template <int D>
+void SceneReader<D>::try_out() {
+  if (auto good = check_settings(scene_.world); !good) return context_.report(top_.node(), good.error().where + " " + good.error().what, good.error().accepted);
+  const auto report = [&](const Place& place, const Error& error) {
+    context_.problems.push_back({place, (error.where.empty() ? "" : error.where + " ") + error.what, error.accepted});
+  };
+  Run<D> run(scene_.world);
+  build(scene_, run, report);
+  for (const Expectation<D>& e : scene_.expectations)
+    if (auto good = check_expectation(e, run.trace); !good) report(e.place, good.error());
+}
+
+template class SceneReader<2>;
+template class SceneReader<3>;
+
+namespace {
+
+// Puts the values of --set in place of the declared ones. `holders` keeps them alive.
+void apply_settings(Context& context, std::span<const Setting> settings, std::vector<toml::table>& holders) {
+  holders.reserve(settings.size());
+  for (const auto& [name, value] : settings) {
+    const auto refuse = [&](std::string what, std::string accepted) {
+      context.problems.push_back({{"--set " + name + "=" + value, 0, 0}, std::move(what), std::move(accepted)});
+    };
+    const auto at = context.parameters.find(name);
+    if (at == context.parameters.end()) {
+      const std::string near = nearest_name(name, context.parameter_names);
+      refuse(fmt::format("no parameter is named '{}'", name), !near.empty() ? fmt::format("did you mean '{}'?", near) : context.parameter_names.empty() ? "the scene declares none" : fmt::format("parameters are: {}", fmt::join(context.parameter_names, ", ")));
+      continue;
+    }
+    toml::table holder;
+    try {
+      holder = toml::parse("v = " + value);
+    } catch (const toml::parse_error&) {
+      holder.insert("v", value);
+    }
+    const bool same = type_name(*holder.get("v")) == type_name(*at->second) && holder.size() == 1;
+    if (!same) {
+      refuse(fmt::format("'{}' is {}", value, type_name(*holder.get("v"))), std::string(type_name(*at->second)));
+      continue;
+    }
+    holders.push_back(std::move(holder));
+    at->second = holders.back().get("v");
+  }
+}
+
+LoadedScene finish(Context& context) {
+  LoadedScene out;
+  std::stable_sort(context.problems.begin(), context.problems.end(), [](const Problem& a, const Problem& b) {
+    return std::tie(a.place.line, a.place.column, a.what) < std::tie(b.place.line, b.place.column, b.what);
+  });
+  for (Problem& p : context.problems) {
+    const bool again = !out.problems.empty() && out.problems.back().place.line == p.place.line && out.problems.back().place.column == p.place.column && out.problems.back().what == p.what;
+    if (!again) out.problems.push_back(std::move(p));
+  }
+  return out;
+}
+
+}  // namespace
+}  // namespace scene
+
+LoadedScene read_scene(std::string_view text, const std::string& name, std::span<const Setting> settings) {
+  scene::Context context;
+  context.file = name;
+  toml::table root;
+  try {
+    root = toml::parse(text, std::string_view{name});
+  } catch (const toml::parse_error& error) {
+    context.report(error.source().begin, std::string(error.description()), "TOML as in docs/scene.md");
+    return scene::finish(context);
+  }
+  const scene::Section top(context, "scene", {&root});
+  if (!root.contains("colvik")) context.report(toml::source_position{1, 1}, "the file does not say that it is a scene", "colvik = 1 as the first line");
+  else (void)top.whole("colvik", 1, 1);
+  if (const toml::table* parameters = root["parameters"].as_table())
+    for (const auto& [key, value] : *parameters) context.parameters[std::string(key.str())] = &value, context.parameter_names.emplace_back(key.str());
+  else if (const toml::node* node = root.get("parameters"))
+    context.report(*node, fmt::format("parameters is {}", scene::type_name(*node)), "[parameters] with NAME = value");
+  std::vector<toml::table> holders;
+  scene::apply_settings(context, settings, holders);
+
+  top.require("world", "[world] with dimension = 2 or 3");
+  std::optional<std::uint64_t> dimension;
+  if (const auto world = top.table("world", "world")) {
+    world->require("dimension", "dimension = 2 or 3");
+    dimension = world->whole("dimension", 2, 3);
+  }
+  if (!dimension) return scene::finish(context);
+  const auto complete = [&](auto scene) {
+    LoadedScene out = scene::finish(context);
+    if (out.problems.empty()) out.scene = std::move(scene);
+    return out;
+  };
+  if (*dimension == 2) return complete(scene::SceneReader<2>(context, root).read());
+  return complete(scene::SceneReader<3>(context, root).read());
+}
+
+LoadedScene load_scene(const std::string& path, std::span<const Setting> settings) {
+  std::ifstream file(path, std::ios::binary);
+  std::stringstream text;
+  if (file) text << file.rdbuf();
+  if (!file || !text) {
+    LoadedScene out;
+    out.problems.push_back({{path, 0, 0}, "the file cannot be read", "a scene file (TOML)"});
+    return out;
+  }
+  return read_scene(text.str(), path, settings);
+}
+
+template <int D>
+std::unique_ptr<Run<D>> start_run(const Scene<D>& scene) {
+  auto run = std::make_unique<Run<D>>(scene.world);
+  scene::build(scene, *run, [](const Place& place, const Error& error) {
+    throw UncheckedError({Problem{place, error.where, {}}.message(), error.what, error.accepted});
+  });
+  return run;
+}
+template std::unique_ptr<Run<2>> start_run(const Scene<2>&);
+template std::unique_ptr<Run<3>> start_run(const Scene<3>&);
+
+}  // namespace colvik

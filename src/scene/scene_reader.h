@@ -1,0 +1,58 @@
+#pragma once
+// From a parsed file to a Scene<D>. objects and kinds: read_objects.cpp; reactions and expectations:
+// read_rules.cpp; the rest and the order of reading: load.cpp.
+#include "scene/reader.h"
+
+namespace colvik::scene {
+
+template <int D>
+class SceneReader {
+ public:
+  SceneReader(Context& context, const toml::table& root) : context_(context), top_(context, "scene", {&root}) {}
+
+  // Reads everything; problems are in the context.
+  Scene<D> read();
+
+ private:
+  void read_world();
+  void read_tags();
+  void read_regions();
+  void read_kinds();
+  void read_objects();
+  void read_reactions();
+  void read_expectations();
+  void try_out();  // builds the world once, so that what only a world can tell is told too
+
+  // read_objects.cpp
+  struct Kind {
+    const toml::table* table = nullptr;
+    std::vector<const toml::table*> layers;  // itself, what it is like, and so on
+  };
+  const Kind* find_kind(const toml::node& at, const std::string& name);
+  std::vector<const toml::table*> kind_layers(const std::string& name, const toml::table& table);
+  ObjectDef<D> read_object(const Section& s);
+  void read_motion(const Section& s, ObjectDef<D>& def);
+  void add_copies(const Section& s, const ObjectDef<D>& def, const toml::table& own);
+  std::vector<ColliderDef<D>> read_colliders(const Section& s, const ObjectDef<D>& def);
+  std::optional<ColliderDef<D>> read_collider(const Section& s, const ObjectDef<D>& def);
+  std::optional<Shape<D>> read_shape(const Section& s, const ObjectDef<D>& def, ColliderDef<D>& collider);
+  std::vector<std::string> read_tag_list(const Section& s, std::string_view key);
+  std::vector<Number> read_numbers(const Section& s, std::string_view key);
+  std::string read_query(const Section& s, std::string_view key);
+  const Bounds<D>* read_region(const Section& s, std::string_view key);
+
+  // read_rules.cpp
+  std::optional<Effect> read_effect(const Section& s);
+  std::string read_who(const Section& s, std::string_view key);
+  bool check_who(const toml::node& at, const std::string& text);
+  std::optional<Channel> read_channel(const Section& s);
+
+  Context& context_;
+  Section top_;
+  Scene<D> scene_;
+  Tags tags_;
+  std::map<std::string, Kind> kinds_;
+  std::vector<std::string> kind_names_;
+};
+
+}  // namespace colvik::scene

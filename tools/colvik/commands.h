@@ -1,0 +1,44 @@
+#pragma once
+// The commands of the tool. Each file has the options of one command, adds them to the command line
+// and runs it; results go to `out`, problems to `err`.
+#include <colvik/scene.hpp>
+
+#include <iosfwd>
+#include <string>
+#include <vector>
+
+namespace CLI {
+class App;
+}
+
+namespace colvik::tool {
+
+// Exit codes, the same for every command and told in --help.
+inline constexpr int kAllMet = 0, kSomeMissed = 1, kWrong = 2;
+
+struct RunOptions {
+  std::vector<std::string> scenes;
+  std::vector<std::string> settings;
+  std::string events;
+  bool during = false;
+  std::string colour = "auto";
+  std::size_t firings = 8;
+};
+void add_run(CLI::App& app, RunOptions& options);
+int run(const RunOptions& options, bool terminal, std::ostream& out, std::ostream& err);
+
+struct DrawOptions {
+  std::string scene;
+  std::vector<std::string> settings;
+  std::string out;
+  double at = -1;
+  int strobe = 0;
+  std::string size = "1280x800";
+};
+void add_draw(CLI::App& app, DrawOptions& options);
+int draw(const DrawOptions& options, std::ostream& out, std::ostream& err);
+
+// Loads a scene; tells at most 20 of its problems.
+LoadedScene load(const std::string& path, const std::vector<std::string>& settings, std::ostream& err);
+
+}  // namespace colvik::tool

@@ -1,0 +1,37 @@
+// The colvik tool: reads the command line and hands over to one command.
+#include <CLI/CLI.hpp>
+
+#include <unistd.h>
+
+#include <iostream>
+
+#include "commands.h"
+
+int main(int argc, char** argv) {
+  using namespace colvik::tool;
+  CLI::App app{"Runs contact scenes and says what fired, when, with whom, and whether that was expected."};
+  app.name("colvik");
+  app.set_version_flag("--version", "colvik " COLVIK_VERSION);
+  app.require_subcommand(1);
+  app.footer("Examples:\n  build/bin/colvik run data/night-depot.toml\n  build/bin/colvik draw data/loading-bay.toml --out bay.png --strobe 6\n\n"
+             "Exit status: 0 good, 1 an expectation was missed, 2 the scene or the call is wrong.");
+  RunOptions run_options;
+  DrawOptions draw_options;
+  add_run(app, run_options);
+  add_draw(app, draw_options);
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::Success& asked) {  // --help, --version
+    return app.exit(asked);
+  } catch (const CLI::ParseError& error) {
+    std::cerr << "colvik: " << error.what() << "\nTry: colvik --help, or colvik COMMAND --help\n";
+    return kWrong;
+  }
+  try {
+    if (app.got_subcommand("run")) return run(run_options, isatty(STDOUT_FILENO) != 0, std::cout, std::cerr);
+    return draw(draw_options, std::cout, std::cerr);
+  } catch (const std::exception& error) {  // out of memory and the like
+    std::cerr << "colvik: " << error.what() << '\n';
+    return kWrong;
+  }
+}
