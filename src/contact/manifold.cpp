@@ -139,6 +139,13 @@ Vec<D> opposite(const Feature<D>& reference, const Vec<D>& p, const Vec<D>& norm
   return p - normal * (face.dot(p - origin) / face.dot(normal));
 }
 
+template <int D>
+bool parallel(const Feature<D>& first, const Feature<D>& second) {  // to 3.6 degrees
+  const Vec<D> u = (first.corners[1].at - first.corners[0].at).normalized();
+  const Vec<D> w = (second.corners[1].at - second.corners[0].at).normalized();
+  return std::abs(u.dot(w)) >= 0.998;
+}
+
 // Where two lines come nearest to each other: the point of the first. Requires: not parallel.
 template <int D>
 Vec<D> nearest_of_lines(const Feature<D>& first, const Feature<D>& second) {
@@ -189,15 +196,10 @@ Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a
   Feature<D> fb = facing(Core<D>(b, b_in_a), Vec<D>(-n), flat);
   const bool a_is_reference = fa.count >= fb.count;
   const Feature<D>& reference = a_is_reference ? fa : fb;
-  Feature<D>& other = a_is_reference ? fb : fa;
+  Feature<D> other = a_is_reference ? fb : fa;
 
   // A corner has one nearest point, and so have two edges that cross; all else is clipped.
-  bool one_point = other.count == 1 || reference.count == 1;
-  if (D == 3 && reference.count == 2 && !one_point) {
-    const Vec<D> u = (reference.corners[1].at - reference.corners[0].at).normalized();
-    const Vec<D> w = (other.corners[1].at - other.corners[0].at).normalized();
-    one_point = std::abs(u.dot(w)) < 0.998;  // over 3.6 degrees
-  }
+  const bool one_point = other.count == 1 || (D == 3 && reference.count == 2 && !parallel(reference, other));
 
   std::array<ContactPoint<D>, kMostCorners> found;
   std::size_t count = 0;
@@ -207,8 +209,10 @@ Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a
       const Vec<D>& p = other.corners[k].at;
       const Vec<D> q = opposite(reference, p, n);
       const Vec<D> on_a = a_is_reference ? q : p, on_b = a_is_reference ? p : q;
-      const double gap = n.dot(on_b - on_a) - rounding;
+      const double apart = n.dot(on_b - on_a), gap = apart - rounding;
       if (gap > margin) continue;
+      // Edges that are not quite parallel drift apart sideways.
+      if (reference.count == 2 && (on_b - on_a - n * apart).norm() > flat) continue;
       const Vec<D> middle = 0.5 * (on_a + on_b + n * (a.radius - b.radius));
       found[count++] = {middle, gap, other.corners[k].id | (a_is_reference ? 0U : 1U << 17)};
     }
@@ -220,7 +224,7 @@ Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a
       middle = fb.corners[0].at - n * (b.radius + nearest.gap / 2);
     else if (fa.count == 1)
       middle = fa.corners[0].at + n * (a.radius + nearest.gap / 2);
-    else if (one_point)
+    else if (fa.count == 2 && fb.count == 2 && !parallel(fa, fb))
       middle = nearest_of_lines(fa, fb) + n * (a.radius + nearest.gap / 2);
     found[count++] = {middle, nearest.gap, 1U << 18};
   }

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "picture/canvas.h"
 #include "picture/projection.h"
@@ -46,6 +47,7 @@ class Painter {
     const auto last = std::min(trace_.steps(), static_cast<std::uint64_t>(std::llround(std::max(shown, 0.0) * trace_.rate())));
     canvas_.background(kPaper);
     canvas_.clip_to({10, kTop}, {options_.width - kPanel - 20, options_.height - kTop - 10});
+    place_marks(last);
     if (options_.strobe > 1) {
       for (int k = 0; k < options_.strobe; ++k)
         paint_moment(trace_.steps() * static_cast<std::uint64_t>(k) / static_cast<std::uint64_t>(options_.strobe - 1),
@@ -55,7 +57,7 @@ class Painter {
       paint_moment(last, 1, true, true);
     }
     paint_trails(last);
-    paint_marks(last);
+    paint_marks();
     canvas_.unclip();
     paint_title(last);
     paint_panel(last);
@@ -68,26 +70,70 @@ class Painter {
     const std::vector<Tag> list = tags.list();
     return list.empty() ? kUntagged : kTagColours[list.front().index % std::size(kTagColours)];
   }
+  // A collider's own tag tells it from the rest of its object.
+  [[nodiscard]] Colour colour_of(const TraceObject<D>& o, std::size_t collider) const {
+    TagSet own = o.parties[collider].tags;
+    for (const Tag tag : o.tags.list()) own.erase(tag);
+    return colour_of(own.empty() ? o.tags : own);
+  }
   [[nodiscard]] static bool all_zones(const TraceObject<D>& o) {
     return std::all_of(o.colliders.begin(), o.colliders.end(), [](const ColliderDef<D>& c) { return c.zone; });
   }
 
+  struct Shown {
+    std::uint32_t index;
+    int layer;
+    double depth;
+    Bounds<D> around;
+  };
+
+  // Depths of centres mislead where a floor lies under everything: what a plane across some axis
+  // parts is put in that order. Each is placed once all that lies behind it is.
+  void far_to_near(std::vector<Shown>& shown) const {
+    if (shown.size() > 1000) return;  // the sort by centres must do
+    const auto behind = [&](const Shown& a, const Shown& b) {
+      for (int i = 0; i < D; ++i) {
+        const bool up = to_paper_.faces_us(Vec<D>::Unit(i));
+        if (up ? a.around.hi[i] <= b.around.lo[i] + 1e-3 : a.around.lo[i] >= b.around.hi[i] - 1e-3) return true;
+      }
+      return false;
+    };
+    std::vector<Shown> out;
+    std::vector<bool> placed(shown.size());
+    while (out.size() < shown.size()) {
+      std::size_t next = shown.size();
+      for (std::size_t i = 0; i < shown.size() && next == shown.size(); ++i) {
+        bool free = !placed[i];
+        for (std::size_t k = 0; free && k < shown.size(); ++k)
+          free = placed[k] || k == i || !(behind(shown[k], shown[i]) && !behind(shown[i], shown[k]));
+        if (free) next = i;
+      }
+      for (std::size_t i = 0; next == shown.size(); ++i)  // a ring of three or more: break it anywhere
+        if (!placed[i]) next = i;
+      placed[next] = true;
+      out.push_back(shown[next]);
+    }
+    shown = std::move(out);
+  }
+
   // Everything there at a step: zones beneath, then what never moves, then the rest; each from far to near.
   void paint_moment(std::uint64_t step, double strength, bool with_still, bool with_names) {
-    struct Shown {
-      std::uint32_t index;
-      int layer;
-      double depth;
-    };
     std::vector<Shown> order;
     for (std::uint32_t i = 0; i < trace_.objects().size(); ++i) {
       const TraceObject<D>& o = trace_.objects()[i];
       const auto pose = trace_.pose_at(i, step);
       if (!pose || (!with_still && o.body == BodyKind::fixed)) continue;
-      order.push_back({i, all_zones(o) && !o.colliders.empty() ? 0 : o.body == BodyKind::fixed ? 1 : 2, to_paper_.depth(pose->position)});
+      Bounds<D> around = Bounds<D>{}.merged(pose->position);
+      for (const ColliderDef<D>& c : o.colliders) around = around.merged(bounds(c.shape, *pose * Pose<D>{c.at, c.turned}));
+      const int layer = D == 3 ? 0 : all_zones(o) && !o.colliders.empty() ? 0 : o.body == BodyKind::fixed ? 1 : 2;
+      order.push_back({i, layer, to_paper_.depth(around.centre()), around});
     }
     std::sort(order.begin(), order.end(), [](const Shown& a, const Shown& b) { return std::tie(a.layer, a.depth, a.index) < std::tie(b.layer, b.depth, b.index); });
-    for (const Shown& s : order) paint_object(trace_.objects()[s.index], *trace_.pose_at(s.index, step), strength);
+    if (D == 3) far_to_near(order);
+    for (const Shown& s : order) {
+      const TraceObject<D>& o = trace_.objects()[s.index];
+      paint_object(o, *trace_.pose_at(s.index, step), o.body == BodyKind::fixed ? 1 : strength);
+    }
     if (!with_names) return;
     for (const Shown& s : order) paint_name(trace_.objects()[s.index], *trace_.pose_at(s.index, step));
   }
@@ -133,10 +179,14 @@ class Painter {
     for (std::size_t i = 0; i < o.colliders.size(); ++i) {
       const ColliderDef<D>& c = o.colliders[i];
       const Points outline = outline_of(c, pose);
-      const Colour own = c.tags.empty() ? colour : colour_of(o.parties[i].tags);
+      const Colour own = colour_of(o, i);
       const Stroke stroke{own.faded(strength * (c.on ? 1 : 0.4)), o.body == BodyKind::fixed ? 1.2 : 1.8, c.zone || !c.on};
       if (c.zone) {
-        canvas_.hatch(outline, own.faded(0.32 * strength), 9);
+        // A zone over most of the picture is hatched thinly, so that the rest stays legible.
+        Bounds<2> box;
+        for (const Vec<2>& p : outline) box = box.merged(p);
+        const bool vast = box.size().prod() > 0.25 * options_.width * options_.height;
+        canvas_.hatch(outline, own.faded((vast ? 0.14 : 0.4) * strength), vast ? 18 : 8);
       } else if (D == 3) {
         const Colour paper = kPaper.faded(0.72 * strength);  // what lies behind shows through, lighter
         canvas_.polygon(outline, &paper, nullptr);
@@ -221,20 +271,26 @@ class Painter {
     }
   }
 
-  void paint_marks(std::uint64_t last) {
-    std::vector<Vec<2>> used;
+  // A mark stands above its place, and above other marks there; names keep clear of all.
+  void place_marks(std::uint64_t last) {
     for (std::size_t k = 0; k < trace_.firings().size(); ++k) {
       const TraceFiring<D>& f = trace_.firings()[k];
       if (f.step > last || !f.place) continue;
-      Vec<2> at = to_paper_(*f.place) + Vec<2>(0, -16);
       const Vec<2> foot = to_paper_(*f.place);
-      while (std::any_of(used.begin(), used.end(), [&](const Vec<2>& u) { return (u - at).norm() < 17; })) at.y() -= 18;
-      used.push_back(at);
-      const Stroke rim{kInk, 1.2, false};
-      const Colour white{1, 1, 1, 0.95};
-      canvas_.line(foot, at, {kInk.faded(0.6), 1, false});
-      canvas_.circle(at, 8.5, &white, &rim);
-      canvas_.text(at + Vec<2>(0, 3.6), std::to_string(k + 1), k < 99 ? 10 : 8, kInk, true, true);
+      Vec<2> at = foot + Vec<2>(0, -16);
+      while (std::any_of(marks_.begin(), marks_.end(), [&](const Mark& m) { return (m.at - at).norm() < 17; })) at.y() -= 18;
+      marks_.push_back({k + 1, foot, at});
+      taken_.push_back(Bounds<2>{at, at}.grown(9));
+    }
+  }
+
+  void paint_marks() {
+    const Stroke rim{kInk, 1.2, false};
+    const Colour white{1, 1, 1, 0.95};
+    for (const Mark& m : marks_) {
+      canvas_.line(m.foot, m.at, {kInk.faded(0.6), 1, false});
+      canvas_.circle(m.at, 8.5, &white, &rim);
+      canvas_.text(m.at + Vec<2>(0, 3.6), std::to_string(m.number), m.number < 100 ? 10 : 8, kInk, true, true);
     }
   }
 
@@ -244,12 +300,11 @@ class Painter {
                                                  : fmt::format("at {:.2f} s of {:.2f} s", static_cast<double>(last) / trace_.rate(), trace_.time());
     canvas_.text({14 + canvas_.text_width(options_.title, 16, true) + 16, 27}, when, 12.5, kQuiet);
     // A scale bar: the longest round length that fits.
-    double length = 1e-6;
-    for (const double step : {2.0, 2.5, 2.0})
-      while (length * step * to_paper_.scale() < 140) length *= step;
+    double length = std::pow(10, std::floor(std::log10(140 / to_paper_.scale())));
+    length *= length * 5 * to_paper_.scale() <= 140 ? 5 : length * 2 * to_paper_.scale() <= 140 ? 2 : 1;
     const double px = length * to_paper_.scale(), right = options_.width - kPanel - 24;
     canvas_.line({right - px, 30}, {right, 30}, {kInk, 2, false});
-    canvas_.text({right - px / 2, 24}, fmt::format("{:g}", length), 11, kQuiet, false, true);
+    canvas_.text({right - px / 2, 24}, fmt::format("{:g}{}", length, trace_.metre() == 1 ? " m" : ""), 11, kQuiet, false, true);
   }
 
   void paint_panel(std::uint64_t last) {
@@ -304,7 +359,12 @@ class Painter {
   const PictureOptions& options_;
   Bounds<D> view_;
   Projection<D> to_paper_;
-  std::vector<Bounds<2>> taken_;  // by names
+  struct Mark {
+    std::size_t number;
+    Vec<2> foot, at;
+  };
+  std::vector<Mark> marks_;
+  std::vector<Bounds<2>> taken_;  // by marks and names
 };
 
 // What there is to see: everything solid, wherever it was, and zones.

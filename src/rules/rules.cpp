@@ -197,8 +197,9 @@ void Rules<D>::Impl::react_to_number(std::size_t index, const OnNumber& start) {
   for (const ObjectId id : world.objects()) {
     const Object<D>& o = world.object(id);
     const std::optional<double> value = world.number({id}, n.name);
-    if (!value || !reports[index].self.matches(o.name, o.tags)) continue;
-    if (!watch(o.serial, *value) || !may_start(id, kNoEvent) || !passes(reactions[index], id, std::nullopt)) continue;
+    // Watched in everyone, so that one who is only now meant does not start with a stale value.
+    if (!value || !watch(o.serial, *value) || !reports[index].self.matches(o.name, o.tags)) continue;
+    if (!may_start(id, kNoEvent) || !passes(reactions[index], id, std::nullopt)) continue;
     Firing<D> firing;
     firing.self = id;
     fire(index, std::move(firing), kNoEvent);

@@ -43,11 +43,11 @@ void SceneReader<D>::read_tags() {
   if (node == nullptr) return;
   const toml::table* all = node->as_table();
   if (all == nullptr) return context_.report(*node, fmt::format("tags is {}", type_name(*node)), "[tags] with name = \"meaning\"");
-  for (const auto& [key, value] : *all) {
-    const auto meaning = text_in(context_, value, key.str());
-    const Result<Tag> tag = tags_.declare(key.str(), meaning.value_or(""));
-    if (!tag) context_.report(key.source().begin, fmt::format("{} {}", tag.error().where, tag.error().what), tag.error().accepted);
-    else scene_.tags.emplace_back(key.str(), meaning.value_or(""));
+  for (const auto& [key, value] : in_file_order(*all)) {
+    const auto meaning = text_in(context_, *value, key->str());
+    const Result<Tag> tag = tags_.declare(key->str(), meaning.value_or(""));
+    if (!tag) context_.report(key->source().begin, fmt::format("{} {}", tag.error().where, tag.error().what), tag.error().accepted);
+    else scene_.tags.emplace_back(key->str(), meaning.value_or(""));
   }
 }
 
@@ -122,9 +122,12 @@ void apply_settings(Context& context, std::span<const Setting> settings, std::ve
       refuse(fmt::format("no parameter is named '{}'", name), !near.empty() ? fmt::format("did you mean '{}'?", near) : context.parameter_names.empty() ? "the scene declares none" : fmt::format("parameters are: {}", fmt::join(context.parameter_names, ", ")));
       continue;
     }
+    // Put where the declared value stands, so that what is wrong with it is told with that place.
+    const toml::source_position declared = at->second->source().begin;
+    const std::string before = std::string(declared.line - 1, '\n') + "v" + std::string(declared.column > 4 ? declared.column - 4 : 0, ' ') + "= ";
     toml::table holder;
     try {
-      holder = toml::parse("v = " + value);
+      holder = toml::parse(before + value);
     } catch (const toml::parse_error&) {
       holder.insert("v", value);
     }

@@ -105,9 +105,9 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
   if (auto turned = s.template turn<D>("turned")) def.turned = *turned;
   def.tags = read_tag_list(s, "tags");
   for (const toml::table* layer : s.layers()) {
-    if (!layer->contains("add_tags")) continue;
-    for (std::string& tag : read_tag_list(Section(context_, "object", {layer}), "add_tags"))
-      if (std::find(def.tags.begin(), def.tags.end(), tag) == def.tags.end()) def.tags.push_back(std::move(tag));
+    if (layer->contains("add_tags"))
+      for (std::string& tag : read_tag_list(Section(context_, "object", {layer}), "add_tags"))
+        if (std::find(def.tags.begin(), def.tags.end(), tag) == def.tags.end()) def.tags.push_back(std::move(tag));
     if (layer->contains("tags")) break;  // what lies below was replaced
   }
   def.colliders = read_colliders(s, def);
@@ -335,12 +335,13 @@ template <int D>
 std::vector<Number> SceneReader<D>::read_numbers(const Section& s, std::string_view key) {
   std::vector<Number> numbers;
   for (const toml::table* layer : s.layers_of(key))
-    for (const auto& [name, node] : *layer) {
-      if (std::any_of(numbers.begin(), numbers.end(), [&](const Number& n) { return n.name == name.str(); })) continue;
-      const toml::node* value = context_.resolve(node);
-      if (!is_plain_name(name.str())) context_.report(name.source().begin, fmt::format("'{}' is not a name", name.str()), "letters, digits and - _ .");
+    for (const auto& [entry, node] : in_file_order(*layer)) {
+      const std::string name(entry->str());
+      if (std::any_of(numbers.begin(), numbers.end(), [&](const Number& n) { return n.name == name; })) continue;
+      const toml::node* value = context_.resolve(*node);
+      if (!is_plain_name(name)) context_.report(entry->source().begin, fmt::format("'{}' is not a name", name), "letters, digits and - _ .");
       else if (value != nullptr)
-        if (auto number = number_in(context_, *value, name.str(), -1e15, 1e15)) numbers.push_back({std::string(name.str()), *number});
+        if (auto number = number_in(context_, *value, name, -1e15, 1e15)) numbers.push_back({name, *number});
     }
   return numbers;
 }

@@ -46,6 +46,13 @@ std::vector<std::string> keys_of(std::string_view section) {
   return names;
 }
 
+std::vector<std::pair<const toml::key*, const toml::node*>> in_file_order(const toml::table& table) {
+  std::vector<std::pair<const toml::key*, const toml::node*>> entries;
+  for (const auto& [key, value] : table) entries.emplace_back(&key, &value);
+  std::stable_sort(entries.begin(), entries.end(), [](const auto& a, const auto& b) { return a.first->source().begin < b.first->source().begin; });
+  return entries;
+}
+
 std::string_view type_name(const toml::node& node) {
   switch (node.type()) {
     case toml::node_type::table: return "a table";

@@ -23,6 +23,8 @@ struct Context {
   bool reported_at(const toml::node& node) const;
 };
 
+// The entries of a table in the order in which they stand in the file.
+[[nodiscard]] std::vector<std::pair<const toml::key*, const toml::node*>> in_file_order(const toml::table& table);
 [[nodiscard]] std::vector<std::string> keys_of(std::string_view section);
 // "a number, but it is text"
 [[nodiscard]] std::string_view type_name(const toml::node& node);

@@ -84,9 +84,13 @@ void World<D>::Impl::read_contacts() {
     }
     const double reach = (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
     p.touching = p.impulse > 0 || p.gap <= reach;
-    const world::ObjectState<D>& oa = objects[colliders[p.a].object];
+    // Halfway between the two surface points, each carried along by its body.
+    const auto centre_after = [&](std::uint32_t collider, std::uint32_t body) -> Vec<D> {
+      const world::ObjectState<D>& o = objects[colliders[collider].object];
+      return body == world::kNoBody ? Vec<D>(o.shown.pose * o.mass_centre) : bodies[body].centre;
+    };
     p.normal = c.normal;
-    p.point = oa.shown.pose * oa.mass_centre + deepest->arm_a;
+    p.point = 0.5 * (centre_after(p.a, c.a) + deepest->arm_a + centre_after(p.b, c.b) + deepest->arm_b);
   }
 }
 

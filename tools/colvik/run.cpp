@@ -20,7 +20,7 @@ void add_run(CLI::App& app, RunOptions& o) {
   c->add_option("--firings", o.firings, "how many firings of a reaction to list")->capture_default_str();
   c->add_option("--colour", o.colour, "auto, always or never")->check(CLI::IsMember({"auto", "always", "never"}))->capture_default_str();
   c->footer("Exit status: 0 all expectations met, 1 some missed, 2 the scene or the call is wrong.\n\n"
-            "Example:\n  build/bin/colvik run data/night-depot.toml --events - --set courier-speed=3");
+            "Example:\n  build/bin/colvik run data/night-depot.toml --events - --set arrival=10");
 }
 
 namespace {

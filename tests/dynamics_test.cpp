@@ -1,0 +1,188 @@
+#include <cmath>
+
+#include "dynamics/solver.h"
+#include "support.hpp"
+
+using namespace colvik;
+using namespace colvik::test;
+
+TEST_CASE_TEMPLATE("a body without contacts follows its parabola exactly", T, Two, Three) {
+  constexpr int D = T::D;
+  std::vector<dynamics::Body<D>> bodies(1);
+  bodies[0].inverse_mass = 0.5;
+  bodies[0].velocity = Vec<D>::Constant(7);
+  bodies[0].acceleration = up<D>(-9.81);
+  for (int i = 0; i < 600; ++i) dynamics::solve<D>(bodies, {}, {1.0 / 60, 8, 1});
+  const Vec<D> wanted = Vec<D>::Constant(70) + up<D>(-9.81 * 50);
+  CHECK((bodies[0].centre - wanted).norm() <= 1e-9 * wanted.norm());
+}
+
+TEST_CASE_TEMPLATE("a push through a contact keeps momentum and parts the two", T, Two, Three) {
+  constexpr int D = T::D;
+  for (const double restitution : {0.0, 0.5, 1.0}) {
+    CAPTURE(restitution);
+    std::vector<dynamics::Body<D>> bodies(2);
+    bodies[0].inverse_mass = 1, bodies[1].inverse_mass = 0.25;
+    bodies[0].velocity = along_x<D>(5);
+    bodies[1].centre = along_x<D>(1);
+    std::vector<dynamics::Contact<D>> contacts(1);
+    contacts[0].a = 0, contacts[0].b = 1, contacts[0].normal = along_x<D>(1), contacts[0].restitution = restitution, contacts[0].count = 1;
+    contacts[0].points[0].arm_a = along_x<D>(0.5), contacts[0].points[0].arm_b = along_x<D>(-0.5);
+    dynamics::solve<D>(bodies, contacts, {1.0 / 60, 8, 1});
+    CHECK((bodies[0].velocity + 4 * bodies[1].velocity - along_x<D>(5)).norm() <= 1e-9);
+    CHECK(bodies[1].velocity[0] - bodies[0].velocity[0] == doctest::Approx(5 * restitution).epsilon(1e-6));
+    CHECK(contacts[0].points[0].approach == doctest::Approx(5).epsilon(1e-12));
+    CHECK(contacts[0].points[0].total_push > 0);
+  }
+}
+
+TEST_CASE_TEMPLATE("a stack of ten boxes stands still for a minute", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world(earth<D>());
+  world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(20, 1))})).value();
+  std::vector<ObjectId> boxes;
+  for (int i = 0; i < 10; ++i) boxes.push_back(world.add(thing<D>("box" + std::to_string(i), BodyKind::dynamic, up<D>(i + 0.5), {solid(cube<D>(1))})).value());
+  for (int i = 0; i < 3600; ++i) world.step();
+  for (int i = 0; i < 10; ++i) {
+    const Object<D>& o = world.object(boxes[static_cast<std::size_t>(i)]);
+    CAPTURE(i);
+    CHECK(std::abs(o.pose.position[1] - (i + 0.5)) <= 0.01 * (i + 1));
+    CHECK(std::abs(o.pose.position[0]) <= 0.02);
+    CHECK(o.velocity.norm() <= 0.02);
+    CHECK(o.pose.rotation.axis(1)[1] >= 0.9999);
+  }
+}
+
+TEST_CASE_TEMPLATE("a dropped ball rebounds to restitution squared times the height", T, Two, Three) {
+  constexpr int D = T::D;
+  for (const double restitution : {0.0, 0.5, 0.8}) {
+    CAPTURE(restitution);
+    World<D> world(earth<D>());
+    world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(20, 1))})).value();
+    ColliderDef<D> c = solid(ball<D>(1));
+    c.restitution = restitution;
+    const ObjectId id = world.add(thing<D>("ball", BodyKind::dynamic, up<D>(5.5), {c})).value();
+    double highest = 0;
+    for (bool hit = false; world.steps() < 150;) {
+      world.step();
+      hit = hit || !world.events().empty();
+      if (hit && world.object(id).velocity[1] >= -0.2) highest = std::max(highest, world.object(id).pose.position[1] - 0.5);
+    }
+    CHECK(std::abs(highest - 5 * restitution * restitution) <= 0.1);
+  }
+}
+
+TEST_CASE_TEMPLATE("on an incline friction holds below its angle and lets go above", T, Two, Three) {
+  constexpr int D = T::D;
+  for (const double degrees_off : {-2.0, 2.0}) {
+    CAPTURE(degrees_off);
+    const double angle = std::atan(0.5) + radians(degrees_off);
+    WorldSettings<D> tilted;
+    tilted.gravity = -9.81 * (std::cos(angle) * Vec<D>::Unit(1) - std::sin(angle) * Vec<D>::Unit(0));
+    World<D> plane(tilted);
+    plane.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(60, 1))})).value();
+    const ObjectId id = plane.add(thing<D>("block", BodyKind::dynamic, up<D>(0.2), {solid(slab<D>(1, 0.4))})).value();
+    for (int i = 0; i < 120; ++i) plane.step();
+    const double slid = plane.object(id).pose.position[0];
+    const double wanted = degrees_off < 0 ? 0 : 0.5 * 9.81 * (std::sin(angle) - 0.5 * std::cos(angle)) * 4;
+    CHECK(std::abs(slid - wanted) <= 0.03 + 0.03 * wanted);
+  }
+}
+
+TEST_CASE_TEMPLATE("fast bodies do not pass through a thin wall", T, Two, Three) {
+  constexpr int D = T::D;
+  for (const double speed : {20.0, 200.0, 900.0}) {
+    CAPTURE(speed);
+    World<D> world;
+    Shape<D> wall = cube<D>(40);
+    wall.core[0] = 0.005;
+    world.add(thing<D>("wall", BodyKind::fixed, along_x<D>(5), {solid(wall)})).value();
+    std::vector<ObjectId> shots;
+    int k = 0;
+    for (const Shape<D>& s : {ball<D>(0.1), cube<D>(0.1), capsule<D>(0.1, 0.3)}) {
+      ObjectDef<D> def = thing<D>("shot" + std::to_string(k), BodyKind::dynamic, up<D>(k * 2.0), {solid(s)});
+      def.velocity = along_x<D>(speed);
+      shots.push_back(world.add(def).value());
+      ++k;
+    }
+    for (int i = 0; i < 60; ++i) world.step();
+    for (const ObjectId id : shots) CHECK(world.object(id).pose.position[0] < 5);
+  }
+}
+
+TEST_CASE_TEMPLATE("a kinematic object pushes by its speed and is not pushed back", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  ObjectDef<D> pusher = thing<D>("pusher", BodyKind::kinematic, along_x<D>(0), {solid(cube<D>(1))});
+  pusher.velocity = along_x<D>(2);
+  const ObjectId p = world.add(pusher).value();
+  const ObjectId crate = world.add(thing<D>("crate", BodyKind::dynamic, along_x<D>(1.5), {solid(cube<D>(1))})).value();
+  for (int i = 0; i < 60; ++i) world.step();
+  CHECK(world.object(p).pose.position[0] == doctest::Approx(2).epsilon(1e-9));
+  CHECK(world.object(crate).velocity[0] == doctest::Approx(2).epsilon(0.02));
+  CHECK(world.object(crate).pose.position[0] >= 2.99);
+}
+
+TEST_CASE_TEMPLATE("mass comes from density or is given, and rotation can be locked", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world(earth<D>());
+  ColliderDef<D> heavy = solid(cube<D>(2));
+  heavy.density = 3;
+  const auto mass_of = [&](const ObjectDef<D>& def) { return world.object(world.add(def).value()).mass; };
+  CHECK(mass_of(thing<D>("a", BodyKind::dynamic, up<D>(50), {heavy})) == doctest::Approx(3 * std::pow(2, D)));
+  CHECK(mass_of(thing<D>("b", BodyKind::dynamic, up<D>(60), {heavy, zone(cube<D>(9))})) == doctest::Approx(3 * std::pow(2, D)));
+  ObjectDef<D> given = thing<D>("c", BodyKind::dynamic, up<D>(70), {heavy});
+  given.mass = 5, given.gravity_scale = 0;
+  CHECK(mass_of(given) == 5);
+  CHECK(mass_of(thing<D>("d", BodyKind::kinematic, up<D>(80), {heavy})) == 0);
+  ObjectDef<D> locked = thing<D>("e", BodyKind::dynamic, along_x<D>(20) + up<D>(2), {solid(slab<D>(1, 0.2))});
+  locked.locked_rotation = true;
+  const ObjectId l = world.add(locked).value();
+  world.add(thing<D>("edge", BodyKind::fixed, along_x<D>(20.4), {solid(cube<D>(0.5))})).value();
+  for (int i = 0; i < 60; ++i) world.step();
+  CHECK(world.object(l).pose.rotation.axis(0)[0] == doctest::Approx(1).epsilon(1e-12));
+  CHECK(world.object(*world.find("c")).velocity.norm() == 0);
+}
+
+TEST_CASE_TEMPLATE("deep overlaps and absurd masses part without exploding", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world(earth<D>());
+  world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(200, 1))})).value();
+  std::vector<ObjectId> all;
+  for (int i = 0; i < 40; ++i) {
+    ObjectDef<D> def = thing<D>("n" + std::to_string(i), BodyKind::dynamic, up<D>(1), {solid(i % 2 == 0 ? cube<D>(1) : ball<D>(1))});
+    def.mass = i % 3 == 0 ? 1e30 : i % 3 == 1 ? 1e-6 : 1;
+    all.push_back(world.add(def).value());
+  }
+  for (int i = 0; i < 300; ++i) {
+    world.step();
+    for (const ObjectId id : all) {
+      REQUIRE(world.object(id).pose.position.allFinite());
+      REQUIRE(world.object(id).velocity.norm() <= 60);
+    }
+  }
+}
+
+TEST_CASE_TEMPLATE("a world a thousand kilometres away behaves as at the origin", T, Two, Three) {
+  constexpr int D = T::D;
+  std::vector<Vec<D>> ends[2];
+  Lines events[2];
+  for (const int far : {0, 1}) {
+    const Vec<D> shift = Vec<D>::Constant(far * 1e6);
+    World<D> world(earth<D>());
+    world.add(thing<D>("floor", BodyKind::fixed, shift + up<D>(-0.5), {solid(slab<D>(50, 1))})).value();
+    std::vector<ObjectId> all;
+    for (int i = 0; i < 4; ++i) {
+      ObjectDef<D> def = thing<D>("box" + std::to_string(i), BodyKind::dynamic, shift + along_x<D>(2.0 * i) + up<D>(1 + i), {solid(cube<D>(1))});
+      def.velocity = along_x<D>(1);
+      all.push_back(world.add(def).value());
+    }
+    for (int i = 0; i < 300; ++i) {
+      world.step();
+      for (const std::string& line : told(world)) events[far].push_back(std::to_string(i) + " " + line);
+    }
+    for (const ObjectId id : all) ends[far].push_back(world.object(id).pose.position - shift);
+  }
+  for (std::size_t i = 0; i < ends[0].size(); ++i) CHECK((ends[0][i] - ends[1][i]).norm() <= 1e-3);
+  CHECK(events[0] == events[1]);
+}

@@ -1,0 +1,136 @@
+// Expectations are judged on the trace, met or missed, with what happened instead.
+#include <colvik/insight.hpp>
+
+#include <sstream>
+
+#include "support.hpp"
+
+using namespace colvik;
+using namespace colvik::test;
+
+namespace {
+
+// A robot passes three parcels, 0.5 s apart, of which the last is out of reach.
+template <int D>
+struct Round {
+  Run<D> run;
+  Round() {
+    World<D>& w = run.world;
+    for (const char* tag : {"robot", "parcel", "fragile"}) w.tags().declare(tag).value();
+    w.set_number({}, "parcels", 0).value();
+    ObjectDef<D> robot = thing<D>("robot", BodyKind::kinematic, kZero, {solid(ball<D>(1))}, {"robot"});
+    robot.velocity = along_x<D>(4), robot.numbers = {{"charge", 1.5}};
+    w.add(robot).value();
+    for (int i = 1; i <= 3; ++i) {
+      ColliderDef<D> c = zone(ball<D>(0.5));
+      if (i == 2) c.meets = "fragile";
+      w.add(thing<D>("parcel" + std::to_string(i), BodyKind::fixed, along_x<D>(2.0 * i) + up<D>(i == 3 ? 1.25 : 0), {c}, {"parcel"})).value();
+    }
+    run.rules.add({.name = "collect", .self = "robot", .other = "parcel", .effects = {effects::add("world.parcels", 1), effects::remove(Side::other)}}).value();
+    run.rules.add({.name = "unused", .self = "robot", .other = "@parcel1", .when = OnTouch{Phase::begin, Channel::solid}}).value();
+    run.rules.add({.name = "done", .when = OnNumber{"world.parcels", 1}, .effects = {effects::finish("won", 1.5)}}).value();
+    run.run_for(5);
+  }
+  ExpectationResult judge(const Expectation<D>& e) const { return colvik::judge(e, run.trace); }
+};
+
+}  // namespace
+
+TEST_CASE_TEMPLATE("reactions and contacts are counted, between times, for whom", T, Two, Three) {
+  using E = Expectation<T::D>;
+  const Round<T::D> r;
+  const std::tuple<bool, E, const char*> rows[] = {
+      {true, {.what = ExpectReaction{"collect"}}, "reaction collect at least once"},
+      {true, {.what = ExpectReaction{"collect", "robot", "@parcel1"}, .times = 1, .from = 0.2, .to = 0.4}, "reaction collect of robot with @parcel1 exactly once between 0.2 and 0.4 s"},
+      {false, {.what = ExpectReaction{"collect"}, .times = 2}, "exactly twice"},
+      {true, {.what = ExpectReaction{"collect"}, .at_least = 1, .at_most = 3}, "1 to 3 times"},
+      {true, {.what = ExpectReaction{"collect"}, .at_most = 3}, "at most 3 times"},
+      {false, {.what = ExpectReaction{"collect"}, .from = 1}, "from 1 s on"},
+      {true, {.what = ExpectReaction{"collect", "any", "fragile"}, .never = true}, "never"},
+      {false, {.what = ExpectReaction{"collect"}, .never = true}, "never"},
+      {true, {.what = ExpectContact{"parcel", "robot"}, .times = 1}, "contact of parcel and robot exactly once"},
+      {true, {.what = ExpectContact{"robot", "parcel", Channel::zone}, .times = 1}, "zone contact"},
+      {true, {.what = ExpectContact{"robot", "parcel", Channel::solid}, .never = true}, "solid contact"},
+  };
+  for (const auto& [met, e, text] : rows) {
+    CAPTURE(text);
+    const ExpectationResult result = r.judge(e);
+    CHECK(result.met == met);
+    CHECK_MESSAGE(result.expected.find(text) != std::string::npos, result.expected);
+  }
+  CHECK(r.judge({.what = ExpectReaction{"collect"}, .never = true}).happened == "it happened once: at 0.317 s (robot, parcel1)");
+  CHECK(r.judge({.what = ExpectReaction{"collect"}, .from = 1}).happened == "it happened once: at 0.317 s (robot, parcel1), outside these times");
+  CHECK(r.judge({.what = ExpectReaction{"collect", "any", "@parcel3"}}).happened == "it never happened between these; otherwise it happened once: at 0.317 s (robot, parcel1)");
+}
+
+TEST_CASE_TEMPLATE("numbers, outcome and objects are judged at the end", T, Two, Three) {
+  constexpr int D = T::D;
+  using E = Expectation<D>;
+  const Round<D> r;
+  const Bounds<D> near{Vec<D>::Constant(-10), Vec<D>::Constant(10)}, far{Vec<D>::Constant(20), Vec<D>::Constant(30)};
+  const std::tuple<bool, E, const char*> rows[] = {
+      {true, {.what = ExpectNumber{"world.parcels", 1}}, "it is 1"},
+      {false, {.what = ExpectNumber{"world.parcels", 2}}, "it is 1"},
+      {true, {.what = ExpectNumber{"@robot.charge", {}, 1.5, 2}}, "it is 1.5"},
+      {false, {.what = ExpectNumber{"@robot.charge", {}, {}, 1}}, "it is 1.5"},
+      {true, {.what = ExpectOutcome{"won"}}, "it is won"},
+      {false, {.what = ExpectOutcome{"lost"}}, "it is won"},
+      {true, {.what = ExpectObject<D>{"parcel1", false}}, "it was removed at 0.317 s"},
+      {false, {.what = ExpectObject<D>{"parcel1", true}}, "it was removed"},
+      {true, {.what = ExpectObject<D>{"parcel2", true, near, "near"}}, "it is at 4.000, 0.000"},
+      {false, {.what = ExpectObject<D>{"parcel2", {}, far, "far"}}, "it is at"},
+  };
+  for (const auto& [met, e, happened] : rows) {
+    const ExpectationResult result = r.judge(e);
+    CAPTURE(result.expected);
+    CHECK(result.met == met);
+    CHECK_MESSAGE(result.happened.starts_with(happened), result.happened);
+  }
+}
+
+TEST_CASE_TEMPLATE("an expectation of what does not exist is missed and says so", T, Two, Three) {
+  using E = Expectation<T::D>;
+  const Round<T::D> r;
+  const std::pair<const char*, E> rows[] = {
+      {"no reaction is named 'colect'; did you mean 'collect'?", {.what = ExpectReaction{"colect"}, .never = true}},
+      {"'Robot' is not a declared tag; did you mean 'robot'?", {.what = ExpectContact{"Robot", "parcel"}, .never = true}},
+      {"no object is named 'parcel4'; did you mean '@parcel1'?", {.what = ExpectContact{"robot", "@parcel4"}, .never = true}},
+      {"world has no number 'parcel'; did you mean 'world.parcels'?", {.what = ExpectNumber{"world.parcel", 0}}},
+      {"number 'parcels' does not say whose it is", {.what = ExpectNumber{"parcels", 0}}},
+      {"says nothing about the number", {.what = ExpectNumber{"world.parcels"}}},
+      {"the time from 3 to 1 s is empty", {.what = ExpectReaction{"collect"}, .never = true, .from = 3, .to = 1}},
+  };
+  for (const auto& [wanted, e] : rows) {
+    const ExpectationResult result = r.judge(e);
+    CHECK_FALSE(result.met);
+    CHECK_MESSAGE(result.happened.starts_with(wanted), result.happened);
+  }
+}
+
+TEST_CASE_TEMPLATE("a miss says which rule kept them apart or how near they came", T, Two, Three) {
+  using E = Expectation<T::D>;
+  const Round<T::D> r;
+  const auto why = [&](const E& e) { return near_miss(e, r.run.trace); };
+  CHECK(why({.what = ExpectReaction{"collect", "any", "@parcel2"}}) == "parcel2 meets only 'fragile', and robot has the tags robot");
+  CHECK(why({.what = ExpectReaction{"collect", "any", "@parcel3"}}) == "robot and parcel3 came no nearer than 0.5 to each other (at 1.500 s)");
+  CHECK(why({.what = ExpectReaction{"unused"}}) == "robot and parcel1 touched at 0.317 s, but it asks for a solid touch and this was a zone touch");
+  CHECK(why({.what = ExpectContact{"fragile", "robot"}}) == "no two objects that were there fit");
+  CHECK(why({.what = ExpectOutcome{"lost"}}).empty());
+}
+
+TEST_CASE_TEMPLATE("the trace knows where everything was and what came and went", T, Two, Three) {
+  constexpr int D = T::D;
+  const Round<D> r;
+  const Trace<D>& t = r.run.trace;
+  const std::uint32_t robot = t.find("robot"), parcel = t.find("parcel1");
+  CHECK((t.pose_at(robot, 30)->position - along_x<D>(2)).norm() <= 1e-9);
+  CHECK(t.pose_at(parcel, 18));
+  CHECK_FALSE(t.pose_at(parcel, 19));
+  CHECK(t.objects()[parcel].gone == 19);
+  CHECK(t.peak() == 4);
+  CHECK(t.live() == 3);
+  std::ostringstream log;
+  write_events(log, t);
+  CHECK(log.str().starts_with(R"({"step":19,"time":0.31666666666666665,"phase":"begin","channel":"zone","self":"robot","other":"parcel1","approach_speed":4.0})"));
+  CHECK(log.str().find(R"({"step":19,"time":0.31666666666666665,"reaction":"collect","self":"robot","other":"parcel1"})") != std::string::npos);
+}

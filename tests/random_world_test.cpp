@@ -1,0 +1,180 @@
+// Random operations on random worlds, compared with what a few lines of brute force expect.
+#include <map>
+#include <set>
+
+#include "contact/distance.h"
+#include "support.hpp"
+
+using namespace colvik;
+using namespace colvik::test;
+
+namespace {
+
+// Zones and kinematic solids of random tags and filters, thrown about by random operations.
+template <int D>
+struct Throwing {
+  World<D> world;
+  Random random;
+  std::vector<ObjectId> ids;
+  int made = 0;
+  explicit Throwing(std::uint64_t seed) : random(seed) {
+    for (const char* tag : {"a", "b", "c"}) world.tags().declare(tag).value();
+    for (int i = 0; i < 12; ++i) add();
+  }
+  void add() {
+    static const char* const kFilters[] = {"any", "a", "!b", "a | c", "none"};
+    ObjectDef<D> def = thing<D>("o" + std::to_string(made++), static_cast<BodyKind>(random.below(2)), random.vec<D>(3), {});
+    for (int k = random.below(3); k >= 0; --k) {
+      ColliderDef<D> c = solid(random.shape<D>(0.4));
+      c.at = random.vec<D>(0.3), c.turned = random.rotation<D>();
+      c.zone = random.coin(), c.meets = kFilters[random.below(5)];
+      if (random.coin(0.2)) c.tags = {"c"};
+      def.colliders.push_back(c);
+    }
+    if (random.coin()) def.tags.push_back("a");
+    if (random.coin()) def.tags.push_back("b");
+    ids.push_back(world.add(def).value());
+  }
+  void operate() {
+    const ObjectId id = ids[static_cast<std::size_t>(random.below(static_cast<int>(ids.size())))];
+    const Tag tag{static_cast<std::uint32_t>(random.below(3))};
+    const Pose<D> pose{random.vec<D>(3), random.rotation<D>()};
+    const bool coin = random.coin();
+    const std::size_t collider = static_cast<std::size_t>(random.below(3));
+    switch (random.below(9)) {
+      case 0: world.place(id, pose); break;
+      case 1: world.move_to(id, pose); break;
+      case 2: world.set_active(id, coin); break;
+      case 3: coin ? world.give_tag(id, tag) : world.take_tag(id, tag); break;
+      case 4: world.switch_collider(id, collider, coin); break;
+      case 5: world.set_filter(id, collider, TagQuery::parse(coin ? "any" : "b", world.tags()).value()); break;
+      case 6: world.set_velocity(id, random.vec<D>(10), Spin<D>(Spin<D>::Constant(random.range(-5, 5)))); break;
+      case 7:
+        if (random.coin(0.2)) world.remove(id);
+        break;
+      default:
+        if (world.count() < 16) add();
+    }
+  }
+};
+
+using Key = std::tuple<std::string, std::string, Channel>;
+
+// Who touches whom now: all colliders of all objects against all others. `slack` is added to the gap
+// at which solids touch.
+template <int D>
+std::set<Key> touching_now(const World<D>& world, double solid_reach, double zone_reach) {
+  std::set<Key> touching;
+  const std::vector<ObjectId> ids = world.objects();
+  for (std::size_t i = 0; i < ids.size(); ++i)
+    for (std::size_t j = i + 1; j < ids.size(); ++j) {
+      const Object<D>&a = world.object(ids[i]), &b = world.object(ids[j]);
+      for (std::size_t k = 0; k < a.colliders.size(); ++k)
+        for (std::size_t l = 0; l < b.colliders.size(); ++l) {
+          const Verdict v = world.decide(ids[i], k, ids[j], l);
+          if (!v.meet) continue;
+          const ColliderDef<D>&ca = a.colliders[k].def, &cb = b.colliders[l].def;
+          const Pose<D> pa = a.pose * Pose<D>{ca.at, ca.turned}, pb = b.pose * Pose<D>{cb.at, cb.turned};
+          if (contact::separation(ca.shape, cb.shape, pa.relative(pb)).gap <= (v.channel == Channel::zone ? zone_reach : solid_reach))
+            touching.insert({a.name, b.name, v.channel});
+        }
+    }
+  return touching;
+}
+
+}  // namespace
+
+TEST_SUITE("random") {
+  TEST_CASE_TEMPLATE("touches are those of brute force, and every begin has one end", T, Two, Three) {
+    constexpr int D = T::D;
+    const int operations = scaled(1000000);
+    const int worlds = std::max(operations / 500, 2);
+    std::size_t begins = 0, checks = 0;
+    for (int seed = 0; seed < worlds; ++seed) {
+      CAPTURE(seed);
+      Throwing<D> t(static_cast<std::uint64_t>(seed) + 300);
+      std::set<Key> open;
+      const auto follow = [&] {
+        std::map<Key, std::uint64_t> seen;
+        for (const Event<D>& e : t.world.events()) {
+          const Key key{t.world.object(e.self).name, t.world.object(e.other).name, e.channel};
+          REQUIRE(t.world.object(e.self).serial < t.world.object(e.other).serial);
+          if (e.phase == Phase::begin) {
+            REQUIRE(open.insert(key).second);
+            ++begins;
+          }
+          if (e.phase == Phase::end) REQUIRE(open.erase(key) == 1);
+          REQUIRE(seen.emplace(key, e.step).second);  // one event a touch and step
+        }
+      };
+      for (int step = 0; step < 125; ++step) {
+        for (int k = 0; k < 4; ++k) t.operate();
+        t.world.step();
+        follow();
+        // A solid touch begins within 4 mm and lasts to 12 mm; zones are exact.
+        const std::set<Key> least = touching_now(t.world, 0.004 - 1e-9, -1e-9), most = touching_now(t.world, 0.012 + 1e-9, 1e-9);
+        for (const Key& key : least) {
+          CAPTURE(std::get<0>(key));
+          CAPTURE(std::get<1>(key));
+          REQUIRE(open.contains(key));
+        }
+        for (const Key& key : open) REQUIRE(most.contains(key));
+        ++checks;
+      }
+      t.world.finish();
+      follow();
+      REQUIRE(open.empty());
+    }
+    MESSAGE("random: touches ", D, "D: ", worlds * 500, " operations, ", checks, " steps equal brute force, ", begins, " touches begun and ended once");
+  }
+
+  TEST_CASE_TEMPLATE("the same operations give the same bits, and strangers far away change none", T, Two, Three) {
+    constexpr int D = T::D;
+    const int worlds = std::max(scaled(1000), 5);
+    for (int seed = 0; seed < worlds; ++seed) {
+      CAPTURE(seed);
+      Throwing<D> first(static_cast<std::uint64_t>(seed) + 900), second(static_cast<std::uint64_t>(seed) + 900), third(static_cast<std::uint64_t>(seed) + 900);
+      // Removed before anything happens: other slots, other serials, the same things.
+      for (int i = 0; i < 5; ++i) third.world.remove(third.world.add(thing<D>("stranger" + std::to_string(i), BodyKind::fixed, Vec<D>::Constant(1e4), {solid(cube<D>(1))})).value());
+      Lines told_first, told_third;
+      for (int step = 0; step < 100; ++step) {
+        for (int k = 0; k < 3; ++k) first.operate(), second.operate(), third.operate();
+        first.world.step(), second.world.step(), third.world.step();
+        for (const std::string& line : told(first.world)) told_first.push_back(line);
+        for (const std::string& line : told(third.world)) told_third.push_back(line);
+        REQUIRE(first.world.hash() == second.world.hash());
+      }
+      REQUIRE(told_first == told_third);
+    }
+    MESSAGE("random: determinism ", D, "D: ", worlds, " worlds of 100 steps, twice the same bits");
+  }
+
+  TEST_CASE_TEMPLATE("random piles stay finite and do not sink", T, Two, Three) {
+    constexpr int D = T::D;
+    const int worlds = std::max(scaled(200), 2);
+    for (int seed = 0; seed < worlds; ++seed) {
+      CAPTURE(seed);
+      Random random(static_cast<std::uint64_t>(seed) + 40);
+      World<D> world(earth<D>());
+      world.add(thing<D>("floor", BodyKind::fixed, up<D>(-2), {solid(slab<D>(60, 4))})).value();
+      std::vector<ObjectId> ids;
+      for (int i = 0; i < 25; ++i) {
+        Vec<D> at = random.vec<D>(3);
+        at[1] = 2 + i * 0.6;
+        const double size = random.range(0.3, 0.8);
+        const Shape<D> shapes[] = {ball<D>(size), cube<D>(size), capsule<D>(size * 0.6, size * 1.3)};
+        ObjectDef<D> def = thing<D>("p" + std::to_string(i), BodyKind::dynamic, at, {solid(shapes[random.below(3)])});
+        def.turned = random.rotation<D>();
+        ids.push_back(world.add(def).value());
+      }
+      for (int i = 0; i < 400; ++i) world.step();
+      for (const ObjectId id : ids) {
+        const Object<D>& o = world.object(id);
+        REQUIRE(o.pose.position.allFinite());
+        REQUIRE(o.pose.position[1] > 0.05);
+        REQUIRE(o.velocity.norm() < 12);  // nothing was shot out; balls may roll
+      }
+    }
+    MESSAGE("random: piles ", D, "D: ", worlds, " piles of 25 came to lie on the floor");
+  }
+}

@@ -1,0 +1,201 @@
+// The real tool and the examples, run as a user runs them.
+#include <nlohmann/json.hpp>
+
+#include <sys/wait.h>
+
+#include <algorithm>
+#include <cstdio>
+#include <filesystem>
+#include <map>
+#include <fstream>
+#include <sstream>
+
+#include "support.hpp"
+
+using namespace colvik::test;
+using nlohmann::json;
+
+namespace {
+
+struct Ran {
+  int status = -1;
+  std::string out, err;
+};
+
+std::string read(const std::filesystem::path& path) {
+  std::ifstream file(path, std::ios::binary);
+  std::stringstream text;
+  text << file.rdbuf();
+  return text.str();
+}
+
+// A folder of this test's own, gone afterwards.
+struct Folder {
+  std::filesystem::path path;
+  Folder() {
+    std::string name = (std::filesystem::temp_directory_path() / "colvik-test-XXXXXX").string();
+    path = mkdtemp(name.data());
+  }
+  ~Folder() { std::filesystem::remove_all(path); }
+  std::string operator/(const char* name) const { return (path / name).string(); }
+};
+
+Ran shell(const std::string& command) {
+  const Folder folder;
+  Ran ran;
+  const int code = std::system(("cd " COLVIK_SOURCE_DIR " && { " + command + "; } >" + folder / "out" + " 2>" + folder / "err" + " </dev/null").c_str());
+  ran.status = WIFEXITED(code) ? WEXITSTATUS(code) : -1;
+  ran.out = read(folder.path / "out"), ran.err = read(folder.path / "err");
+  return ran;
+}
+Ran colvik_tool(const std::string& arguments) { return shell(COLVIK_BIN_DIR "/colvik " + arguments); }
+
+bool has(const std::string& text, std::string_view part) { return text.find(part) != std::string::npos; }
+
+}  // namespace
+
+TEST_CASE("run: the demo scenes meet everything and exit with 0") {
+  const Ran ran = colvik_tool("run data/night-depot.toml data/loading-bay.toml");
+  CHECK(ran.status == 0);
+  CHECK(ran.err.empty());
+  CHECK(has(ran.out, "collect        2 times      1.900 s  courier with stamped.1"));
+  CHECK(has(ran.out, "16 of 16 expectations met"));
+  CHECK(has(ran.out, "data/loading-bay.toml: 3D"));
+  CHECK(has(ran.out, "objects   38 live, 43 at the peak"));
+  CHECK_FALSE(has(ran.out, "\x1b["));  // not a terminal
+  std::istringstream lines(ran.out);
+  for (std::string line; std::getline(lines, line);) CHECK(line.size() <= 100);
+}
+
+TEST_CASE("run: a missed expectation exits with 1 and says what happened instead") {
+  const Ran ran = colvik_tool("run tests/data/missed.toml");
+  CHECK(ran.status == 1);
+  CHECK(has(ran.out, "MISSED  reaction collect with @high exactly once"));
+  CHECK(has(ran.out, "instead: it never happened between these; otherwise it happened once: at"));
+  CHECK(has(ran.out, "nearest: courier and high came no nearer than 1 to each other"));
+  CHECK(has(ran.out, "tests/data/missed.toml:40:1"));
+  CHECK(has(ran.out, "1 of 3 expectations met, 2 missed"));
+}
+
+TEST_CASE("run: a wrong scene or call exits with 2 and runs nothing") {
+  const Ran wrong = colvik_tool("run data/night-depot.toml tests/data/wrong.toml");
+  CHECK(wrong.status == 2);
+  CHECK(wrong.out.empty());
+  CHECK(has(wrong.err, "tests/data/wrong.toml:10:9: 'Courier' is not a declared tag; did you mean 'courier'?"));
+  CHECK(has(wrong.err, "tests/data/wrong.toml: and 5 more problems"));
+  CHECK(std::count(wrong.err.begin(), wrong.err.end(), '\n') == 21);
+  for (const char* call : {"", "run", "jump", "run --speed 3 x.toml", "run no-such.toml", "run data/night-depot.toml --set arrival", "run data/night-depot.toml --set arival=3",
+                           "run data/night-depot.toml --events /no/such/folder/x", "run data/night-depot.toml data/loading-bay.toml --events -", "run data/night-depot.toml --colour red",
+                           "draw data/night-depot.toml", "draw data/night-depot.toml --out x.gif", "draw data/night-depot.toml --out /no/such/x.png",
+                           "draw data/night-depot.toml --out /no/such/x.svg", "draw data/night-depot.toml --out x.png --size big", "draw data/night-depot.toml --out x.png --size 10x10",
+                           "draw data/night-depot.toml --out x.png --at 99", "draw data/night-depot.toml --out x.png --at 1 --strobe 3"}) {
+    CAPTURE(call);
+    const Ran ran = colvik_tool(call);
+    CHECK(ran.status == 2);
+    CHECK(ran.out.empty());
+    CHECK(ran.err.size() > 10);
+    CHECK_FALSE(std::filesystem::exists(COLVIK_SOURCE_DIR "/x.png"));
+  }
+}
+
+TEST_CASE("run --set: a changed parameter changes what fires") {
+  const Ran ran = colvik_tool("run data/night-depot.toml --set arrival=20");
+  CHECK(ran.status == 1);
+  CHECK(has(ran.out, "MISSED  outcome is delivered"));
+}
+
+TEST_CASE("run --events: JSON Lines in the fixed order with the keys that were promised") {
+  const Folder folder;
+  REQUIRE(colvik_tool("run data/night-depot.toml --during --events " + folder / "e.jsonl").status == 0);
+  std::ifstream file(folder / "e.jsonl");
+  std::uint64_t last_step = 0;
+  std::map<std::string, int> open, count;
+  bool reaction_in_step = false;
+  for (std::string text; std::getline(file, text);) {
+    const json line = json::parse(text);
+    const std::uint64_t step = line.at("step");
+    REQUIRE(step >= last_step);
+    CHECK(std::abs(line.at("time").get<double>() - static_cast<double>(step) / 60) <= 1e-12);
+    if (step != last_step) reaction_in_step = false;
+    last_step = step;
+    if (line.contains("reaction")) {
+      reaction_in_step = true;
+      ++count["reaction " + line.at("reaction").get<std::string>()];
+      continue;
+    }
+    const std::string phase = line.at("phase"), touch = line.at("channel").get<std::string>() + " " + line.at("self").get<std::string>() + " " + line.at("other").get<std::string>();
+    CHECK((!reaction_in_step || line.value("why", "") == "run over"));
+    if (phase == "begin") CHECK(open[touch]++ == 0);
+    if (phase == "during") CHECK(open[touch] == 1);
+    if (phase == "end") CHECK(open[touch]-- == 1);
+    CHECK(line.contains("why") == (phase == "end"));
+    ++count[phase];
+  }
+  for (const auto& [touch, n] : open) CHECK_MESSAGE(n == 0, touch);
+  CHECK(count["begin"] == count["end"]);
+  CHECK(count["during"] > 1000);
+  CHECK(count["reaction collect"] == 2);
+  // Without --during none are there, and - writes to standard output before the report.
+  const Ran piped = colvik_tool("run data/night-depot.toml --events -");
+  CHECK(piped.out.starts_with("{\"step\":"));
+  CHECK_FALSE(has(piped.out, "\"during\""));
+}
+
+TEST_CASE("run --colour: on request only, and never with NO_COLOR") {
+  CHECK(has(colvik_tool("run data/night-depot.toml --colour always").out, "\x1b[32mmet"));
+  CHECK_FALSE(has(shell("NO_COLOR=1 " COLVIK_BIN_DIR "/colvik run data/night-depot.toml --colour always").out, "\x1b["));
+  CHECK_FALSE(has(colvik_tool("run data/night-depot.toml --colour never").out, "\x1b["));
+}
+
+TEST_CASE("run: the same scene twice prints the same, and --firings limits the list") {
+  CHECK(colvik_tool("run data/loading-bay.toml").out == colvik_tool("run data/loading-bay.toml").out);
+  CHECK(has(colvik_tool("run data/loading-bay.toml --firings 2").out, "... and 4 more"));
+}
+
+TEST_CASE("draw: PNG and SVG of the size asked for") {
+  const Folder folder;
+  for (const char* scene : {"data/night-depot.toml", "data/loading-bay.toml"})
+    for (const char* how : {"", "--at 2", "--strobe 5"}) {
+      CAPTURE(scene);
+      CAPTURE(how);
+      const std::string arguments = std::string("draw ") + scene + " " + how + " --size 640x480 --out ";
+      const Ran ran = colvik_tool(arguments + folder / "a.png");
+      CHECK(ran.status == 0);
+      CHECK(has(ran.out, "a.png: 640x480 pixels"));
+      const std::string png = read(folder / "a.png");
+      REQUIRE(png.size() > 1000);
+      CHECK(png.substr(1, 3) == "PNG");
+      CHECK((static_cast<unsigned char>(png[18]) * 256 + static_cast<unsigned char>(png[19])) == 640);
+      CHECK(colvik_tool(arguments + folder / "a.svg").status == 0);
+      CHECK(has(read(folder / "a.svg"), "<svg"));
+    }
+}
+
+TEST_CASE("help and version: every command has an example that works when pasted") {
+  CHECK(colvik_tool("--version").out == "colvik " COLVIK_VERSION "\n");
+  CHECK(colvik_tool("--help").status == 0);
+  const Folder folder;
+  int pasted = 0;
+  for (const char* help : {"--help", "run --help", "draw --help"}) {
+    std::istringstream lines(colvik_tool(help).out);
+    for (std::string line; std::getline(lines, line);) {
+      const std::size_t at = line.find("build/bin/colvik ");
+      if (at == std::string::npos) continue;
+      std::string call = line.substr(at + 17);
+      if (const std::size_t out = call.find("--out "); out != std::string::npos) call.insert(out + 6, folder.path.string() + "/");
+      CAPTURE(call);
+      CHECK(colvik_tool(call).status <= 1);
+      ++pasted;
+    }
+  }
+  CHECK(pasted >= 4);
+}
+
+TEST_CASE("the examples print what they are said to print") {
+  for (const char* name : {"pickups", "removing_zone", "counting_hits"}) {
+    CAPTURE(name);
+    const Ran ran = shell(COLVIK_BIN_DIR "/example_" + std::string(name) + (std::string(name) == "counting_hits" ? " --no-version=true --no-intro=true" : ""));
+    CHECK(ran.status == 0);
+    CHECK(ran.out == read(std::string(COLVIK_SOURCE_DIR "/examples/expected/") + name + ".txt"));
+  }
+}

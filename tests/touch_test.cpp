@@ -1,0 +1,203 @@
+// Touches: when they begin, go on and end, and why.
+#include "support.hpp"
+
+using namespace colvik;
+using namespace colvik::test;
+
+namespace {
+
+// A still zone at the origin and a kinematic visitor that starts inside it.
+template <int D>
+struct Visit {
+  World<D> world;
+  ObjectId gate, visitor;
+  explicit Visit(bool during = false) {
+    for (const char* tag : {"robot", "ghost"}) world.tags().declare(tag).value();
+    ColliderDef<D> c = zone(cube<D>(2));
+    c.meets = "!ghost";
+    gate = world.add(thing<D>("gate", BodyKind::fixed, kZero, {c})).value();
+    visitor = world.add(thing<D>("visitor", BodyKind::kinematic, kZero, {solid(ball<D>(1))}, {"robot"})).value();
+    if (during) world.ask_during(TagQuery(), TagQuery());
+    world.step();
+    REQUIRE(told(world) == Lines{"begin zone gate visitor"});
+    world.step();
+  }
+  [[nodiscard]] Tag tag(const char* name) { return world.tags().find(name).value(); }
+};
+
+}  // namespace
+
+TEST_CASE_TEMPLATE("a touch begins once, goes on for those who ask, and ends when they part", T, Two, Three) {
+  constexpr int D = T::D;
+  Visit<D> quiet;
+  CHECK(told(quiet.world).empty());
+  Visit<D> asked(true);
+  CHECK(told(asked.world) == Lines{"during zone gate visitor"});
+  asked.world.set_velocity(asked.visitor, along_x<D>(120), Spin<D>(Spin<D>::Zero()));
+  asked.world.step();
+  CHECK(told(asked.world) == Lines{"end zone gate visitor (left)"});
+  asked.world.step();
+  CHECK(told(asked.world).empty());
+}
+
+TEST_CASE_TEMPLATE("every end says its cause", T, Two, Three) {
+  constexpr int D = T::D;
+  using Act = std::function<void(Visit<D>&)>;
+  const std::pair<const char*, Act> rows[] = {
+      {"left", [](Visit<D>& v) { v.world.move_to(v.visitor, {along_x<D>(9), {}}); }},
+      {"teleported", [](Visit<D>& v) { v.world.place(v.visitor, {along_x<D>(9), {}}); }},
+      {"removed", [](Visit<D>& v) { v.world.remove(v.visitor); }},
+      {"hidden", [](Visit<D>& v) { v.world.set_active(v.gate, false); }},
+      {"switched", [](Visit<D>& v) { v.world.switch_collider(v.gate, 0, false); }},
+      {"filtered", [](Visit<D>& v) { v.world.set_filter(v.visitor, 0, TagQuery::parse("none", v.world.tags()).value()); }},
+      {"re-tagged", [](Visit<D>& v) { v.world.give_tag(v.visitor, v.tag("ghost")); }},
+  };
+  for (const auto& [why, act] : rows) {
+    CAPTURE(why);
+    Visit<D> v;
+    act(v);
+    v.world.step();
+    CHECK(told(v.world) == Lines{std::string("end zone gate visitor (") + why + ")"});
+    v.world.step();
+    CHECK(told(v.world).empty());
+  }
+  Visit<D> v;
+  v.world.finish();
+  CHECK(told(v.world) == Lines{"end zone gate visitor (run over)"});
+}
+
+TEST_CASE_TEMPLATE("what ended a touch can be undone and it begins again", T, Two, Three) {
+  constexpr int D = T::D;
+  Visit<D> v;
+  v.world.set_active(v.gate, false);
+  v.world.step();
+  v.world.set_active(v.gate, true);
+  v.world.step();
+  CHECK(told(v.world) == Lines{"begin zone gate visitor"});
+  v.world.give_tag(v.visitor, v.tag("ghost"));
+  v.world.step();
+  v.world.take_tag(v.visitor, v.tag("ghost"));
+  v.world.step();
+  CHECK(told(v.world) == Lines{"begin zone gate visitor"});
+  v.world.switch_collider(v.visitor, 0, false);
+  v.world.switch_collider(v.visitor, 0, true);
+  v.world.step();
+  CHECK(told(v.world).empty());  // off and on again between two steps: nobody saw it
+}
+
+TEST_CASE_TEMPLATE("a removed side stays readable until the step's events were read", T, Two, Three) {
+  constexpr int D = T::D;
+  Visit<D> v;
+  v.world.remove(v.visitor);
+  CHECK_FALSE(v.world.alive(v.visitor));
+  CHECK_FALSE(v.world.remove(v.visitor));
+  v.world.step();
+  REQUIRE(v.world.events().size() == 1);
+  CHECK(v.world.object(v.world.events()[0].other).name == "visitor");
+  v.world.step();
+  // Its place is taken by another; the old handle is not mistaken for it.
+  const ObjectId next = v.world.add(thing<D>("next", BodyKind::kinematic, kZero, {solid(ball<D>(1))})).value();
+  CHECK(next.slot == v.visitor.slot);
+  CHECK_FALSE(v.world.alive(v.visitor));
+  CHECK_FALSE(v.world.place(v.visitor, {}));
+  CHECK(v.world.object(next).name == "next");
+}
+
+TEST_CASE_TEMPLATE("one touch for each pair of objects and channel however many colliders", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  world.tags().declare("arm").value();
+  ColliderDef<D> feeler = zone(cube<D>(3));
+  feeler.tags = {"arm"};
+  world.add(thing<D>("rack", BodyKind::fixed, kZero, {solid(cube<D>(1)), solid(cube<D>(1.2)), solid(slab<D>(2, 0.5))})).value();
+  const ObjectId robot = world.add(thing<D>("robot", BodyKind::kinematic, along_x<D>(0.2), {solid(cube<D>(1)), feeler, zone(ball<D>(3))})).value();
+  world.step();
+  CHECK(told(world) == Lines{"begin solid rack robot", "begin zone rack robot"});
+  // The tags of all colliders that touch are seen together; seen from the other side the normal turns.
+  const Event<D>& zone_touch = world.events()[1];
+  CHECK(world.tags().list(zone_touch.other_tags) == "arm");
+  const Event<D> seen = zone_touch.seen_from(robot);
+  CHECK(seen.self == robot);
+  CHECK(seen.self_tags == zone_touch.other_tags);
+  CHECK(seen.normal == Vec<D>(-zone_touch.normal));
+}
+
+TEST_CASE_TEMPLATE("who gives events: all pairs but static with static, two zones included", T, Two, Three) {
+  constexpr int D = T::D;
+  const BodyKind kinds[] = {BodyKind::fixed, BodyKind::kinematic, BodyKind::dynamic};
+  for (const BodyKind first : kinds)
+    for (const BodyKind second : kinds)
+      for (const int zones : {0, 1, 2}) {
+        CAPTURE(name_of(first));
+        CAPTURE(name_of(second));
+        CAPTURE(zones);
+        World<D> world;
+        ObjectDef<D> a = thing<D>("a", first, kZero, {zones > 0 ? zone(cube<D>(1)) : solid(cube<D>(1))});
+        ObjectDef<D> b = thing<D>("b", second, along_x<D>(0.9), {zones > 1 ? zone(ball<D>(1)) : solid(ball<D>(1))});
+        if (first == BodyKind::dynamic) a.mass = 1;
+        if (second == BodyKind::dynamic) b.mass = 1;
+        world.add(a).value(), world.add(b).value();
+        world.step();
+        const bool asked = first != BodyKind::fixed || second != BodyKind::fixed;
+        CHECK(told(world) == (asked ? Lines{zones > 0 ? "begin zone a b" : "begin solid a b"} : Lines{}));
+      }
+}
+
+TEST_CASE_TEMPLATE("events tell how fast, where, and which way", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  const ObjectId wall = world.add(thing<D>("wall", BodyKind::fixed, along_x<D>(3), {solid(cube<D>(1))})).value();
+  ObjectDef<D> def = thing<D>("ball", BodyKind::dynamic, kZero, {solid(ball<D>(1))});
+  def.velocity = along_x<D>(6), def.mass = 2;
+  const ObjectId id = world.add(def).value();
+  while (world.events().empty() && world.steps() < 60) world.step();
+  REQUIRE(world.events().size() == 1);
+  const Event<D> e = world.events()[0].seen_from(id);
+  CHECK(e.time == doctest::Approx(20.0 / 60).epsilon(0.06));
+  CHECK(e.time == static_cast<double>(e.step) / 60);
+  CHECK((e.normal + along_x<D>(1)).norm() <= 1e-9);  // points at self
+  CHECK((e.point - along_x<D>(2.5)).norm() <= 0.02);
+  CHECK(e.approach_speed == doctest::Approx(6).epsilon(1e-9));
+  CHECK(e.impulse == doctest::Approx(12).epsilon(1e-3));
+  CHECK(e.other == wall);
+}
+
+TEST_CASE_TEMPLATE("a resting body touches once and for all", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world(earth<D>());
+  world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(20, 1))})).value();
+  world.add(thing<D>("box", BodyKind::dynamic, up<D>(2), {solid(cube<D>(1))})).value();
+  Lines all;
+  for (int i = 0; i < 600; ++i) {
+    world.step();
+    for (const std::string& line : told(world)) all.push_back(line);
+  }
+  CHECK(all == Lines{"begin solid floor box"});
+}
+
+TEST_CASE_TEMPLATE("a listener may ask for anything and it happens at the end of the step", T, Two, Three) {
+  constexpr int D = T::D;
+  Visit<D> v;
+  int calls = 0;
+  v.world.set_number({}, "seen", 0).value();
+  const std::size_t token = v.world.add_listener([&](World<D>& w, std::span<const Event<D>> events) {
+    if (calls++ > 0) return;
+    CHECK(events.empty());
+    CHECK(w.remove(v.visitor));
+    CHECK(w.remove(v.visitor));  // asking twice is harmless
+    CHECK(w.alive(v.visitor));   // not yet
+    CHECK(w.place(v.gate, {along_x<D>(1), {}}));
+    CHECK(w.add_to_number({}, "seen", 2));
+    CHECK(*w.number({}, "seen") == 0);
+    w.add(thing<D>("spawned", BodyKind::kinematic, along_x<D>(1), {solid(ball<D>(1))})).value();
+    for (const ObjectId id : w.objects()) w.set_active(id, w.object(id).name != "nobody");
+  });
+  v.world.step();
+  CHECK_FALSE(v.world.alive(v.visitor));
+  CHECK(*v.world.number({}, "seen") == 2);
+  v.world.step();
+  CHECK(told(v.world) == Lines{"end zone gate visitor (removed)", "begin zone gate spawned"});
+  v.world.remove_listener(token);
+  v.world.step();
+  CHECK(calls == 2);
+}
