@@ -1,1 +1,93 @@
-int main() { return 0; }
+// Holds tests/capabilities.toml against the tests and the scene keys: every cell names a test that is
+// there, or says why it does not apply; every scene key is in a row; docs/capabilities.md is made from
+// it. `--write` writes that page anew, `--summary` only counts.
+#include <colvik/scene.hpp>
+
+#include <toml++/toml.h>
+
+#include <array>
+#include <cstdio>
+#include <fstream>
+#include <iostream>
+#include <set>
+#include <sstream>
+
+namespace {
+
+constexpr std::array<std::pair<const char*, const char*>, 4> kCells{{{"cpp_2d", "C++ 2D"}, {"cpp_3d", "C++ 3D"}, {"scene_2d", "scene 2D"}, {"scene_3d", "scene 3D"}}};
+
+std::set<std::string> test_names() {
+  std::set<std::string> names;
+  FILE* pipe = popen(COLVIK_BIN_DIR "/colvik_tests --list-test-cases --no-intro=true --no-version=true", "r");
+  std::array<char, 512> line{};
+  while (pipe != nullptr && std::fgets(line.data(), line.size(), pipe) != nullptr) {
+    std::string name(line.data());
+    while (!name.empty() && (name.back() == '\n' || name.back() == ' ')) name.pop_back();
+    names.insert(name);
+  }
+  if (pipe != nullptr) pclose(pipe);
+  return names;
+}
+
+std::string read(const std::string& path) {
+  std::ifstream file(path);
+  std::stringstream text;
+  text << file.rdbuf();
+  return text.str();
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  const std::string option = argc > 1 ? argv[1] : "";
+  const std::string path = COLVIK_SOURCE_DIR "/tests/capabilities.toml", page_path = COLVIK_SOURCE_DIR "/docs/capabilities.md";
+  const toml::table root = toml::parse_file(path);
+  const std::set<std::string> tests = test_names();
+  std::set<std::string> keys;
+  for (const colvik::SceneKey& key : colvik::scene_keys()) keys.insert(std::string(key.section) + "." + std::string(key.name));
+
+  int faults = 0, filled = 0, all = 0;
+  const auto fault = [&](const toml::node& at, const std::string& what) {
+    std::cerr << path << ":" << at.source().begin.line << ":" << at.source().begin.column << ": " << what << "\n";
+    ++faults;
+  };
+  std::set<std::string> told;
+  std::string page = "# Capabilities\n\nEach cell is proved by the test it names, or says why it does not apply. Made from `tests/capabilities.toml`.\n";
+  std::string group;
+  for (const toml::node& node : *root["row"].as_array()) {
+    const toml::table& row = *node.as_table();
+    const std::string name = row["name"].value_or(std::string()), own_group = row["group"].value_or(std::string());
+    if (name.empty() || own_group.empty()) fault(row, "a row needs group and name");
+    if (own_group != group) page += "\n## " + (group = own_group) + "\n\n| capability | C++ 2D | C++ 3D | scene 2D | scene 3D |\n|---|---|---|---|---|\n";
+    if (const toml::array* list = row["keys"].as_array())
+      for (const toml::node& key : *list) {
+        const std::string text = key.value_or(std::string());
+        if (!keys.contains(text)) fault(key, "there is no scene key '" + text + "'");
+        told.insert(text);
+      }
+    page += "| " + name;
+    for (const auto& [cell, title] : kCells) {
+      ++all;
+      // A cell may be said for both dimensions at once: cpp = ... for cpp_2d and cpp_3d.
+      const std::string both = std::string(cell).substr(0, std::string(cell).find('_'));
+      const toml::node* at = row.get(cell) != nullptr ? row.get(cell) : row.get(both);
+      const std::string test = at != nullptr ? at->value_or(std::string()) : "";
+      page += " | " + (test.empty() ? "**missing**" : test);
+      if (test.empty()) {
+        fault(row, "'" + name + "' has nothing for " + title);
+        continue;
+      }
+      const std::string dimension = std::string(cell).ends_with("2d") ? "<colvik::test::Two>" : "<colvik::test::Three>";
+      if (test.starts_with("n/a: ") || tests.contains(test) || tests.contains(test + dimension)) ++filled;
+      else fault(*at, "there is no test '" + test + "'");
+    }
+    page += " |\n";
+  }
+  for (const std::string& key : keys)
+    if (!told.contains(key)) fault(root, "scene key '" + key + "' is in no row");
+
+  if (option == "--write") std::ofstream(page_path) << page;
+  else if (read(page_path) != page) fault(root, "docs/capabilities.md is out of date; build/bin/capabilities_check --write makes it anew");
+  std::cout << "capabilities: " << filled << " of " << all << " cells filled\n";
+  return faults == 0 || option == "--summary" ? 0 : 1;
+}

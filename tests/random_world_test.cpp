@@ -156,7 +156,7 @@ TEST_SUITE("random") {
       CAPTURE(seed);
       Random random(static_cast<std::uint64_t>(seed) + 40);
       World<D> world(earth<D>());
-      world.add(thing<D>("floor", BodyKind::fixed, up<D>(-2), {solid(slab<D>(60, 4))})).value();
+      world.add(thing<D>("floor", BodyKind::fixed, up<D>(-2), {solid(slab<D>(400, 4))})).value();
       std::vector<ObjectId> ids;
       for (int i = 0; i < 25; ++i) {
         Vec<D> at = random.vec<D>(3);

@@ -105,11 +105,17 @@ void clip(Feature<D>& f, const Vec<D>& normal, double offset, std::uint32_t plan
   }
 }
 
-// Keeps of `other` what faces `reference`: inside its sides, or between its two ends.
+// The part of `v` that lies across the normal.
 template <int D>
-void clip_to(const Feature<D>& reference, Feature<D>& other) {
+Vec<D> across(const Vec<D>& v, const Vec<D>& normal) {
+  return v - normal * normal.dot(v);
+}
+
+// Keeps of `other` what faces `reference` along the normal: inside its sides, or between its two ends.
+template <int D>
+void clip_to(const Feature<D>& reference, Feature<D>& other, const Vec<D>& normal) {
   if (reference.count == 2) {
-    const Vec<D> along = (reference.corners[1].at - reference.corners[0].at).normalized();
+    const Vec<D> along = across(Vec<D>(reference.corners[1].at - reference.corners[0].at), normal);
     clip<D>(other, along, along.dot(reference.corners[1].at), 0);
     clip<D>(other, -along, -along.dot(reference.corners[0].at), 1);
     return;
@@ -120,20 +126,21 @@ void clip_to(const Feature<D>& reference, Feature<D>& other) {
     for (std::size_t k = 0; k < reference.count; ++k) {
       const Vec<3>& from = reference.corners[k].at;
       const Vec<3>& to = reference.corners[(k + 1) % reference.count].at;
-      Vec<3> outward = cross(Vec<3>(to - from), reference.face_normal);
+      Vec<3> outward = cross(Vec<3>(to - from), normal);
       if (outward.dot(middle - from) > 0) outward = -outward;
       clip<3>(other, outward, outward.dot(from), static_cast<std::uint32_t>(k));
     }
   }
 }
 
-// The point of the reference opposite to `p`.
+// The point of the reference opposite to `p`, along the normal.
 template <int D>
 Vec<D> opposite(const Feature<D>& reference, const Vec<D>& p, const Vec<D>& normal) {
   const Vec<D>& origin = reference.corners[0].at;
   if (reference.count == 2) {
     const Vec<D> edge = reference.corners[1].at - origin;
-    return origin + edge * (edge.dot(p - origin) / edge.squaredNorm());
+    const Vec<D> along = across(edge, normal);
+    return origin + edge * (along.dot(p - origin) / along.dot(edge));
   }
   const Vec<D>& face = reference.face_normal;
   return p - normal * (face.dot(p - origin) / face.dot(normal));
@@ -204,7 +211,7 @@ Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a
   std::array<ContactPoint<D>, kMostCorners> found;
   std::size_t count = 0;
   if (!one_point) {
-    clip_to(reference, other);
+    clip_to(reference, other, n);
     for (std::size_t k = 0; k < other.count; ++k) {
       const Vec<D>& p = other.corners[k].at;
       const Vec<D> q = opposite(reference, p, n);
@@ -218,13 +225,15 @@ Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a
     }
   }
   if (count == 0) {
-    // The surfaces meet at one place: told from the corner, or from the crossing of two edges.
+    // The surfaces meet at one place. Cores that are apart have nearest points; of cores that overlap
+    // it is told from the corner, or from the crossing of two edges.
     Vec<D> middle = 0.5 * (nearest.on_a + nearest.on_b);
-    if (fb.count == 1)
+    const bool overlap = nearest.gap + rounding <= 0;
+    if (overlap && fb.count == 1)
       middle = fb.corners[0].at - n * (b.radius + nearest.gap / 2);
-    else if (fa.count == 1)
+    else if (overlap && fa.count == 1)
       middle = fa.corners[0].at + n * (a.radius + nearest.gap / 2);
-    else if (fa.count == 2 && fb.count == 2 && !parallel(fa, fb))
+    else if (overlap && D == 3 && fa.count == 2 && fb.count == 2 && !parallel(fa, fb))
       middle = nearest_of_lines(fa, fb) + n * (a.radius + nearest.gap / 2);
     found[count++] = {middle, nearest.gap, 1U << 18};
   }
