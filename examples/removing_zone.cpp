@@ -8,13 +8,21 @@ int main() {
   World<3> world({.gravity = {0, -9.81, 0}});
   world.tags().declare("crate").value();
 
-  world.add({.name = "ramp", .turned = Rotation<3>({0, 0, 1}, radians(-30)),
-             .colliders = {{.shape = box(4, 0.2, 2), .friction = 0.1}}}).value();
-  const ObjectId shredder = world.add({.name = "shredder", .at = {4, -4, 0},
-                                       .colliders = {{.shape = box(6, 1, 4), .zone = true}}}).value();
+  world
+      .add({.name = "ramp",
+            .turned = Rotation<3>({0, 0, 1}, radians(-30)),
+            .colliders = {{.shape = box(4, 0.2, 2), .friction = 0.1}}})
+      .value();
+  const ObjectId shredder =
+      world.add({.name = "shredder", .at = {4, -4, 0}, .colliders = {{.shape = box(6, 1, 4), .zone = true}}}).value();
   for (int i = 0; i < 3; ++i)
-    world.add({.name = "crate-" + std::to_string(i + 1), .at = {-1.0 + i, 1.5 - 0.4 * i, 0}, .body = BodyKind::dynamic,
-               .tags = {"crate"}, .colliders = {{.shape = box(0.5, 0.5, 0.5), .friction = 0.1}}}).value();
+    world
+        .add({.name = "crate-" + std::to_string(i + 1),
+              .at = {-1.0 + i, 1.5 - 0.4 * i, 0},
+              .body = BodyKind::dynamic,
+              .tags = {"crate"},
+              .colliders = {{.shape = box(0.5, 0.5, 0.5), .friction = 0.1}}})
+        .value();
 
   // A listener sees each step's touches; what it asks for happens at the end of the step.
   world.add_listener([&](World<3>& w, std::span<const Event<3>> events) {

@@ -14,7 +14,8 @@
 
 namespace {
 
-constexpr std::array<std::pair<const char*, const char*>, 4> kCells{{{"cpp_2d", "C++ 2D"}, {"cpp_3d", "C++ 3D"}, {"scene_2d", "scene 2D"}, {"scene_3d", "scene 3D"}}};
+constexpr std::array<std::pair<const char*, const char*>, 4> kCells{
+    {{"cpp_2d", "C++ 2D"}, {"cpp_3d", "C++ 3D"}, {"scene_2d", "scene 2D"}, {"scene_3d", "scene 3D"}}};
 
 std::set<std::string> test_names() {
   std::set<std::string> names;
@@ -40,11 +41,13 @@ std::string read(const std::string& path) {
 
 int main(int argc, char** argv) {
   const std::string option = argc > 1 ? argv[1] : "";
-  const std::string path = COLVIK_SOURCE_DIR "/tests/capabilities.toml", page_path = COLVIK_SOURCE_DIR "/docs/capabilities.md";
+  const std::string path = COLVIK_SOURCE_DIR "/tests/capabilities.toml",
+                    page_path = COLVIK_SOURCE_DIR "/docs/capabilities.md";
   const toml::table root = toml::parse_file(path);
   const std::set<std::string> tests = test_names();
   std::set<std::string> keys;
-  for (const colvik::SceneKey& key : colvik::scene_keys()) keys.insert(std::string(key.section) + "." + std::string(key.name));
+  for (const colvik::SceneKey& key : colvik::scene_keys())
+    keys.insert(std::string(key.section) + "." + std::string(key.name));
 
   int faults = 0, filled = 0, all = 0;
   const auto fault = [&](const toml::node& at, const std::string& what) {
@@ -52,13 +55,17 @@ int main(int argc, char** argv) {
     ++faults;
   };
   std::set<std::string> told;
-  std::string page = "# Capabilities\n\nEach cell is proved by the test it names, or says why it does not apply. Made from `tests/capabilities.toml`.\n";
+  std::string page =
+      "# Capabilities\n\nEach cell is proved by the test it names, or says why it does not apply. Made from "
+      "`tests/capabilities.toml`.\n";
   std::string group;
   for (const toml::node& node : *root["row"].as_array()) {
     const toml::table& row = *node.as_table();
     const std::string name = row["name"].value_or(std::string()), own_group = row["group"].value_or(std::string());
     if (name.empty() || own_group.empty()) fault(row, "a row needs group and name");
-    if (own_group != group) page += "\n## " + (group = own_group) + "\n\n| capability | C++ 2D | C++ 3D | scene 2D | scene 3D |\n|---|---|---|---|---|\n";
+    if (own_group != group)
+      page += "\n## " + (group = own_group) +
+              "\n\n| capability | C++ 2D | C++ 3D | scene 2D | scene 3D |\n|---|---|---|---|---|\n";
     if (const toml::array* list = row["keys"].as_array())
       for (const toml::node& key : *list) {
         const std::string text = key.value_or(std::string());
@@ -86,8 +93,23 @@ int main(int argc, char** argv) {
   for (const std::string& key : keys)
     if (!told.contains(key)) fault(root, "scene key '" + key + "' is in no row");
 
+  // The key reference, from the list that the reader itself goes by.
+  std::string reference = "# Scene keys\n\nEvery key of a scene file; [scene.md](scene.md) explains them. Made from `src/scene/keys.cpp`.\n";
+  std::string_view section;
+  for (const colvik::SceneKey& key : colvik::scene_keys()) {
+    if (key.section != section) {
+      section = key.section;
+      reference += "\n## " + std::string(section) + "\n\n| key | value | meaning |\n|---|---|---|\n";
+    }
+    reference += "| `" + std::string(key.name) + "` | " + std::string(key.type) + " | " + std::string(key.meaning) + " |\n";
+  }
+  const std::string reference_path = COLVIK_SOURCE_DIR "/docs/scene-keys.md";
+  if (option == "--write") std::ofstream(reference_path) << reference;
+  else if (read(reference_path) != reference) fault(root, "docs/scene-keys.md is out of date; build/bin/capabilities_check --write makes it anew");
+
   if (option == "--write") std::ofstream(page_path) << page;
-  else if (read(page_path) != page) fault(root, "docs/capabilities.md is out of date; build/bin/capabilities_check --write makes it anew");
+  else if (read(page_path) != page)
+    fault(root, "docs/capabilities.md is out of date; build/bin/capabilities_check --write makes it anew");
   std::cout << "capabilities: " << filled << " of " << all << " cells filled\n";
   return faults == 0 || option == "--summary" ? 0 : 1;
 }

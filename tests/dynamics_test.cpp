@@ -26,7 +26,8 @@ TEST_CASE_TEMPLATE("a push through a contact keeps momentum and parts the two", 
     bodies[0].velocity = along_x<D>(5);
     bodies[1].centre = along_x<D>(1);
     std::vector<dynamics::Contact<D>> contacts(1);
-    contacts[0].a = 0, contacts[0].b = 1, contacts[0].normal = along_x<D>(1), contacts[0].restitution = restitution, contacts[0].count = 1;
+    contacts[0].a = 0, contacts[0].b = 1, contacts[0].normal = along_x<D>(1), contacts[0].restitution = restitution,
+    contacts[0].count = 1;
     contacts[0].points[0].arm_a = along_x<D>(0.5), contacts[0].points[0].arm_b = along_x<D>(-0.5);
     dynamics::solve<D>(bodies, contacts, {1.0 / 60, 8, 1});
     CHECK((bodies[0].velocity + 4 * bodies[1].velocity - along_x<D>(5)).norm() <= 1e-9);
@@ -41,7 +42,9 @@ TEST_CASE_TEMPLATE("a stack of ten boxes stands still for a minute", T, Two, Thr
   World<D> world(earth<D>());
   world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(20, 1))})).value();
   std::vector<ObjectId> boxes;
-  for (int i = 0; i < 10; ++i) boxes.push_back(world.add(thing<D>("box" + std::to_string(i), BodyKind::dynamic, up<D>(i + 0.5), {solid(cube<D>(1))})).value());
+  for (int i = 0; i < 10; ++i)
+    boxes.push_back(
+        world.add(thing<D>("box" + std::to_string(i), BodyKind::dynamic, up<D>(i + 0.5), {solid(cube<D>(1))})).value());
   for (int i = 0; i < 3600; ++i) world.step();
   for (int i = 0; i < 10; ++i) {
     const Object<D>& o = world.object(boxes[static_cast<std::size_t>(i)]);
@@ -66,7 +69,8 @@ TEST_CASE_TEMPLATE("a dropped ball rebounds to restitution squared times the hei
     for (bool hit = false; world.steps() < 150;) {
       world.step();
       hit = hit || !world.events().empty();
-      if (hit && world.object(id).velocity[1] >= -0.2) highest = std::max(highest, world.object(id).pose.position[1] - 0.5);
+      if (hit && world.object(id).velocity[1] >= -0.2)
+        highest = std::max(highest, world.object(id).pose.position[1] - 0.5);
     }
     CHECK(std::abs(highest - 5 * restitution * restitution) <= 0.1);
   }
@@ -130,7 +134,8 @@ TEST_CASE_TEMPLATE("mass comes from density or is given, and rotation can be loc
   heavy.density = 3;
   const auto mass_of = [&](const ObjectDef<D>& def) { return world.object(world.add(def).value()).mass; };
   CHECK(mass_of(thing<D>("a", BodyKind::dynamic, up<D>(50), {heavy})) == doctest::Approx(3 * std::pow(2, D)));
-  CHECK(mass_of(thing<D>("b", BodyKind::dynamic, up<D>(60), {heavy, zone(cube<D>(9))})) == doctest::Approx(3 * std::pow(2, D)));
+  CHECK(mass_of(thing<D>("b", BodyKind::dynamic, up<D>(60), {heavy, zone(cube<D>(9))})) ==
+        doctest::Approx(3 * std::pow(2, D)));
   ObjectDef<D> given = thing<D>("c", BodyKind::dynamic, up<D>(70), {heavy});
   given.mass = 5, given.gravity_scale = 0;
   CHECK(mass_of(given) == 5);
@@ -150,7 +155,8 @@ TEST_CASE_TEMPLATE("deep overlaps and absurd masses part without exploding", T, 
   world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(200, 1))})).value();
   std::vector<ObjectId> all;
   for (int i = 0; i < 40; ++i) {
-    ObjectDef<D> def = thing<D>("n" + std::to_string(i), BodyKind::dynamic, up<D>(1), {solid(i % 2 == 0 ? cube<D>(1) : ball<D>(1))});
+    ObjectDef<D> def =
+        thing<D>("n" + std::to_string(i), BodyKind::dynamic, up<D>(1), {solid(i % 2 == 0 ? cube<D>(1) : ball<D>(1))});
     def.mass = i % 3 == 0 ? 1e30 : i % 3 == 1 ? 1e-6 : 1;
     all.push_back(world.add(def).value());
   }
@@ -173,7 +179,8 @@ TEST_CASE_TEMPLATE("a world a thousand kilometres away behaves as at the origin"
     world.add(thing<D>("floor", BodyKind::fixed, shift + up<D>(-0.5), {solid(slab<D>(50, 1))})).value();
     std::vector<ObjectId> all;
     for (int i = 0; i < 4; ++i) {
-      ObjectDef<D> def = thing<D>("box" + std::to_string(i), BodyKind::dynamic, shift + along_x<D>(2.0 * i) + up<D>(1 + i), {solid(cube<D>(1))});
+      ObjectDef<D> def = thing<D>("box" + std::to_string(i), BodyKind::dynamic,
+                                  shift + along_x<D>(2.0 * i) + up<D>(1 + i), {solid(cube<D>(1))});
       def.velocity = along_x<D>(1);
       all.push_back(world.add(def).value());
     }

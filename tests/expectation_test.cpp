@@ -24,11 +24,21 @@ struct Round {
     for (int i = 1; i <= 3; ++i) {
       ColliderDef<D> c = zone(ball<D>(0.5));
       if (i == 2) c.meets = "fragile";
-      w.add(thing<D>("parcel" + std::to_string(i), BodyKind::fixed, along_x<D>(2.0 * i) + up<D>(i == 3 ? 1.25 : 0), {c}, {"parcel"})).value();
+      w.add(thing<D>("parcel" + std::to_string(i), BodyKind::fixed, along_x<D>(2.0 * i) + up<D>(i == 3 ? 1.25 : 0), {c},
+                     {"parcel"}))
+          .value();
     }
-    run.rules.add({.name = "collect", .self = "robot", .other = "parcel", .effects = {effects::add("world.parcels", 1), effects::remove(Side::other)}}).value();
-    run.rules.add({.name = "unused", .self = "robot", .other = "@parcel1", .when = OnTouch{Phase::begin, Channel::solid}}).value();
-    run.rules.add({.name = "done", .when = OnNumber{"world.parcels", 1}, .effects = {effects::finish("won", 1.5)}}).value();
+    run.rules
+        .add({.name = "collect",
+              .self = "robot",
+              .other = "parcel",
+              .effects = {effects::add("world.parcels", 1), effects::remove(Side::other)}})
+        .value();
+    run.rules
+        .add({.name = "unused", .self = "robot", .other = "@parcel1", .when = OnTouch{Phase::begin, Channel::solid}})
+        .value();
+    run.rules.add({.name = "done", .when = OnNumber{"world.parcels", 1}, .effects = {effects::finish("won", 1.5)}})
+        .value();
     run.run_for(5);
   }
   ExpectationResult judge(const Expectation<D>& e) const { return colvik::judge(e, run.trace); }
@@ -41,7 +51,9 @@ TEST_CASE_TEMPLATE("reactions and contacts are counted, between times, for whom"
   const Round<T::D> r;
   const std::tuple<bool, E, const char*> rows[] = {
       {true, {.what = ExpectReaction{"collect"}}, "reaction collect at least once"},
-      {true, {.what = ExpectReaction{"collect", "robot", "@parcel1"}, .times = 1, .from = 0.2, .to = 0.4}, "reaction collect of robot with @parcel1 exactly once between 0.2 and 0.4 s"},
+      {true,
+       {.what = ExpectReaction{"collect", "robot", "@parcel1"}, .times = 1, .from = 0.2, .to = 0.4},
+       "reaction collect of robot with @parcel1 exactly once between 0.2 and 0.4 s"},
       {false, {.what = ExpectReaction{"collect"}, .times = 2}, "exactly twice"},
       {true, {.what = ExpectReaction{"collect"}, .at_least = 1, .at_most = 3}, "1 to 3 times"},
       {true, {.what = ExpectReaction{"collect"}, .at_most = 3}, "at most 3 times"},
@@ -58,9 +70,12 @@ TEST_CASE_TEMPLATE("reactions and contacts are counted, between times, for whom"
     CHECK(result.met == met);
     CHECK_MESSAGE(result.expected.find(text) != std::string::npos, result.expected);
   }
-  CHECK(r.judge({.what = ExpectReaction{"collect"}, .never = true}).happened == "it happened once: at 0.317 s (robot, parcel1)");
-  CHECK(r.judge({.what = ExpectReaction{"collect"}, .from = 1}).happened == "it happened once: at 0.317 s (robot, parcel1), outside these times");
-  CHECK(r.judge({.what = ExpectReaction{"collect", "any", "@parcel3"}}).happened == "it never happened between these; otherwise it happened once: at 0.317 s (robot, parcel1)");
+  CHECK(r.judge({.what = ExpectReaction{"collect"}, .never = true}).happened ==
+        "it happened once: at 0.317 s (robot, parcel1)");
+  CHECK(r.judge({.what = ExpectReaction{"collect"}, .from = 1}).happened ==
+        "it happened once: at 0.317 s (robot, parcel1), outside these times");
+  CHECK(r.judge({.what = ExpectReaction{"collect", "any", "@parcel3"}}).happened ==
+        "it never happened between these; otherwise it happened once: at 0.317 s (robot, parcel1)");
 }
 
 TEST_CASE_TEMPLATE("numbers, outcome and objects are judged at the end", T, Two, Three) {
@@ -93,8 +108,10 @@ TEST_CASE_TEMPLATE("an expectation of what does not exist is missed and says so"
   const Round<T::D> r;
   const std::pair<const char*, E> rows[] = {
       {"no reaction is named 'colect'; did you mean 'collect'?", {.what = ExpectReaction{"colect"}, .never = true}},
-      {"'Robot' is not a declared tag; did you mean 'robot'?", {.what = ExpectContact{"Robot", "parcel"}, .never = true}},
-      {"no object is named 'parcel4'; did you mean '@parcel1'?", {.what = ExpectContact{"robot", "@parcel4"}, .never = true}},
+      {"'Robot' is not a declared tag; did you mean 'robot'?",
+       {.what = ExpectContact{"Robot", "parcel"}, .never = true}},
+      {"no object is named 'parcel4'; did you mean '@parcel1'?",
+       {.what = ExpectContact{"robot", "@parcel4"}, .never = true}},
       {"world has no number 'parcel'; did you mean 'world.parcels'?", {.what = ExpectNumber{"world.parcel", 0}}},
       {"number 'parcels' does not say whose it is", {.what = ExpectNumber{"parcels", 0}}},
       {"says nothing about the number", {.what = ExpectNumber{"world.parcels"}}},
@@ -111,9 +128,12 @@ TEST_CASE_TEMPLATE("a miss says which rule kept them apart or how near they came
   using E = Expectation<T::D>;
   const Round<T::D> r;
   const auto why = [&](const E& e) { return near_miss(e, r.run.trace); };
-  CHECK(why({.what = ExpectReaction{"collect", "any", "@parcel2"}}) == "parcel2 meets only 'fragile', and robot has the tags robot");
-  CHECK(why({.what = ExpectReaction{"collect", "any", "@parcel3"}}) == "robot and parcel3 came no nearer than 0.5 to each other (at 1.500 s)");
-  CHECK(why({.what = ExpectReaction{"unused"}}) == "robot and parcel1 touched at 0.317 s, but it asks for a solid touch and this was a zone touch");
+  CHECK(why({.what = ExpectReaction{"collect", "any", "@parcel2"}}) ==
+        "parcel2 meets only 'fragile', and robot has the tags robot");
+  CHECK(why({.what = ExpectReaction{"collect", "any", "@parcel3"}}) ==
+        "robot and parcel3 came no nearer than 0.5 to each other (at 1.500 s)");
+  CHECK(why({.what = ExpectReaction{"unused"}}) ==
+        "robot and parcel1 touched at 0.317 s, but it asks for a solid touch and this was a zone touch");
   CHECK(why({.what = ExpectContact{"fragile", "robot"}}) == "no two objects that were there fit");
   CHECK(why({.what = ExpectOutcome{"lost"}}).empty());
 }
@@ -131,6 +151,9 @@ TEST_CASE_TEMPLATE("the trace knows where everything was and what came and went"
   CHECK(t.live() == 3);
   std::ostringstream log;
   write_events(log, t);
-  CHECK(log.str().starts_with(R"({"step":19,"time":0.31666666666666665,"phase":"begin","channel":"zone","self":"robot","other":"parcel1","approach_speed":4.0})"));
-  CHECK(log.str().find(R"({"step":19,"time":0.31666666666666665,"reaction":"collect","self":"robot","other":"parcel1"})") != std::string::npos);
+  CHECK(log.str().starts_with(
+      R"({"step":19,"time":0.31666666666666665,"phase":"begin","channel":"zone","self":"robot","other":"parcel1","approach_speed":4.0})"));
+  CHECK(log.str().find(
+            R"({"step":19,"time":0.31666666666666665,"reaction":"collect","self":"robot","other":"parcel1"})") !=
+        std::string::npos);
 }

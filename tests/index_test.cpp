@@ -18,7 +18,8 @@ TEST_SUITE("random") {
       index::Tree<D> tree;
       std::map<std::uint32_t, std::pair<std::int32_t, Bounds<D>>> there;  // key -> place, bounds
       const auto some_bounds = [&] {
-        const Vec<D> at = random.coin() ? Vec<D>(random.vec<D>(8).array().round()) : random.vec<D>(8);  // ties and touching occur
+        const Vec<D> at =
+            random.coin() ? Vec<D>(random.vec<D>(8).array().round()) : random.vec<D>(8);  // ties and touching occur
         return Bounds<D>{at, at + Vec<D>::Constant(random.coin(0.05) ? 20 : random.below(3))};
       };
       for (std::uint32_t step = 0; step < 300; ++step) {

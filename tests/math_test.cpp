@@ -25,7 +25,8 @@ TEST_CASE("the angle of a point agrees with the C library in every quadrant") {
   CHECK(angle_of(0, -1) == kPi);
   Random random(2);
   for (int i = 0; i < 20000; ++i) {
-    const double x = random.range(-1, 1) * std::exp(random.range(-20, 20)), y = random.range(-1, 1) * std::exp(random.range(-20, 20));
+    const double x = random.range(-1, 1) * std::exp(random.range(-20, 20)),
+                 y = random.range(-1, 1) * std::exp(random.range(-20, 20));
     REQUIRE(std::abs(angle_of(y, x) - std::atan2(y, x)) <= 1e-14);
   }
 }
@@ -66,7 +67,8 @@ TEST_CASE_TEMPLATE("a relative pose loses nothing far from the origin", T, Two, 
     const Rotation<D> ra = random.rotation<D>(), rb = random.rotation<D>();
     const Vec<D> offset = (random.vec<D>(4) * 1024).array().round() / 1024;  // representable there too
     const Vec<D> far = Vec<D>::Constant(1048576.0 * 1024);
-    const Pose<D> here = Pose<D>{kZero, ra}.relative({offset, rb}), there = Pose<D>{far, ra}.relative({far + offset, rb});
+    const Pose<D> here = Pose<D>{kZero, ra}.relative({offset, rb}),
+                  there = Pose<D>{far, ra}.relative({far + offset, rb});
     REQUIRE(here.position == there.position);
     const Vec<D> v = random.vec<D>(3);
     REQUIRE((Pose<D>{kZero, ra} * (here * v) - Pose<D>{offset, rb} * v).norm() <= 1e-13);

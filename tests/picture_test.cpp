@@ -16,7 +16,8 @@ namespace {
 
 template <int D>
 std::string drawn(const Run<D>& run, const PictureOptions& options, const char* kind = ".svg") {
-  const std::string path = (std::filesystem::temp_directory_path() / ("colvik-picture-" + std::to_string(D) + kind)).string();
+  const std::string path =
+      (std::filesystem::temp_directory_path() / ("colvik-picture-" + std::to_string(D) + kind)).string();
   const Result<void> result = draw_picture<D>(run.trace, nullptr, path, options);
   REQUIRE_MESSAGE(result, (result ? "" : result.error().message()));
   std::ifstream file(path);
@@ -63,7 +64,9 @@ TEST_CASE_TEMPLATE("a picture has outlines, dashed zones, a trail, and a mark on
 TEST_CASE_TEMPLATE("pictures that cannot be drawn say why", T, Two, Three) {
   Run<T::D> run;
   meeting(run);
-  const auto why = [&](const char* path, PictureOptions options) { return draw_picture<T::D>(run.trace, nullptr, path, options).error().message(); };
+  const auto why = [&](const char* path, PictureOptions options) {
+    return draw_picture<T::D>(run.trace, nullptr, path, options).error().message();
+  };
   CHECK(why("x.gif", {}) == "x.gif: is no kind of picture that can be written; a name that ends in .png or .svg");
   CHECK(why("x.png", {.width = 10}) == "x.png: a picture of 10x800 pixels; 400 to 8000 pixels each way");
   CHECK(why("/no/such/x.png", {}).starts_with("/no/such/x.png: the picture cannot be written"));

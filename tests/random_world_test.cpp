@@ -23,7 +23,8 @@ struct Throwing {
   }
   void add() {
     static const char* const kFilters[] = {"any", "a", "!b", "a | c", "none"};
-    ObjectDef<D> def = thing<D>("o" + std::to_string(made++), static_cast<BodyKind>(random.below(2)), random.vec<D>(3), {});
+    ObjectDef<D> def =
+        thing<D>("o" + std::to_string(made++), static_cast<BodyKind>(random.below(2)), random.vec<D>(3), {});
     for (int k = random.below(3); k >= 0; --k) {
       ColliderDef<D> c = solid(random.shape<D>(0.4));
       c.at = random.vec<D>(0.3), c.turned = random.rotation<D>();
@@ -44,7 +45,7 @@ struct Throwing {
     switch (random.below(9)) {
       case 0: world.place(id, pose); break;
       case 1: world.move_to(id, pose); break;
-      case 2: world.set_active(id, coin); break;
+      case 2: world.set_shown(id, coin); break;
       case 3: coin ? world.give_tag(id, tag) : world.take_tag(id, tag); break;
       case 4: world.switch_collider(id, collider, coin); break;
       case 5: world.set_filter(id, collider, TagQuery::parse(coin ? "any" : "b", world.tags()).value()); break;
@@ -75,7 +76,8 @@ std::set<Key> touching_now(const World<D>& world, double solid_reach, double zon
           if (!v.meet) continue;
           const ColliderDef<D>&ca = a.colliders[k].def, &cb = b.colliders[l].def;
           const Pose<D> pa = a.pose * Pose<D>{ca.at, ca.turned}, pb = b.pose * Pose<D>{cb.at, cb.turned};
-          if (contact::separation(ca.shape, cb.shape, pa.relative(pb)).gap <= (v.channel == Channel::zone ? zone_reach : solid_reach))
+          if (contact::separation(ca.shape, cb.shape, pa.relative(pb)).gap <=
+              (v.channel == Channel::zone ? zone_reach : solid_reach))
             touching.insert({a.name, b.name, v.channel});
         }
     }
@@ -112,7 +114,8 @@ TEST_SUITE("random") {
         t.world.step();
         follow();
         // A solid touch begins within 4 mm and lasts to 12 mm; zones are exact.
-        const std::set<Key> least = touching_now(t.world, 0.004 - 1e-9, -1e-9), most = touching_now(t.world, 0.012 + 1e-9, 1e-9);
+        const std::set<Key> least = touching_now(t.world, 0.004 - 1e-9, -1e-9),
+                            most = touching_now(t.world, 0.012 + 1e-9, 1e-9);
         for (const Key& key : least) {
           CAPTURE(std::get<0>(key));
           CAPTURE(std::get<1>(key));
@@ -125,7 +128,8 @@ TEST_SUITE("random") {
       follow();
       REQUIRE(open.empty());
     }
-    MESSAGE("random: touches ", D, "D: ", worlds * 500, " operations, ", checks, " steps equal brute force, ", begins, " touches begun and ended once");
+    MESSAGE("random: touches ", D, "D: ", worlds * 500, " operations, ", checks, " steps equal brute force, ", begins,
+            " touches begun and ended once");
   }
 
   TEST_CASE_TEMPLATE("the same operations give the same bits, and strangers far away change none", T, Two, Three) {
@@ -133,9 +137,14 @@ TEST_SUITE("random") {
     const int worlds = std::max(scaled(1000), 5);
     for (int seed = 0; seed < worlds; ++seed) {
       CAPTURE(seed);
-      Throwing<D> first(static_cast<std::uint64_t>(seed) + 900), second(static_cast<std::uint64_t>(seed) + 900), third(static_cast<std::uint64_t>(seed) + 900);
+      Throwing<D> first(static_cast<std::uint64_t>(seed) + 900), second(static_cast<std::uint64_t>(seed) + 900),
+          third(static_cast<std::uint64_t>(seed) + 900);
       // Removed before anything happens: other slots, other serials, the same things.
-      for (int i = 0; i < 5; ++i) third.world.remove(third.world.add(thing<D>("stranger" + std::to_string(i), BodyKind::fixed, Vec<D>::Constant(1e4), {solid(cube<D>(1))})).value());
+      for (int i = 0; i < 5; ++i)
+        third.world.remove(third.world
+                               .add(thing<D>("stranger" + std::to_string(i), BodyKind::fixed, Vec<D>::Constant(1e4),
+                                             {solid(cube<D>(1))}))
+                               .value());
       Lines told_first, told_third;
       for (int step = 0; step < 100; ++step) {
         for (int k = 0; k < 3; ++k) first.operate(), second.operate(), third.operate();

@@ -40,7 +40,9 @@ struct Meeting {
 
 TEST_CASE_TEMPLATE("effect add: the number's owner is always said", T, Two, Three) {
   Meeting<T::D> m;
-  m.react({.name = "collect", .effects = {effects::add("world.score", 2), effects::add("self.charge", -1), effects::add("other.charge", 1)}});
+  m.react(
+      {.name = "collect",
+       .effects = {effects::add("world.score", 2), effects::add("self.charge", -1), effects::add("other.charge", 1)}});
   m.steps(3);
   CHECK(m.score() == 2);
   CHECK(*m.run.world.number({m.robot}, "charge") == 2);
@@ -50,7 +52,8 @@ TEST_CASE_TEMPLATE("effect add: the number's owner is always said", T, Two, Thre
 TEST_CASE_TEMPLATE("effect remove: going at once, gone after the delay, never taken twice", T, Two, Three) {
   Meeting<T::D> m;
   m.react({.name = "collect", .effects = {effects::add("world.score", 1), effects::remove(Side::other, 0.1)}});
-  const ObjectId second = m.run.world.add(thing<T::D>("robot2", BodyKind::kinematic, kZero, {solid(ball<T::D>(1))}, {"robot"})).value();
+  const ObjectId second =
+      m.run.world.add(thing<T::D>("robot2", BodyKind::kinematic, kZero, {solid(ball<T::D>(1))}, {"robot"})).value();
   m.steps(1);
   CHECK(m.score() == 1);
   CHECK(m.run.world.object(m.parcel).going);
@@ -72,7 +75,10 @@ TEST_CASE_TEMPLATE("both sides see the hit and the first in file order has the f
   m.run.world.add(thing<T::D>("shredder", BodyKind::kinematic, kZero, {zone(cube<T::D>(1))}, {"shredder"})).value();
   m.react({.name = "shred", .self = "shredder", .other = "parcel", .effects = {effects::remove(Side::other)}});
   m.react({.name = "shredded", .self = "parcel", .other = "shredder", .effects = {effects::add("world.score", 10)}});
-  m.react({.name = "collect", .self = "robot", .other = "parcel", .effects = {effects::add("world.score", 1), effects::remove(Side::other)}});
+  m.react({.name = "collect",
+           .self = "robot",
+           .other = "parcel",
+           .effects = {effects::add("world.score", 1), effects::remove(Side::other)}});
   m.steps(3);
   CHECK(m.run.rules.count("shred") == 1);
   CHECK(m.run.rules.count("shredded") == 1);  // the same touch, from the parcel's side
@@ -82,7 +88,8 @@ TEST_CASE_TEMPLATE("both sides see the hit and the first in file order has the f
 
 TEST_CASE_TEMPLATE("effects hide and show: nothing is touched in between", T, Two, Three) {
   Meeting<T::D> m;
-  m.react({.name = "blink", .effects = {effects::hide(Side::other), effects::show(Side::other, 0.1), effects::add("world.score", 1)}});
+  m.react({.name = "blink",
+           .effects = {effects::hide(Side::other), effects::show(Side::other, 0.1), effects::add("world.score", 1)}});
   m.steps(1);
   CHECK_FALSE(m.run.world.object(m.parcel).active);
   m.steps(1);
@@ -93,7 +100,8 @@ TEST_CASE_TEMPLATE("effects hide and show: nothing is touched in between", T, Tw
 
 TEST_CASE_TEMPLATE("effect retag: later touches see the new tags", T, Two, Three) {
   Meeting<T::D> m;
-  m.react({.name = "sort", .other = "parcel & !sorted", .effects = {effects::retag(Side::other, {"sorted"}, {"parcel"})}});
+  m.react(
+      {.name = "sort", .other = "parcel & !sorted", .effects = {effects::retag(Side::other, {"sorted"}, {"parcel"})}});
   m.steps(2);
   const Tags& tags = m.run.world.tags();
   CHECK(tags.list(m.run.world.object(m.parcel).tags) == "sorted");
@@ -165,7 +173,7 @@ TEST_CASE_TEMPLATE("an end by removal or hiding is no parting", T, Two, Three) {
   m.react({.name = "ended", .when = OnTouch{Phase::end, {}}});
   m.steps(1);
   m.run.world.remove(m.parcel);
-  m.run.world.set_active(*m.run.world.find("other-parcel"), false);
+  m.run.world.set_shown(*m.run.world.find("other-parcel"), false);
   m.steps(2);
   CHECK(m.run.rules.count("ended") == 0);
 }
@@ -222,14 +230,18 @@ TEST_CASE_TEMPLATE("reactions that cannot work are refused", T, Two, Three) {
       {"reaction '': lacks a usable name", {.name = ""}},
       {"reaction 'x' self: 'robt' is not a declared tag; did you mean 'robot'?", {.name = "x", .self = "robt"}},
       {"reaction 'x' other: tag query 'parcel &' lacks a tag", {.name = "x", .other = "parcel &"}},
-      {"reaction 'x': 'world.scor' is not a number of the world; did you mean 'world.score'?", {.name = "x", .effects = {effects::add("world.scor", 1)}}},
-      {"reaction 'x': number 'score' does not say whose it is; world.NAME, self.NAME or other.NAME", {.name = "x", .effects = {effects::add("score", 1)}}},
+      {"reaction 'x': 'world.scor' is not a number of the world; did you mean 'world.score'?",
+       {.name = "x", .effects = {effects::add("world.scor", 1)}}},
+      {"reaction 'x': number 'score' does not say whose it is; world.NAME, self.NAME or other.NAME",
+       {.name = "x", .effects = {effects::add("score", 1)}}},
       {"reaction 'x': delay -1 is not usable", {.name = "x", .effects = {effects::remove(Side::other, -1)}}},
       {"reaction 'x': damage of 0 is not usable", {.name = "x", .effects = {effects::damage(Side::self, 0)}}},
       {"reaction 'x': retag changes nothing", {.name = "x", .effects = {effects::retag(Side::self, {}, {})}}},
       {"reaction 'x': finish lacks an outcome", {.name = "x", .effects = {effects::finish("")}}},
-      {"reaction 'x': 'remove' has nobody to act on", {.name = "x", .when = OnNumber{"world.score", 1}, .effects = {effects::remove(Side::self)}}},
-      {"reaction 'x': number 'other.charge': only a touch has an other", {.name = "x", .when = OnNumber{"other.charge", 1}}},
+      {"reaction 'x': 'remove' has nobody to act on",
+       {.name = "x", .when = OnNumber{"world.score", 1}, .effects = {effects::remove(Side::self)}}},
+      {"reaction 'x': number 'other.charge': only a touch has an other",
+       {.name = "x", .when = OnNumber{"other.charge", 1}}},
       {"reaction 'x': the value to reach is not finite", {.name = "x", .when = OnNumber{"world.score", std::nan("")}}},
   };
   for (const auto& [wanted, reaction] : rows) {

@@ -11,7 +11,9 @@ using namespace colvik::test;
 
 namespace {
 
-constexpr const char* kHead = "colvik = 1\n[world]\ndimension = 2\n[tags]\ncourier = ''\nparcel = ''\n[numbers]\nscore = 0\n[kinds.box]\ncollider = { box = [1, 1] }\n";  // 10 lines
+constexpr const char* kHead =
+    "colvik = 1\n[world]\ndimension = 2\n[tags]\ncourier = ''\nparcel = ''\n[numbers]\nscore = "
+    "0\n[kinds.box]\ncollider = { box = [1, 1] }\n";  // 10 lines
 
 std::string problems(const LoadedScene& loaded) {
   std::string all;
@@ -27,46 +29,81 @@ TEST_CASE("each mistake in a scene is told with its line and column and what wou
     const char* wanted;  // the only problem
   };
   const Row rows[] = {
-      {"[[objects]]\nname = 'a'\ntags = ['Parcel']", "s.toml:13:9: 'Parcel' is not a declared tag; did you mean 'parcel'?"},
-      {"[[objects]]\nname = 'a'\ncolider = {}", "s.toml:13:1: unknown key 'colider' in a object; did you mean 'collider'?"},
-      {"[[objects]]\nname = 'a'\ncollider = { sphere = { diameter = 1 } }", "s.toml:13:23: a sphere does not fit a 2D scene; circle = { diameter = ... }"},
-      {"[[objects]]\nname = 'a'\ncollider = { circle = { radius = 1 } }", "s.toml:13:25: unknown key 'radius' in a circle; sizes are whole: diameter = 2 x radius\ns.toml:13:23: circle lacks 'diameter'; diameter, the whole size"},
-      {"[[objects]]\nname = 'a'\ncollider = { box = [1, 0] }", "s.toml:13:12: box height: 0 is not a usable size; a number from 1e-05 to 10000000"},
-      {"[[objects]]\nname = 'a'\ncollider = { box = [1, 1, 1] }", "s.toml:13:20: box has 3 numbers; two numbers, [x, y], as the scene is 2D"},
-      {"[[objects]]\nname = 'a'\ncollider = { zone = true }", "s.toml:13:12: a collider lacks a shape; one of: circle, box, capsule, region"},
-      {"[[objects]]\nname = 'a'\ncollider = { box = [1, 1], capsule = { width = 1, height = 2 } }", "s.toml:13:20: a collider has several shapes: box, capsule; one shape; several colliders go in colliders = [...]"},
-      {"[[objects]]\nname = 'a'\ncollider = { box = [1, 1], meets = 'courier & ' }", "s.toml:13:36: tag query 'courier & ' lacks a tag at character 11; expected a tag, 'any', 'none', '!' or '('"},
-      {"[[objects]]\nname = 'a'\ncollider = { region = 'yard' }", "s.toml:13:23: no region is named 'yard'; a region declared under [regions]"},
+      {"[[objects]]\nname = 'a'\ntags = ['Parcel']",
+       "s.toml:13:9: 'Parcel' is not a declared tag; did you mean 'parcel'?"},
+      {"[[objects]]\nname = 'a'\ncolider = {}",
+       "s.toml:13:1: unknown key 'colider' in a object; did you mean 'collider'?"},
+      {"[[objects]]\nname = 'a'\ncollider = { sphere = { diameter = 1 } }",
+       "s.toml:13:23: a sphere does not fit a 2D scene; circle = { diameter = ... }"},
+      {"[[objects]]\nname = 'a'\ncollider = { circle = { radius = 1 } }",
+       "s.toml:13:25: unknown key 'radius' in a circle; sizes are whole: diameter = 2 x radius\ns.toml:13:23: circle "
+       "lacks 'diameter'; diameter, the whole size"},
+      {"[[objects]]\nname = 'a'\ncollider = { box = [1, 0] }",
+       "s.toml:13:12: box height: 0 is not a usable size; a number from 1e-05 to 10000000"},
+      {"[[objects]]\nname = 'a'\ncollider = { box = [1, 1, 1] }",
+       "s.toml:13:20: box has 3 numbers; two numbers, [x, y], as the scene is 2D"},
+      {"[[objects]]\nname = 'a'\ncollider = { zone = true }",
+       "s.toml:13:12: a collider lacks a shape; one of: circle, box, capsule, region"},
+      {"[[objects]]\nname = 'a'\ncollider = { box = [1, 1], capsule = { width = 1, height = 2 } }",
+       "s.toml:13:20: a collider has several shapes: box, capsule; one shape; several colliders go in colliders = "
+       "[...]"},
+      {"[[objects]]\nname = 'a'\ncollider = { box = [1, 1], meets = 'courier & ' }",
+       "s.toml:13:36: tag query 'courier & ' lacks a tag at character 11; expected a tag, 'any', 'none', '!' or '('"},
+      {"[[objects]]\nname = 'a'\ncollider = { region = 'yard' }",
+       "s.toml:13:23: no region is named 'yard'; a region declared under [regions]"},
       {"[[objects]]\nname = 'a'\nkind = 'Box'", "s.toml:13:8: no kind is named 'Box'; did you mean 'box'?"},
-      {"[[objects]]\nname = 'a'\nlike = 'box'", "s.toml:13:8: an object has no 'like'; kind = the kind it inherits from"},
+      {"[[objects]]\nname = 'a'\nlike = 'box'",
+       "s.toml:13:8: an object has no 'like'; kind = the kind it inherits from"},
       {"[[objects]]\nkind = 'box'", "s.toml:11:1: object lacks 'name'; a name of its own"},
-      {"[[objects]]\nname = 'a'\n[[objects]]\nname = 'a'", "s.toml:13:1: object 'a' name is taken by another object; a name of its own"},
+      {"[[objects]]\nname = 'a'\n[[objects]]\nname = 'a'",
+       "s.toml:13:1: object 'a' name is taken by another object; a name of its own"},
       {"[[objects]]\nname = 'a'\nbody = 'Static'", "s.toml:13:8: body is 'Static'; did you mean 'static'?"},
-      {"[[objects]]\nname = 'a'\nbody = 'dynamic'", "s.toml:11:1: object 'a' body is dynamic but has no solid collider to take a mass from; a solid collider, or a mass"},
+      {"[[objects]]\nname = 'a'\nbody = 'dynamic'",
+       "s.toml:11:1: object 'a' body is dynamic but has no solid collider to take a mass from; a solid collider, or a "
+       "mass"},
       {"[[objects]]\nname = 'a'\nat = [1, nan]", "s.toml:13:10: at is not finite; a finite number"},
       {"[[objects]]\nname = 'a'\nat = 3", "s.toml:13:6: at is a number; two numbers, [x, y], as the scene is 2D"},
-      {"[[objects]]\nname = 'a'\nrow = { from = [0, 0], step = [1, 0], count = 2.5 }", "s.toml:13:47: count of 2.5 is not whole; a whole number"},
-      {"[[objects]]\nname = 'a'\nat = [0, 0]\nrow = { from = [0, 0], step = [1, 0], count = 2 }", "s.toml:11:1: 'a' is placed twice; one of at, row and grid"},
-      {"[[objects]]\nname = 'a'\nbody = 'kinematic'\npath = [{ at = 1, to = [0, 0] }, { at = 1, to = [1, 0] }]", "s.toml:14:8: path time 1 does not come after 1; times that grow"},
-      {"[[objects]]\nname = 'a'\npath = [{ at = 1, to = [0, 0] }]", "s.toml:11:1: object 'a' motion is given to a static object; body = kinematic"},
-      {"[[objects]]\nname = 'a'\ndrawing = { size = [1, 1], picture = 'none.png' }", "s.toml:13:38: there is no file 'none.png'; a PNG beside the scene file"},
-      {"[kinds.x]\nlike = 'y'\n[kinds.y]\nlike = 'x'", "s.toml:12:8: kinds inherit in a circle: y -> x -> y; a kind that is not like itself\ns.toml:14:8: kinds inherit in a circle: x -> y -> x; a kind that is not like itself"},
+      {"[[objects]]\nname = 'a'\nrow = { from = [0, 0], step = [1, 0], count = 2.5 }",
+       "s.toml:13:47: count of 2.5 is not whole; a whole number"},
+      {"[[objects]]\nname = 'a'\nat = [0, 0]\nrow = { from = [0, 0], step = [1, 0], count = 2 }",
+       "s.toml:11:1: 'a' is placed twice; one of at, row and grid"},
+      {"[[objects]]\nname = 'a'\nbody = 'kinematic'\npath = [{ at = 1, to = [0, 0] }, { at = 1, to = [1, 0] }]",
+       "s.toml:14:8: path time 1 does not come after 1; times that grow"},
+      {"[[objects]]\nname = 'a'\npath = [{ at = 1, to = [0, 0] }]",
+       "s.toml:11:1: object 'a' motion is given to a static object; body = kinematic"},
+      {"[[objects]]\nname = 'a'\ndrawing = { size = [1, 1], picture = 'none.png' }",
+       "s.toml:13:38: there is no file 'none.png'; a PNG beside the scene file"},
+      {"[kinds.x]\nlike = 'y'\n[kinds.y]\nlike = 'x'",
+       "s.toml:12:8: kinds inherit in a circle: y -> x -> y; a kind that is not like itself\ns.toml:14:8: kinds "
+       "inherit in a circle: x -> y -> x; a kind that is not like itself"},
       {"[kinds.x]\ntags = ['parsel']", "s.toml:12:9: 'parsel' is not a declared tag; did you mean 'parcel'?"},
-      {"[regions]\nr = { from = [0, 0], to = [0, 1] }", "s.toml:12:5: region 'r' is flat; corners that differ along every axis"},
-      {"[[reactions]]\nname = 'r'\nself = 'couriers'", "s.toml:13:8: 'couriers' is not a declared tag; did you mean 'courier'?"},
-      {"[[objects]]\nname = 'gate'\n[[reactions]]\nname = 'r'\nself = 'gate'", "s.toml:15:8: 'gate' is not a declared tag; the object of that name is '@gate'"},
-      {"[[reactions]]\nname = 'r'\nother = '@nobody'", "s.toml:13:9: no object is named 'nobody'; '@' and an object's name"},
+      {"[regions]\nr = { from = [0, 0], to = [0, 1] }",
+       "s.toml:12:5: region 'r' is flat; corners that differ along every axis"},
+      {"[[reactions]]\nname = 'r'\nself = 'couriers'",
+       "s.toml:13:8: 'couriers' is not a declared tag; did you mean 'courier'?"},
+      {"[[objects]]\nname = 'gate'\n[[reactions]]\nname = 'r'\nself = 'gate'",
+       "s.toml:15:8: 'gate' is not a declared tag; the object of that name is '@gate'"},
+      {"[[reactions]]\nname = 'r'\nother = '@nobody'",
+       "s.toml:13:9: no object is named 'nobody'; '@' and an object's name"},
       {"[[reactions]]\nname = 'r'\nwhen = 'beginn'", "s.toml:13:8: when is 'beginn'; did you mean 'begin'?"},
       {"[[reactions]]\nname = 'r'\ndo = [{ remove = 'it' }]", "s.toml:13:18: remove is 'it'; one of: self, other"},
-      {"[[reactions]]\nname = 'r'\ndo = [{ remove = 'self', by = 2 }]", "s.toml:13:31: 'by' says nothing about remove; with add or damage"},
-      {"[[reactions]]\nname = 'r'\ndo = [{ after = 2 }]", "s.toml:13:7: an effect does nothing; one of: add, damage, remove, hide, show, retag, stop, finish"},
-      {"[[reactions]]\nname = 'r'\ndo = [{ add = 'world.scor', by = 1 }]", "s.toml:11:1: reaction 'r' 'world.scor' is not a number of the world; did you mean 'world.score'?"},
+      {"[[reactions]]\nname = 'r'\ndo = [{ remove = 'self', by = 2 }]",
+       "s.toml:13:31: 'by' says nothing about remove; with add or damage"},
+      {"[[reactions]]\nname = 'r'\ndo = [{ after = 2 }]",
+       "s.toml:13:7: an effect does nothing; one of: add, damage, remove, hide, show, retag, stop, finish"},
+      {"[[reactions]]\nname = 'r'\ndo = [{ add = 'world.scor', by = 1 }]",
+       "s.toml:11:1: reaction 'r' 'world.scor' is not a number of the world; did you mean 'world.score'?"},
       {"[[expect]]\nreaction = 'r'", "s.toml:11:1: no reaction is named 'r'; the name of a reaction"},
-      {"[[expect]]\ncontact = ['courier']", "s.toml:12:11: contact does not name two; [\"who\", \"whom\"], each a tag query or '@object'"},
-      {"[[expect]]\nnumber = 'world.score'\nnever = true\nis = 1", "s.toml:13:9: 'never' says nothing about number; with reaction or contact"},
-      {"[[expect]]\ntimes = 1", "s.toml:11:1: an expectation of nothing; one of: reaction, contact, number, outcome, object"},
-      {"[[expect]]\ncontact = ['courier', 'parcel']\ntimes = 1\nnever = true", "s.toml:11:1: how often is said twice; one of times, never, and at_least with at_most"},
-      {"[[objects]]\nname = 'a'\nmass = '$weight'", "s.toml:13:8: no parameter is named 'weight'; a name declared under [parameters]"},
+      {"[[expect]]\ncontact = ['courier']",
+       "s.toml:12:11: contact does not name two; [\"who\", \"whom\"], each a tag query or '@object'"},
+      {"[[expect]]\nnumber = 'world.score'\nnever = true\nis = 1",
+       "s.toml:13:9: 'never' says nothing about number; with reaction or contact"},
+      {"[[expect]]\ntimes = 1",
+       "s.toml:11:1: an expectation of nothing; one of: reaction, contact, number, outcome, object"},
+      {"[[expect]]\ncontact = ['courier', 'parcel']\ntimes = 1\nnever = true",
+       "s.toml:11:1: how often is said twice; one of times, never, and at_least with at_most"},
+      {"[[objects]]\nname = 'a'\nmass = '$weight'",
+       "s.toml:13:8: no parameter is named 'weight'; a name declared under [parameters]"},
       {"[tag]\nx = ''", "s.toml:11:2: unknown key 'tag' in a scene; did you mean 'tags'?"},
       {"x = = 3", "s.toml:11:5: "},
   };
@@ -87,19 +124,26 @@ TEST_CASE("each mistake in a scene is told with its line and column and what wou
 }
 
 TEST_CASE("a file without version, world or dimension says what is missing") {
-  CHECK(problems(read_scene("[world]\ndimension = 2\n", "s.toml")) == "s.toml:1:1: the file does not say that it is a scene; colvik = 1 as the first line\n");
-  CHECK(problems(read_scene("colvik = 2\n[world]\ndimension = 2\n", "s.toml")) == "s.toml:1:10: colvik of 2 is out of range; a number from 1 to 1\n");
-  CHECK(problems(read_scene("colvik = 1\n", "s.toml")).find("scene lacks 'world'; [world] with dimension = 2 or 3") != std::string::npos);
-  CHECK(problems(read_scene("colvik = 1\n[world]\n", "s.toml")) == "s.toml:2:1: world lacks 'dimension'; dimension = 2 or 3\n");
-  CHECK(problems(read_scene("colvik = 1\n[world]\ndimension = 4\n", "s.toml")) == "s.toml:3:13: dimension of 4 is out of range; a number from 2 to 3\n");
-  CHECK(problems(load_scene("/no/such/file.toml")) == "/no/such/file.toml: the file cannot be read; a scene file (TOML)\n");
+  CHECK(problems(read_scene("[world]\ndimension = 2\n", "s.toml")) ==
+        "s.toml:1:1: the file does not say that it is a scene; colvik = 1 as the first line\n");
+  CHECK(problems(read_scene("colvik = 2\n[world]\ndimension = 2\n", "s.toml")) ==
+        "s.toml:1:10: colvik of 2 is out of range; a number from 1 to 1\n");
+  CHECK(problems(read_scene("colvik = 1\n", "s.toml")).find("scene lacks 'world'; [world] with dimension = 2 or 3") !=
+        std::string::npos);
+  CHECK(problems(read_scene("colvik = 1\n[world]\n", "s.toml")) ==
+        "s.toml:2:1: world lacks 'dimension'; dimension = 2 or 3\n");
+  CHECK(problems(read_scene("colvik = 1\n[world]\ndimension = 4\n", "s.toml")) ==
+        "s.toml:3:13: dimension of 4 is out of range; a number from 2 to 3\n");
+  CHECK(problems(load_scene("/no/such/file.toml")) ==
+        "/no/such/file.toml: the file cannot be read; a scene file (TOML)\n");
 }
 
 TEST_CASE("a 2D shape in a 3D scene is told, and so are many mistakes at once") {
   const std::string head = "colvik = 1\n[world]\ndimension = 3\n";
   CHECK(problems(read_scene(head + "[[objects]]\nname = 'a'\ncollider = { circle = { diameter = 1 } }", "s.toml")) ==
         "s.toml:6:23: a circle does not fit a 3D scene; sphere = { diameter = ... }\n");
-  CHECK(problems(read_scene(head + "[[objects]]\nname = 'a'\nturned = 30", "s.toml")) == "s.toml:6:10: turned is a number; a table: { axis, angle }\n");
+  CHECK(problems(read_scene(head + "[[objects]]\nname = 'a'\nturned = 30", "s.toml")) ==
+        "s.toml:6:10: turned is a number; a table: { axis, angle }\n");
   std::string many = head;
   for (int i = 0; i < 30; ++i) many += "[[objects]]\nname = 'o" + std::to_string(i) + "'\ntags = ['x']\n";
   const LoadedScene loaded = read_scene(many, "s.toml");
@@ -138,7 +182,10 @@ TEST_SUITE("random") {
           const auto length = static_cast<std::size_t>(random.below(12));
           switch (random.below(4)) {
             case 0: damaged.erase(at, length); break;
-            case 1: damaged.insert(at, damaged.substr(static_cast<std::size_t>(random.below(static_cast<int>(damaged.size()))), length)); break;
+            case 1:
+              damaged.insert(
+                  at, damaged.substr(static_cast<std::size_t>(random.below(static_cast<int>(damaged.size()))), length));
+              break;
             case 2: damaged[at] = static_cast<char>(32 + random.below(95)); break;
             default: damaged.insert(at, random.coin() ? "-1e308" : "\"$x\""); break;
           }
@@ -146,7 +193,12 @@ TEST_SUITE("random") {
         const LoadedScene loaded = read_scene(damaged, "damaged.toml");
         if (loaded.ok()) {
           ++ran;
-          if (ran % 20 == 0) std::visit([](const auto& s) { if (s.objects.size() < 1000) start_run(s)->run_for(0.2); }, *loaded.scene);
+          if (ran % 20 == 0)
+            std::visit(
+                [](const auto& s) {
+                  if (s.objects.size() < 1000) start_run(s)->run_for(0.2);
+                },
+                *loaded.scene);
         } else {
           ++refused;
           for (const Problem& p : loaded.problems) REQUIRE(p.what.size() > 3);

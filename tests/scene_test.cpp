@@ -26,7 +26,8 @@ std::string spelled(std::string text) {
     }
     text.replace(at, end - at + 1, "[" + out + "]");
   }
-  for (std::size_t at = 0; (at = text.find("BALL", at)) != std::string::npos;) text.replace(at, 4, D == 2 ? "circle" : "sphere");
+  for (std::size_t at = 0; (at = text.find("BALL", at)) != std::string::npos;)
+    text.replace(at, 4, D == 2 ? "circle" : "sphere");
   return "colvik = 1\n[world]\ndimension = " + std::to_string(D) + "\n" + text;
 }
 
@@ -50,8 +51,10 @@ const ObjectDef<D>& named(const Scene<D>& s, std::string_view name) {
 
 TEST_CASE_TEMPLATE("scene: the world's settings", T, Two, Three) {
   constexpr int D = T::D;
-  const Scene<D> s = scene<D>("gravity = <0 -981>\nrate = 120\nmetre = 100\nsubsteps = 4\nlength = 3\nview = 'all'\n[regions]\nall = { from = <*-5>, to = <*5> }\n"
-                              "[tags]\nb = 'second'\na = 'first'\n[numbers]\npoints = 2\n");
+  const Scene<D> s = scene<D>(
+      "gravity = <0 -981>\nrate = 120\nmetre = 100\nsubsteps = 4\nlength = 3\nview = 'all'\n[regions]\nall = { from = "
+      "<*-5>, to = <*5> }\n"
+      "[tags]\nb = 'second'\na = 'first'\n[numbers]\npoints = 2\n");
   CHECK(s.world.gravity == Vec<D>(up<D>(-981)));
   CHECK(s.world.rate == 120);
   CHECK(s.world.metre == 100);
@@ -156,7 +159,8 @@ name = "row"
 row = { from = <1 2>, step = <0.5 0>, count = 3 }
 [[objects]]
 name = "grid"
-)") + (D == 2 ? "grid = { from = [0, 0], step = [2, 3], count = [2, 2] }" : "grid = { from = [0, 0, 0], step = [2, 3, 4], count = [2, 2, 2] }"));
+)") + (D == 2 ? "grid = { from = [0, 0], step = [2, 3], count = [2, 2] }"
+              : "grid = { from = [0, 0, 0], step = [2, 3, 4], count = [2, 2, 2] }"));
   REQUIRE(s.objects.size() == 3 + (1U << D));
   CHECK(named(s, "row.3").at == Vec<D>(along_x<D>(2) + up<D>(2)));
   CHECK(named(s, D == 2 ? "grid.2.1" : "grid.2.1.1").at == Vec<D>(along_x<D>(2)));
@@ -166,14 +170,20 @@ name = "grid"
 TEST_CASE_TEMPLATE("scene: bodies and motions", T, Two, Three) {
   constexpr int D = T::D;
   const std::string turn = D == 2 ? "90" : "{ axis = [0, 0, 2], angle = 90 }", spin = D == 2 ? "180" : "[0, 0, 180]";
-  const Scene<D> s = scene<D>("[[objects]]\nname = 'lift'\nbody = 'kinematic'\nloop = true\npath = [{ at = 0, to = <1 1> }, { at = 1, to = <2 1>, turned = " + turn + " }, { at = 2, to = <1 1> }]\n" +
-                              "[[objects]]\nname = 'cart'\nbody = 'kinematic'\nvelocities = [{ at = 0.5, velocity = <3 0>, spin = " + spin + " }]\n" +
-                              "[[objects]]\nname = 'ball'\nbody = 'dynamic'\nat = <5 5>\nturned = " + turn + "\nvelocity = <1 2>\nspin = " + spin +
-                              "\nmass = 3\ngravity_scale = 0.5\nlocked_rotation = true\nactive = false\ncollider = { BALL = { diameter = 1 } }\n");
+  const Scene<D> s = scene<D>(
+      "[[objects]]\nname = 'lift'\nbody = 'kinematic'\nloop = true\npath = [{ at = 0, to = <1 1> }, { at = 1, to = <2 "
+      "1>, turned = " +
+      turn + " }, { at = 2, to = <1 1> }]\n" +
+      "[[objects]]\nname = 'cart'\nbody = 'kinematic'\nvelocities = [{ at = 0.5, velocity = <3 0>, spin = " + spin +
+      " }]\n" + "[[objects]]\nname = 'ball'\nbody = 'dynamic'\nat = <5 5>\nturned = " + turn +
+      "\nvelocity = <1 2>\nspin = " + spin +
+      "\nmass = 3\ngravity_scale = 0.5\nlocked_rotation = true\nactive = false\ncollider = { BALL = { diameter = 1 } "
+      "}\n");
   const auto run = start_run(s);
   CHECK((run->world.object(*run->world.find("lift")).pose.position - along_x<D>(1) - up<D>(1)).norm() == 0);
   run->run_for(1);
-  const Object<D>&lift = run->world.object(*run->world.find("lift")), &cart = run->world.object(*run->world.find("cart"));
+  const Object<D>&lift = run->world.object(*run->world.find("lift")),
+        &cart = run->world.object(*run->world.find("cart"));
   CHECK((lift.pose.position - along_x<D>(2) - up<D>(1)).norm() <= 1e-12);
   CHECK((lift.pose.rotation.axis(0) - up<D>(1)).norm() <= 1e-12);
   CHECK((cart.pose.position - along_x<D>(1.5)).norm() <= 1e-9);
@@ -323,7 +333,9 @@ inside = "here"
 
 TEST_CASE_TEMPLATE("scene: parameters stand for values and can be set", T, Two, Three) {
   constexpr int D = T::D;
-  const std::string text = "rate = \"$rate\"\n[parameters]\nrate = 30\nwhat = 'dynamic'\nfree = true\n[[objects]]\nname = 'a'\nbody = '$what'\nlocked_rotation = '$free'\ncollider = { box = <*1> }\n";
+  const std::string text =
+      "rate = \"$rate\"\n[parameters]\nrate = 30\nwhat = 'dynamic'\nfree = true\n[[objects]]\nname = 'a'\nbody = "
+      "'$what'\nlocked_rotation = '$free'\ncollider = { box = <*1> }\n";
   CHECK(scene<D>(text).world.rate == 30);
   const Scene<D> changed = scene<D>(text, {{"rate", "240"}, {"what", "kinematic"}, {"free", "false"}});
   CHECK(changed.world.rate == 240);
@@ -333,7 +345,8 @@ TEST_CASE_TEMPLATE("scene: parameters stand for values and can be set", T, Two, 
 
 TEST_CASE_TEMPLATE("scene: drawings are kept beside the colliders", T, Two, Three) {
   constexpr int D = T::D;
-  const std::string text = spelled<D>("[[objects]]\nname = 'a'\ndrawing = { size = <*2>, picture = 'depot-robot.png' }\n");
+  const std::string text =
+      spelled<D>("[[objects]]\nname = 'a'\ndrawing = { size = <*2>, picture = 'depot-robot.png' }\n");
   const LoadedScene loaded = read_scene(text, COLVIK_SOURCE_DIR "/data/x.toml");
   for (const Problem& p : loaded.problems) MESSAGE(p.message());
   REQUIRE(loaded.ok());
@@ -344,8 +357,12 @@ TEST_CASE_TEMPLATE("scene: drawings are kept beside the colliders", T, Two, Thre
 
 TEST_CASE_TEMPLATE("scene: ten thousand objects load as one by one", T, Two, Three) {
   constexpr int D = T::D;
-  std::string text = "[tags]\ncrate = ''\n[kinds.crate]\nbody = 'dynamic'\ntags = ['crate']\ncollider = { box = <*0.5>, meets = 'crate' }\n";
-  for (int i = 0; i < 10000; ++i) text += "[[objects]]\nname = 'crate-" + std::to_string(i) + "'\nkind = 'crate'\nat = <" + std::to_string(i) + " 2>\n";
+  std::string text =
+      "[tags]\ncrate = ''\n[kinds.crate]\nbody = 'dynamic'\ntags = ['crate']\ncollider = { box = <*0.5>, meets = "
+      "'crate' }\n";
+  for (int i = 0; i < 10000; ++i)
+    text +=
+        "[[objects]]\nname = 'crate-" + std::to_string(i) + "'\nkind = 'crate'\nat = <" + std::to_string(i) + " 2>\n";
   const std::string whole = spelled<D>(text);
   const auto start = std::chrono::steady_clock::now();
   const LoadedScene loaded = read_scene(whole, "test.toml");
@@ -361,14 +378,16 @@ TEST_CASE("the demo scenes meet all that is expected of them") {
     const LoadedScene loaded = load_scene(std::string(COLVIK_SOURCE_DIR "/data/") + name + ".toml");
     for (const Problem& p : loaded.problems) MESSAGE(p.message());
     REQUIRE(loaded.ok());
-    std::visit([](const auto& s) {
-      const auto run = start_run(s);
-      run->run_for(s.length);
-      CHECK(s.expectations.size() >= 8);
-      for (const auto& e : s.expectations) {
-        const ExpectationResult r = judge(e, run->trace);
-        CHECK_MESSAGE(r.met, r.expected, "; ", r.happened);
-      }
-    }, *loaded.scene);
+    std::visit(
+        [](const auto& s) {
+          const auto run = start_run(s);
+          run->run_for(s.length);
+          CHECK(s.expectations.size() >= 8);
+          for (const auto& e : s.expectations) {
+            const ExpectationResult r = judge(e, run->trace);
+            CHECK_MESSAGE(r.met, r.expected, "; ", r.happened);
+          }
+        },
+        *loaded.scene);
   }
 }

@@ -92,5 +92,6 @@ TEST_CASE_TEMPLATE("sizes that cannot be used are refused with what would do", T
   CHECK(check_shape(ball<D>(1e9), 1000));  // sizes count in metres
   const Result<void> squat = check_shape(capsule<D>(2, 1), 1);
   REQUIRE_FALSE(squat);
-  CHECK(squat.error().message() == "capsule height: 1 is less than the width 2; the height with both round ends, at least the width");
+  CHECK(squat.error().message() ==
+        "capsule height: 1 is less than the width 2; the height with both round ends, at least the width");
 }

@@ -36,7 +36,11 @@ std::uint64_t pile() {
   Shape<D> ball;
   ball.radius = 0.4;
   add("floor", BodyKind::fixed, 0, -0.5, floor);
-  for (int i = 0; i < 12; ++i) add("body-" + std::to_string(i), BodyKind::dynamic, 0.1 * (i % 4), 1 + 0.8 * i, i % 3 == 0 ? cube : i % 3 == 1 ? ball : capsule<D>(0.5, 1.1));
+  for (int i = 0; i < 12; ++i)
+    add("body-" + std::to_string(i), BodyKind::dynamic, 0.1 * (i % 4), 1 + 0.8 * i,
+        i % 3 == 0   ? cube
+        : i % 3 == 1 ? ball
+                     : capsule<D>(0.5, 1.1));
   for (int i = 0; i < 600; ++i) run.step();
   return run.trace.hash();
 }

@@ -118,9 +118,11 @@ ColliderDef<D> zone(const Shape<D>& shape) {
   return c;
 }
 template <int D>
-ObjectDef<D> thing(std::string name, BodyKind body, const Vec<D>& at, std::vector<ColliderDef<D>> colliders, std::vector<std::string> tags = {}) {
+ObjectDef<D> thing(std::string name, BodyKind body, const Vec<D>& at, std::vector<ColliderDef<D>> colliders,
+                   std::vector<std::string> tags = {}) {
   ObjectDef<D> def;
-  def.name = std::move(name), def.body = body, def.at = at, def.colliders = std::move(colliders), def.tags = std::move(tags);
+  def.name = std::move(name), def.body = body, def.at = at, def.colliders = std::move(colliders),
+  def.tags = std::move(tags);
   return def;
 }
 template <int D>
@@ -135,7 +137,8 @@ template <int D>
 std::vector<std::string> told(const World<D>& world) {
   std::vector<std::string> lines;
   for (const Event<D>& e : world.events()) {
-    std::string line = std::string(name_of(e.phase)) + " " + std::string(name_of(e.channel)) + " " + world.object(e.self).name + " " + world.object(e.other).name;
+    std::string line = std::string(name_of(e.phase)) + " " + std::string(name_of(e.channel)) + " " +
+                       world.object(e.self).name + " " + world.object(e.other).name;
     if (e.phase == Phase::end) line += " (" + std::string(name_of(e.why)) + ")";
     lines.push_back(line);
   }

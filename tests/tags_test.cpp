@@ -26,7 +26,8 @@ TEST_SUITE("random") {
       for (std::uint32_t i = 0; i < 4; ++i)
         if (random.coin()) set.insert({i});
       const auto space = [&] { return random.coin(0.3) ? " " : ""; };
-      std::function<std::pair<std::string, bool>(int, int)> make = [&](int depth, int binds) -> std::pair<std::string, bool> {
+      std::function<std::pair<std::string, bool>(int, int)> make = [&](int depth,
+                                                                       int binds) -> std::pair<std::string, bool> {
         // binds: 0 or-level, 1 and-level, 2 must be a term
         const int kind = depth <= 0 ? 0 : random.below(4);
         if (kind == 0) {

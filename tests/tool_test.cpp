@@ -6,8 +6,8 @@
 #include <algorithm>
 #include <cstdio>
 #include <filesystem>
-#include <map>
 #include <fstream>
+#include <map>
 #include <sstream>
 
 #include "support.hpp"
@@ -43,7 +43,9 @@ struct Folder {
 Ran shell(const std::string& command) {
   const Folder folder;
   Ran ran;
-  const int code = std::system(("cd " COLVIK_SOURCE_DIR " && { " + command + "; } >" + folder / "out" + " 2>" + folder / "err" + " </dev/null").c_str());
+  const int code = std::system(
+      ("cd " COLVIK_SOURCE_DIR " && { " + command + "; } >" + folder / "out" + " 2>" + folder / "err" + " </dev/null")
+          .c_str());
   ran.status = WIFEXITED(code) ? WEXITSTATUS(code) : -1;
   ran.out = read(folder.path / "out"), ran.err = read(folder.path / "err");
   return ran;
@@ -84,11 +86,14 @@ TEST_CASE("run: a wrong scene or call exits with 2 and runs nothing") {
   CHECK(has(wrong.err, "tests/data/wrong.toml:10:9: 'Courier' is not a declared tag; did you mean 'courier'?"));
   CHECK(has(wrong.err, "tests/data/wrong.toml: and 5 more problems"));
   CHECK(std::count(wrong.err.begin(), wrong.err.end(), '\n') == 21);
-  for (const char* call : {"", "run", "jump", "run --speed 3 x.toml", "run no-such.toml", "run data/night-depot.toml --set arrival", "run data/night-depot.toml --set arival=3",
-                           "run data/night-depot.toml --events /no/such/folder/x", "run data/night-depot.toml data/loading-bay.toml --events -", "run data/night-depot.toml --colour red",
-                           "draw data/night-depot.toml", "draw data/night-depot.toml --out x.gif", "draw data/night-depot.toml --out /no/such/x.png",
-                           "draw data/night-depot.toml --out /no/such/x.svg", "draw data/night-depot.toml --out x.png --size big", "draw data/night-depot.toml --out x.png --size 10x10",
-                           "draw data/night-depot.toml --out x.png --at 99", "draw data/night-depot.toml --out x.png --at 1 --strobe 3"}) {
+  for (const char* call :
+       {"", "run", "jump", "run --speed 3 x.toml", "run no-such.toml", "run data/night-depot.toml --set arrival",
+        "run data/night-depot.toml --set arival=3", "run data/night-depot.toml --events /no/such/folder/x",
+        "run data/night-depot.toml data/loading-bay.toml --events -", "run data/night-depot.toml --colour red",
+        "draw data/night-depot.toml", "draw data/night-depot.toml --out x.gif",
+        "draw data/night-depot.toml --out /no/such/x.png", "draw data/night-depot.toml --out /no/such/x.svg",
+        "draw data/night-depot.toml --out x.png --size big", "draw data/night-depot.toml --out x.png --size 10x10",
+        "draw data/night-depot.toml --out x.png --at 99", "draw data/night-depot.toml --out x.png --at 1 --strobe 3"}) {
     CAPTURE(call);
     const Ran ran = colvik_tool(call);
     CHECK(ran.status == 2);
@@ -123,7 +128,9 @@ TEST_CASE("run --events: JSON Lines in the fixed order with the keys that were p
       ++count["reaction " + line.at("reaction").get<std::string>()];
       continue;
     }
-    const std::string phase = line.at("phase"), touch = line.at("channel").get<std::string>() + " " + line.at("self").get<std::string>() + " " + line.at("other").get<std::string>();
+    const std::string phase = line.at("phase"), touch = line.at("channel").get<std::string>() + " " +
+                                                        line.at("self").get<std::string>() + " " +
+                                                        line.at("other").get<std::string>();
     CHECK((!reaction_in_step || line.value("why", "") == "run over"));
     if (phase == "begin") CHECK(open[touch]++ == 0);
     if (phase == "during") CHECK(open[touch] == 1);
@@ -143,7 +150,8 @@ TEST_CASE("run --events: JSON Lines in the fixed order with the keys that were p
 
 TEST_CASE("run --colour: on request only, and never with NO_COLOR") {
   CHECK(has(colvik_tool("run data/night-depot.toml --colour always").out, "\x1b[32mmet"));
-  CHECK_FALSE(has(shell("NO_COLOR=1 " COLVIK_BIN_DIR "/colvik run data/night-depot.toml --colour always").out, "\x1b["));
+  CHECK_FALSE(
+      has(shell("NO_COLOR=1 " COLVIK_BIN_DIR "/colvik run data/night-depot.toml --colour always").out, "\x1b["));
   CHECK_FALSE(has(colvik_tool("run data/night-depot.toml --colour never").out, "\x1b["));
 }
 
@@ -182,7 +190,8 @@ TEST_CASE("help and version: every command has an example that works when pasted
       const std::size_t at = line.find("build/bin/colvik ");
       if (at == std::string::npos) continue;
       std::string call = line.substr(at + 17);
-      if (const std::size_t out = call.find("--out "); out != std::string::npos) call.insert(out + 6, folder.path.string() + "/");
+      if (const std::size_t out = call.find("--out "); out != std::string::npos)
+        call.insert(out + 6, folder.path.string() + "/");
       CAPTURE(call);
       CHECK(colvik_tool(call).status <= 1);
       ++pasted;
@@ -194,8 +203,57 @@ TEST_CASE("help and version: every command has an example that works when pasted
 TEST_CASE("the examples print what they are said to print") {
   for (const char* name : {"pickups", "removing_zone", "counting_hits"}) {
     CAPTURE(name);
-    const Ran ran = shell(COLVIK_BIN_DIR "/example_" + std::string(name) + (std::string(name) == "counting_hits" ? " --no-version=true --no-intro=true" : ""));
+    const Ran ran = shell(COLVIK_BIN_DIR "/example_" + std::string(name) +
+                          (std::string(name) == "counting_hits" ? " --no-version=true --no-intro=true" : ""));
     CHECK(ran.status == 0);
     CHECK(ran.out == read(std::string(COLVIK_SOURCE_DIR "/examples/expected/") + name + ".txt"));
   }
+}
+
+namespace {
+
+// The fenced blocks of a page: language and text.
+std::vector<std::pair<std::string, std::string>> blocks(const std::string& page) {
+  std::vector<std::pair<std::string, std::string>> all;
+  std::istringstream lines(page);
+  bool open = false;
+  for (std::string line; std::getline(lines, line);) {
+    if (line.starts_with("```")) {
+      if (!open) all.emplace_back(line.substr(3), "");
+      open = !open;
+    } else if (open) {
+      all.back().second += line + "\n";
+    }
+  }
+  return all;
+}
+
+}  // namespace
+
+TEST_CASE("every scene and program in the docs does what the page says") {
+  int scenes = 0, programs = 0;
+  for (const char* page : {"README.md", "docs/scene.md", "docs/cookbook.md"}) {
+    CAPTURE(page);
+    const auto all = blocks(read(std::string(COLVIK_SOURCE_DIR "/") + page));
+    for (std::size_t i = 0; i < all.size(); ++i) {
+      const auto& [language, text] = all[i];
+      const bool said = i + 1 < all.size() && all[i + 1].first == "text";
+      CAPTURE(text);
+      if (language == "toml") {
+        const Folder folder;
+        std::ofstream(folder / "scene.toml") << text;
+        const Ran ran = shell("cd " + folder.path.string() + " && " COLVIK_BIN_DIR "/colvik run scene.toml");
+        CHECK_MESSAGE(ran.status == 0, ran.out, ran.err);
+        if (said) CHECK(ran.out == all[i + 1].second);
+        ++scenes;
+      } else if (language == "cpp") {
+        CHECK(text == read(COLVIK_SOURCE_DIR "/examples/pickups.cpp"));
+        CHECK(said);
+        CHECK(all[i + 1].second == read(COLVIK_SOURCE_DIR "/examples/expected/pickups.txt"));
+        ++programs;
+      }
+    }
+  }
+  CHECK(scenes >= 7);
+  CHECK(programs == 1);
 }

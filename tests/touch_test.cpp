@@ -44,12 +44,19 @@ TEST_CASE_TEMPLATE("every end says its cause", T, Two, Three) {
   constexpr int D = T::D;
   using Act = std::function<void(Visit<D>&)>;
   const std::pair<const char*, Act> rows[] = {
-      {"left", [](Visit<D>& v) { v.world.move_to(v.visitor, {along_x<D>(9), {}}); }},
-      {"teleported", [](Visit<D>& v) { v.world.place(v.visitor, {along_x<D>(9), {}}); }},
+      {"left",
+       [](Visit<D>& v) {
+         v.world.move_to(v.visitor, {along_x<D>(9), {}});
+       }},
+      {"teleported",
+       [](Visit<D>& v) {
+         v.world.place(v.visitor, {along_x<D>(9), {}});
+       }},
       {"removed", [](Visit<D>& v) { v.world.remove(v.visitor); }},
-      {"hidden", [](Visit<D>& v) { v.world.set_active(v.gate, false); }},
+      {"hidden", [](Visit<D>& v) { v.world.set_shown(v.gate, false); }},
       {"switched", [](Visit<D>& v) { v.world.switch_collider(v.gate, 0, false); }},
-      {"filtered", [](Visit<D>& v) { v.world.set_filter(v.visitor, 0, TagQuery::parse("none", v.world.tags()).value()); }},
+      {"filtered",
+       [](Visit<D>& v) { v.world.set_filter(v.visitor, 0, TagQuery::parse("none", v.world.tags()).value()); }},
       {"re-tagged", [](Visit<D>& v) { v.world.give_tag(v.visitor, v.tag("ghost")); }},
   };
   for (const auto& [why, act] : rows) {
@@ -69,9 +76,9 @@ TEST_CASE_TEMPLATE("every end says its cause", T, Two, Three) {
 TEST_CASE_TEMPLATE("what ended a touch can be undone and it begins again", T, Two, Three) {
   constexpr int D = T::D;
   Visit<D> v;
-  v.world.set_active(v.gate, false);
+  v.world.set_shown(v.gate, false);
   v.world.step();
-  v.world.set_active(v.gate, true);
+  v.world.set_shown(v.gate, true);
   v.world.step();
   CHECK(told(v.world) == Lines{"begin zone gate visitor"});
   v.world.give_tag(v.visitor, v.tag("ghost"));
@@ -109,8 +116,11 @@ TEST_CASE_TEMPLATE("one touch for each pair of objects and channel however many 
   world.tags().declare("arm").value();
   ColliderDef<D> feeler = zone(cube<D>(3));
   feeler.tags = {"arm"};
-  world.add(thing<D>("rack", BodyKind::fixed, kZero, {solid(cube<D>(1)), solid(cube<D>(1.2)), solid(slab<D>(2, 0.5))})).value();
-  const ObjectId robot = world.add(thing<D>("robot", BodyKind::kinematic, along_x<D>(0.2), {solid(cube<D>(1)), feeler, zone(ball<D>(3))})).value();
+  world.add(thing<D>("rack", BodyKind::fixed, kZero, {solid(cube<D>(1)), solid(cube<D>(1.2)), solid(slab<D>(2, 0.5))}))
+      .value();
+  const ObjectId robot =
+      world.add(thing<D>("robot", BodyKind::kinematic, along_x<D>(0.2), {solid(cube<D>(1)), feeler, zone(ball<D>(3))}))
+          .value();
   world.step();
   CHECK(told(world) == Lines{"begin solid rack robot", "begin zone rack robot"});
   // The tags of all colliders that touch are seen together; seen from the other side the normal turns.
@@ -190,7 +200,7 @@ TEST_CASE_TEMPLATE("a listener may ask for anything and it happens at the end of
     CHECK(w.add_to_number({}, "seen", 2));
     CHECK(*w.number({}, "seen") == 0);
     w.add(thing<D>("spawned", BodyKind::kinematic, along_x<D>(1), {solid(ball<D>(1))})).value();
-    for (const ObjectId id : w.objects()) w.set_active(id, w.object(id).name != "nobody");
+    for (const ObjectId id : w.objects()) w.set_shown(id, w.object(id).name != "nobody");
   });
   v.world.step();
   CHECK_FALSE(v.world.alive(v.visitor));

@@ -15,7 +15,8 @@ TEST_CASE_TEMPLATE("the one door says who meets whom and which rule decided", T,
   off.on = false;
   sticky.tags = {"glue"};
   const ObjectId parcel = world.add(thing<D>("parcel", BodyKind::kinematic, kZero, {picky, off}, {"parcel"})).value();
-  const ObjectId robot = world.add(thing<D>("robot", BodyKind::kinematic, kZero, {solid(cube<D>(1)), sticky}, {"courier"})).value();
+  const ObjectId robot =
+      world.add(thing<D>("robot", BodyKind::kinematic, kZero, {solid(cube<D>(1)), sticky}, {"courier"})).value();
   const ObjectId wall = world.add(thing<D>("wall", BodyKind::fixed, kZero, {solid(cube<D>(1))})).value();
   const ObjectId post = world.add(thing<D>("post", BodyKind::fixed, kZero, {solid(cube<D>(1))})).value();
 
@@ -27,13 +28,14 @@ TEST_CASE_TEMPLATE("the one door says who meets whom and which rule decided", T,
   CHECK(world.decide(parcel, 1, robot, 0).by == DecidedBy::switched_off);
   CHECK(world.decide(wall, 0, post, 0).by == DecidedBy::both_static);
   CHECK(world.decide(robot, 0, robot, 1).by == DecidedBy::same_object);
-  world.set_active(wall, false);
+  world.set_shown(wall, false);
   CHECK(world.decide(robot, 0, wall, 0).by == DecidedBy::inactive);
   world.remove(post);
   CHECK(world.decide(robot, 0, post, 0).by == DecidedBy::inactive);
 
   const Party a = world.party(parcel, 0), b = world.party(robot, 1);
-  CHECK(explain(decide(a, b), a, "parcel", b, "robot", world.tags()) == "parcel meets only 'courier & !glue', and robot has the tags courier, glue");
+  CHECK(explain(decide(a, b), a, "parcel", b, "robot", world.tags()) ==
+        "parcel meets only 'courier & !glue', and robot has the tags courier, glue");
   // The step asks the same door.
   world.step();
   CHECK(told(world) == Lines{"begin zone parcel robot"});
@@ -62,19 +64,38 @@ TEST_CASE_TEMPLATE("bad objects are refused whole, naming object, value and what
       {"object 'crate' velocity", [&](ObjectDef<D>& d) { d.velocity[1] = HUGE_VAL; }},
       {"object 'crate' spin", [&](ObjectDef<D>& d) { d.spin[0] = nan; }},
       {"object 'crate' box width: 0 is not a usable size", [&](ObjectDef<D>& d) { d.colliders[0].shape.core[0] = 0; }},
-      {"object 'crate' collider friction: -1 is not usable; a number from 0 up", [&](ObjectDef<D>& d) { d.colliders[0].friction = -1; }},
+      {"object 'crate' collider friction: -1 is not usable; a number from 0 up",
+       [&](ObjectDef<D>& d) { d.colliders[0].friction = -1; }},
       {"object 'crate' collider restitution", [&](ObjectDef<D>& d) { d.colliders[0].restitution = 1.5; }},
-      {"object 'crate' collider density (2 of 2)", [&](ObjectDef<D>& d) { d.colliders.push_back(d.colliders[0]), d.colliders[1].density = 0; }},
+      {"object 'crate' collider density (2 of 2)",
+       [&](ObjectDef<D>& d) { d.colliders.push_back(d.colliders[0]), d.colliders[1].density = 0; }},
       {"object 'crate' mass: 0 is not usable; a number above 0", [&](ObjectDef<D>& d) { d.mass = 0; }},
-      {"object 'crate' mass: is given to an object that is not dynamic", [&](ObjectDef<D>& d) { d.mass = 1, d.body = BodyKind::fixed; }},
-      {"object 'crate' body: is dynamic but has no solid collider", [&](ObjectDef<D>& d) { d.colliders[0].zone = true; }},
-      {"object 'crate' velocity: is given to a static object", [&](ObjectDef<D>& d) { d.body = BodyKind::fixed, d.velocity = along_x<D>(1); }},
-      {"object 'crate' motion: is given to a dynamic object; body = kinematic", [&](ObjectDef<D>& d) { d.motion = Path<D>{{{0, kZero, {}}}, false}; }},
-      {"object 'crate' path: time 1 does not come after 1", [&](ObjectDef<D>& d) { d.body = BodyKind::kinematic, d.motion = Path<D>{{{1, kZero, {}}, {1, kZero, {}}}, false}; }},
-      {"object 'crate' path: is a loop that does not come back", [&](ObjectDef<D>& d) { d.body = BodyKind::kinematic, d.motion = Path<D>{{{0, kZero, {}}, {1, along_x<D>(1), {}}}, true}; }},
-      {"object 'crate' number points: inf is out of range", [&](ObjectDef<D>& d) { d.numbers = {{"points", HUGE_VAL}}; }},
-      {"object 'crate' tags: 'parsel' is not a declared tag; did you mean 'parcel'?", [&](ObjectDef<D>& d) { d.tags = {"parsel"}; }},
-      {"object 'crate' meets: 'Parcel' is not a declared tag; did you mean 'parcel'?", [&](ObjectDef<D>& d) { d.colliders[0].meets = "Parcel"; }},
+      {"object 'crate' mass: is given to an object that is not dynamic",
+       [&](ObjectDef<D>& d) { d.mass = 1, d.body = BodyKind::fixed; }},
+      {"object 'crate' body: is dynamic but has no solid collider",
+       [&](ObjectDef<D>& d) { d.colliders[0].zone = true; }},
+      {"object 'crate' velocity: is given to a static object",
+       [&](ObjectDef<D>& d) { d.body = BodyKind::fixed, d.velocity = along_x<D>(1); }},
+      {"object 'crate' motion: is given to a dynamic object; body = kinematic",
+       [&](ObjectDef<D>& d) {
+         d.motion = Path<D>{{{0, kZero, {}}}, false};
+       }},
+      {"object 'crate' path: time 1 does not come after 1",
+       [&](ObjectDef<D>& d) {
+         d.body = BodyKind::kinematic, d.motion = Path<D>{{{1, kZero, {}}, {1, kZero, {}}}, false};
+       }},
+      {"object 'crate' path: is a loop that does not come back",
+       [&](ObjectDef<D>& d) {
+         d.body = BodyKind::kinematic, d.motion = Path<D>{{{0, kZero, {}}, {1, along_x<D>(1), {}}}, true};
+       }},
+      {"object 'crate' number points: inf is out of range",
+       [&](ObjectDef<D>& d) {
+         d.numbers = {{"points", HUGE_VAL}};
+       }},
+      {"object 'crate' tags: 'parsel' is not a declared tag; did you mean 'parcel'?",
+       [&](ObjectDef<D>& d) { d.tags = {"parsel"}; }},
+      {"object 'crate' meets: 'Parcel' is not a declared tag; did you mean 'parcel'?",
+       [&](ObjectDef<D>& d) { d.colliders[0].meets = "Parcel"; }},
       {"object 'taken' name: is taken by another object", [&](ObjectDef<D>& d) { d.name = "taken"; }},
       {"object 'two words' name: is not a name", [&](ObjectDef<D>& d) { d.name = "two words"; }},
   };
@@ -128,7 +149,8 @@ TEST_CASE_TEMPLATE("kinematic objects follow paths and timed velocities exactly"
   def.motion = Path<D>{{{0, kZero, {}}, {1, along_x<D>(4), quarter}, {2, kZero, Rotation<D>()}}, true};
   const ObjectId lift = world.add(def).value();
   def.name = "cart";
-  def.motion = std::vector<VelocityFrom<D>>{{0, along_x<D>(1), Spin<D>(Spin<D>::Zero())}, {1, along_x<D>(-2), Spin<D>(Spin<D>::Zero())}};
+  def.motion = std::vector<VelocityFrom<D>>{{0, along_x<D>(1), Spin<D>(Spin<D>::Zero())},
+                                            {1, along_x<D>(-2), Spin<D>(Spin<D>::Zero())}};
   const ObjectId cart = world.add(def).value();
   for (int i = 0; i < 90; ++i) world.step();
   CHECK((world.object(lift).pose.position - along_x<D>(2)).norm() <= 1e-12);
@@ -169,7 +191,7 @@ TEST_CASE_TEMPLATE("copies get names from their kind and inactive objects do not
   CHECK(world.object(id).user == 42);
   for (int i = 0; i < 30; ++i) world.step();
   CHECK(world.object(id).pose.position.isZero(0));
-  world.set_active(id, true);
+  world.set_shown(id, true);
   world.step();
   CHECK(world.object(id).pose.position[1] < 0);
 }

@@ -1,14 +1,18 @@
 #pragma once
-/// All of the core.
+/// Everything. The core (world, rules, trace) is in the library colvik::core; scene files, reports and
+/// pictures are in colvik::scene, colvik::insight and colvik::picture.
 
 #include <colvik/event.hpp>
 #include <colvik/expectation.hpp>
+#include <colvik/insight.hpp>
 #include <colvik/object.hpp>
+#include <colvik/picture.hpp>
 #include <colvik/pose.hpp>
 #include <colvik/reaction.hpp>
 #include <colvik/result.hpp>
 #include <colvik/rules.hpp>
 #include <colvik/run.hpp>
+#include <colvik/scene.hpp>
 #include <colvik/shape.hpp>
 #include <colvik/tags.hpp>
 #include <colvik/trace.hpp>

@@ -10,15 +10,15 @@ enum class Channel { solid, zone };  ///< zone when either collider is a zone
 
 /// Why a touch ended.
 enum class EndCause {
-  none,       ///< it has not
-  left,       ///< they moved apart
-  teleported, ///< one was placed elsewhere
-  removed,    ///< one was removed
-  hidden,     ///< one was made inactive
-  switched,   ///< a collider was switched off
-  filtered,   ///< a filter was changed
-  retagged,   ///< tags were changed
-  run_over    ///< the run ended
+  none,        ///< it has not
+  left,        ///< they moved apart
+  teleported,  ///< one was placed elsewhere
+  removed,     ///< one was removed
+  hidden,      ///< one was made inactive
+  switched,    ///< a collider was switched off
+  filtered,    ///< a filter was changed
+  retagged,    ///< tags were changed
+  run_over     ///< the run ended
 };
 [[nodiscard]] std::string_view name_of(Phase phase);
 [[nodiscard]] std::string_view name_of(Channel channel);
@@ -33,12 +33,12 @@ struct Event {
   Phase phase = Phase::begin;
   Channel channel = Channel::solid;
   EndCause why = EndCause::none;
-  ObjectId self, other;           ///< self was created first; see seen_from()
-  TagSet self_tags, other_tags;   ///< the object's and its touching colliders'
-  Vec<D> normal = kZero; ///< unit length, points at self
-  Vec<D> point = kZero;  ///< world position between the two
-  double approach_speed = 0;      ///< units per second at which they came together; 0 on an end
-  double impulse = 0;             ///< that pushed them apart in this step; 0 unless one is dynamic
+  ObjectId self, other;          ///< self was created first; see seen_from()
+  TagSet self_tags, other_tags;  ///< the object's and its touching colliders'
+  Vec<D> normal = kZero;         ///< unit length, points at self
+  Vec<D> point = kZero;          ///< world position between the two
+  double approach_speed = 0;     ///< units per second at which they came together; 0 on an end
+  double impulse = 0;            ///< that pushed them apart in this step; 0 unless one is dynamic
 
   /// The same touch with `object` as self. Requires: `object` is self or other.
   [[nodiscard]] Event seen_from(ObjectId object) const {

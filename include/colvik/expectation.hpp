@@ -27,10 +27,10 @@ struct ExpectOutcome {
 /// An object when the run is over.
 template <int D>
 struct ExpectObject {
-  std::string object{};                  ///< its name, without '@'
-  std::optional<bool> present{};         ///< still there and active, or not
-  std::optional<Bounds<D>> inside{};     ///< its position is in here
-  std::string region{};                  ///< what `inside` is called
+  std::string object{};               ///< its name, without '@'
+  std::optional<bool> present{};      ///< still there and active, or not
+  std::optional<Bounds<D>> inside{};  ///< its position is in here
+  std::string region{};               ///< what `inside` is called
 };
 
 /// Where in a file something stands; 1-based. line 0: nowhere.

@@ -21,7 +21,8 @@ struct ReportStyle {
 /// What fired, which expectations were met, and how many objects there were; lines of at most 100
 /// characters where names allow it.
 template <int D>
-[[nodiscard]] std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> expectations, const ReportStyle& style);
+[[nodiscard]] std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> expectations,
+                                     const ReportStyle& style);
 
 /// Writes JSON Lines, one object a line, in the fixed order: of each step the touches, then the
 /// reactions. docs/events.md lists the keys.

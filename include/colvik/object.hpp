@@ -41,13 +41,13 @@ inline constexpr EmptyList kEmpty{};
 template <int D>
 struct ColliderDef {
   Shape<D> shape{};
-  Vec<D> at = kZero;     ///< offset in the object's frame
-  Rotation<D> turned = kUnturned;             ///< likewise
-  bool zone = false;              ///< zones notice, solids push apart
-  double density = 1;             ///< mass per square (cubic) unit; > 0
-  double friction = 0.5;          ///< >= 0; a pair's is the geometric mean of the two
-  double restitution = 0;         ///< 0 to 1; a pair's is the larger of the two
-  std::string meets = "any";      ///< tag query: whom it meets
+  Vec<D> at = kZero;                       ///< offset in the object's frame
+  Rotation<D> turned = kUnturned;          ///< likewise
+  bool zone = false;                       ///< zones notice, solids push apart
+  double density = 1;                      ///< mass per square (cubic) unit; > 0
+  double friction = 0.5;                   ///< >= 0; a pair's is the geometric mean of the two
+  double restitution = 0;                  ///< 0 to 1; a pair's is the larger of the two
+  std::string meets = "any";               ///< tag query: whom it meets
   std::vector<std::string> tags = kEmpty;  ///< of its own, besides the object's
   bool on = true;
 };
@@ -56,7 +56,7 @@ struct ColliderDef {
 template <int D>
 struct Waypoint {
   double at = 0;                        ///< seconds from the start of the run
-  Vec<D> to = kZero;           ///< world position
+  Vec<D> to = kZero;                    ///< world position
   std::optional<Rotation<D>> turned{};  ///< unchanged since the last waypoint when left out
 };
 /// Straight from waypoint to waypoint; before the first and after the last it stands there.
@@ -84,8 +84,8 @@ struct Number {
 /// What an object looks like, to compare with its colliders: a rectangle (box), a picture, or both.
 template <int D>
 struct Drawing {
-  Vec<D> size = kZero;  ///< whole size, centred on the object; zero: none
-  std::string picture{};           ///< path of a PNG; may be empty
+  Vec<D> size = kZero;    ///< whole size, centred on the object; zero: none
+  std::string picture{};  ///< path of a PNG; may be empty
 };
 
 /// All that is said about an object when it is added to a world.
@@ -101,21 +101,21 @@ struct ObjectDef {
   std::vector<Number> numbers{};
   Vec<D> velocity = kZero;  ///< first velocity; a kinematic object keeps it
   Spin<D> spin = kZero;
-  Motion<D> motion{};                  ///< kinematic objects only
-  std::optional<double> mass{};        ///< instead of density times area or volume; > 0
+  Motion<D> motion{};            ///< kinematic objects only
+  std::optional<double> mass{};  ///< instead of density times area or volume; > 0
   double gravity_scale = 1;
   bool locked_rotation = false;
-  bool active = true;                ///< inactive objects do not move, touch or show
+  bool active = true;  ///< inactive objects do not move, touch or show
   Drawing<D> drawing{};
-  std::uint64_t user = 0;            ///< the caller's own
+  std::uint64_t user = 0;  ///< the caller's own
 };
 
 /// A collider as the world shows it.
 template <int D>
 struct Collider {
   ColliderDef<D> def{};
-  TagQuery meets{};   ///< def.meets, compiled
-  TagSet tags{};      ///< the object's and its own
+  TagQuery meets{};  ///< def.meets, compiled
+  TagSet tags{};     ///< the object's and its own
 };
 
 /// An object as the world shows it. References stay valid until the object's removal was reported by
@@ -129,7 +129,7 @@ struct Object {
   Pose<D> pose{};
   Vec<D> velocity = kZero;  ///< of the object's origin for kinematic, of the centre of mass for dynamic ones
   Spin<D> spin = kZero;
-  double mass = 0;                   ///< 0 unless dynamic
+  double mass = 0;  ///< 0 unless dynamic
   double gravity_scale = 1;
   TagSet tags{};
   std::vector<Number> numbers{};

@@ -6,9 +6,9 @@
 namespace colvik {
 
 struct PictureOptions {
-  int width = 1280, height = 800;       ///< pixels, 400 to 8000 each
-  std::optional<double> at{};           ///< the moment to show, seconds; the end of the run when left out
-  int strobe = 0;                       ///< > 1: so many moments of the run, over each other
+  int width = 1280, height = 800;  ///< pixels, 400 to 8000 each
+  std::optional<double> at{};      ///< the moment to show, seconds; the end of the run when left out
+  int strobe = 0;                  ///< > 1: so many moments of the run, over each other
   std::string title{};
 };
 
@@ -17,6 +17,7 @@ struct PictureOptions {
 /// is what to show; all there is when null. Fails on another kind of file, sizes out of range, or a
 /// path that cannot be written.
 template <int D>
-[[nodiscard]] Result<void> draw_picture(const Trace<D>& trace, const Bounds<D>* view, const std::string& path, const PictureOptions& options);
+[[nodiscard]] Result<void> draw_picture(const Trace<D>& trace, const Bounds<D>* view, const std::string& path,
+                                        const PictureOptions& options);
 
 }  // namespace colvik

@@ -37,9 +37,7 @@ class Rotation<2> {
   [[nodiscard]] double angle() const { return angle_of(s_, c_); }
   /// The shortest turn that makes this rotation, in radians.
   [[nodiscard]] Spin<2> to_spin() const { return Spin<2>(angle()); }
-  [[nodiscard]] Vec<2> operator*(const Vec<2>& v) const {
-    return {c_ * v.x() - s_ * v.y(), s_ * v.x() + c_ * v.y()};
-  }
+  [[nodiscard]] Vec<2> operator*(const Vec<2>& v) const { return {c_ * v.x() - s_ * v.y(), s_ * v.x() + c_ * v.y()}; }
   [[nodiscard]] Rotation operator*(const Rotation& o) const {
     return Rotation(c_ * o.c_ - s_ * o.s_, s_ * o.c_ + c_ * o.s_);
   }
@@ -78,10 +76,8 @@ class Rotation<3> {
     return v + w_ * t + cross(u, t);
   }
   [[nodiscard]] Rotation operator*(const Rotation& o) const {
-    return Rotation(w_ * o.w_ - x_ * o.x_ - y_ * o.y_ - z_ * o.z_,
-                    w_ * o.x_ + x_ * o.w_ + y_ * o.z_ - z_ * o.y_,
-                    w_ * o.y_ - x_ * o.z_ + y_ * o.w_ + z_ * o.x_,
-                    w_ * o.z_ + x_ * o.y_ - y_ * o.x_ + z_ * o.w_);
+    return Rotation(w_ * o.w_ - x_ * o.x_ - y_ * o.y_ - z_ * o.z_, w_ * o.x_ + x_ * o.w_ + y_ * o.z_ - z_ * o.y_,
+                    w_ * o.y_ - x_ * o.z_ + y_ * o.w_ + z_ * o.x_, w_ * o.z_ + x_ * o.y_ - y_ * o.x_ + z_ * o.w_);
   }
   [[nodiscard]] Rotation inverse() const { return Rotation(w_, -x_, -y_, -z_); }
   void normalize() {
@@ -121,9 +117,7 @@ struct Pose {
   Rotation<D> rotation;
 
   [[nodiscard]] Vec<D> operator*(const Vec<D>& local) const { return position + rotation * local; }
-  [[nodiscard]] Pose operator*(const Pose& local) const {
-    return {*this * local.position, rotation * local.rotation};
-  }
+  [[nodiscard]] Pose operator*(const Pose& local) const { return {*this * local.position, rotation * local.rotation}; }
   /// `other` told in this pose's frame. The positions are subtracted before anything else, so that
   /// two things near each other but far from the origin lose nothing.
   [[nodiscard]] Pose relative(const Pose& other) const {

@@ -44,12 +44,12 @@ enum class Side { self, other };
 struct Effect {
   enum class Kind { add, damage, remove, hide, show, retag, stop, finish };
   Kind kind = Kind::add;
-  Side side = Side::self;            ///< whom it is done to
-  std::string number{};              ///< "world.parcels", "self.charge" or "other.charge"
+  Side side = Side::self;  ///< whom it is done to
+  std::string number{};    ///< "world.parcels", "self.charge" or "other.charge"
   double by = 0;
   std::vector<std::string> give{}, take{};  ///< tags
   std::string outcome{};
-  double after = 0;                  ///< seconds from the start; 0: at the end of the same step
+  double after = 0;  ///< seconds from the start; 0: at the end of the same step
 };
 [[nodiscard]] std::string_view name_of(Effect::Kind kind);
 
@@ -77,9 +77,9 @@ template <int D>
 struct Firing {
   std::uint64_t step = 0;
   double time = 0;
-  std::size_t reaction = 0;                ///< index, in order of adding
-  std::optional<ObjectId> self{}, other{}; ///< a number of the world has neither
-  std::optional<Event<D>> touch{};         ///< seen from self, when a touch started it
+  std::size_t reaction = 0;                 ///< index, in order of adding
+  std::optional<ObjectId> self{}, other{};  ///< a number of the world has neither
+  std::optional<Event<D>> touch{};          ///< seen from self, when a touch started it
 };
 
 template <int D>

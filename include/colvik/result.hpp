@@ -32,8 +32,8 @@ class UncheckedError : public std::runtime_error {
 template <class T>
 class [[nodiscard]] Result {
  public:
-  Result(T value) : held_(std::in_place_index<0>, std::move(value)) {}          // NOLINT: meant to convert
-  Result(Error error) : held_(std::in_place_index<1>, std::move(error)) {}      // NOLINT
+  Result(T value) : held_(std::in_place_index<0>, std::move(value)) {}      // NOLINT: meant to convert
+  Result(Error error) : held_(std::in_place_index<1>, std::move(error)) {}  // NOLINT
 
   [[nodiscard]] bool ok() const { return held_.index() == 0; }
   explicit operator bool() const { return ok(); }

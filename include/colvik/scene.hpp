@@ -23,11 +23,11 @@ template <int D>
 struct Scene {
   std::string file;
   WorldSettings<D> world;
-  double length = 10;  ///< seconds to run
+  double length = 10;                                     ///< seconds to run
   std::vector<std::pair<std::string, std::string>> tags;  ///< name, meaning
   std::vector<Number> numbers;
   std::map<std::string, Bounds<D>> regions;
-  std::string view;    ///< region that pictures show; "" shows all
+  std::string view;  ///< region that pictures show; "" shows all
   std::vector<ObjectDef<D>> objects;
   std::vector<Reaction<D>> reactions;
   std::vector<Expectation<D>> expectations;
@@ -46,7 +46,8 @@ using Setting = std::pair<std::string, std::string>;
 /// Reads a scene from a file. Safe on hostile input. Reports as many problems as it finds.
 [[nodiscard]] LoadedScene load_scene(const std::string& path, std::span<const Setting> settings = {});
 /// The same from text; `name` stands for the file in messages, and pictures are looked up beside it.
-[[nodiscard]] LoadedScene read_scene(std::string_view text, const std::string& name, std::span<const Setting> settings = {});
+[[nodiscard]] LoadedScene read_scene(std::string_view text, const std::string& name,
+                                     std::span<const Setting> settings = {});
 
 /// A run with all that the scene says, before its first step. Throws UncheckedError for a scene that
 /// did not come from load_scene and cannot be used.

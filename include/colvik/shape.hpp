@@ -19,7 +19,7 @@ template <int D>
 struct Shape {
   ShapeKind kind = ShapeKind::ball;
   Vec<D> core = kZero;  ///< half extents of the core
-  double radius = 0;             ///< of the rounding around the core
+  double radius = 0;    ///< of the rounding around the core
 };
 
 /// Disc of the given diameter.

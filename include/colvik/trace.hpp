@@ -14,13 +14,13 @@ struct TraceObject {
   std::string name, kind;
   BodyKind body = BodyKind::fixed;
   TagSet tags;
-  std::vector<Party> parties;          ///< one for each collider
+  std::vector<Party> parties;  ///< one for each collider
   std::vector<ColliderDef<D>> colliders;
   Drawing<D> drawing;
-  std::vector<Number> numbers;         ///< when last seen
+  std::vector<Number> numbers;  ///< when last seen
   Pose<D> first_pose;
-  std::uint64_t born = 0;              ///< step; 0: there from the start
-  std::uint64_t gone = kNever;         ///< step after which it was removed
+  std::uint64_t born = 0;       ///< step; 0: there from the start
+  std::uint64_t gone = kNever;  ///< step after which it was removed
   bool active = true;
 };
 

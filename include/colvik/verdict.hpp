@@ -6,13 +6,13 @@
 namespace colvik {
 
 enum class DecidedBy {
-  both_accept,      ///< they meet
-  same_object,      ///< colliders of one object never meet
-  both_static,      ///< neither ever moves
-  inactive,         ///< one object is hidden
-  switched_off,     ///< one collider is off
-  first_refuses,    ///< the first one's filter does not match the second
-  second_refuses    ///< the reverse
+  both_accept,    ///< they meet
+  same_object,    ///< colliders of one object never meet
+  both_static,    ///< neither ever moves
+  inactive,       ///< one object is hidden
+  switched_off,   ///< one collider is off
+  first_refuses,  ///< the first one's filter does not match the second
+  second_refuses  ///< the reverse
 };
 
 struct Verdict {
@@ -23,7 +23,7 @@ struct Verdict {
 
 /// One side of the question: a collider with what its object adds.
 struct Party {
-  TagSet tags{};      ///< the object's and the collider's
+  TagSet tags{};  ///< the object's and the collider's
   TagQuery meets{};
   BodyKind body = BodyKind::fixed;
   bool zone = false;

@@ -26,9 +26,9 @@ namespace colvik {
 template <int D>
 struct WorldSettings {
   Vec<D> gravity = kZero;  ///< user's units per second squared
-  double rate = 60;                 ///< steps per second, 1 to 10000
-  double metre = 1;                 ///< user's units that make one metre, 1e-6 to 1e6; every tolerance follows from it
-  int substeps = 8;                 ///< of the contact solver in a step, 1 to 64
+  double rate = 60;        ///< steps per second, 1 to 10000
+  double metre = 1;        ///< user's units that make one metre, 1e-6 to 1e6; every tolerance follows from it
+  int substeps = 8;        ///< of the contact solver in a step, 1 to 64
 };
 /// Fails on what no world can run with.
 template <int D>
@@ -76,7 +76,7 @@ class World {
 
   bool remove(ObjectId id);
   /// Hides (false) or shows (true) the object.
-  bool set_active(ObjectId id, bool active);
+  bool set_shown(ObjectId id, bool active);
   /// Teleports: not swept, touches end as "teleported".
   bool place(ObjectId id, const Pose<D>& pose);
   /// Kinematic objects: be there at the end of the next step, moving on the way.

@@ -24,7 +24,8 @@ struct Simplex {
 // Weights of the point nearest the origin in the plane through the chosen points; false if the points
 // are degenerate or that point lies outside them.
 template <int D>
-bool nearest_inside(const Simplex<D>& s, const std::array<int, D + 1>& chosen, int count, std::array<double, D + 1>& weight) {
+bool nearest_inside(const Simplex<D>& s, const std::array<int, D + 1>& chosen, int count,
+                    std::array<double, D + 1>& weight) {
   const auto at = [&](int k) -> const Vec<D>& { return s.point[chosen[k]]; };
   const int n = count - 1;
   double gram[3][4];  // rows of the normal equations, right side last
@@ -155,8 +156,7 @@ Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b) {
   const int na = generators(a, ga), nb = generators(b, gb);
   const auto pairs = [&](const std::array<Vec<3>, 3>& g, int n) {
     for (int i = 0; i < n; ++i)
-      for (int j = i + 1; j < n; ++j)
-        try_axis<3>(a, b, cross(g[i], g[j]), 0, best);
+      for (int j = i + 1; j < n; ++j) try_axis<3>(a, b, cross(g[i], g[j]), 0, best);
   };
   pairs(ga, na);
   pairs(gb, nb);
@@ -164,8 +164,7 @@ Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b) {
   const double advantage = 1e-4 * std::min(a.half.norm(), b.half.norm());
   const double faces = best.gap == std::numeric_limits<double>::lowest() ? 0 : advantage;
   for (int i = 0; i < na; ++i)
-    for (int j = 0; j < nb; ++j)
-      try_axis<3>(a, b, cross(ga[i], gb[j]), faces, best);
+    for (int j = 0; j < nb; ++j) try_axis<3>(a, b, cross(ga[i], gb[j]), faces, best);
   if (best.gap != std::numeric_limits<double>::lowest()) return best;
   // Points and parallel segments: any direction across them parts them at no depth.
   const Vec<3> along = na > 0 ? ga[0] : nb > 0 ? gb[0] : Vec<3>(Vec<3>::Zero());

@@ -8,8 +8,8 @@ namespace colvik::contact {
 
 template <int D>
 struct Separation {
-  double gap = 0;   // between the surfaces; negative: the depth along `normal`
-  Vec<D> normal;    // unit, from a to b
+  double gap = 0;     // between the surfaces; negative: the depth along `normal`
+  Vec<D> normal;      // unit, from a to b
   Vec<D> on_a, on_b;  // the points of the surfaces that are nearest (or deepest)
 };
 

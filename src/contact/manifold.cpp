@@ -91,10 +91,8 @@ void clip(Feature<D>& f, const Vec<D>& normal, double offset, std::uint32_t plan
     if (height(0) <= 0) f = in;
   } else if (in.count == 2) {
     for (std::size_t k = 0; k < 2; ++k) {
-      if (height(k) <= 0)
-        f.add(in.corners[k].at, in.corners[k].id);
-      else if (height(1 - k) <= 0)
-        cut(k, 1 - k);
+      if (height(k) <= 0) f.add(in.corners[k].at, in.corners[k].id);
+      else if (height(1 - k) <= 0) cut(k, 1 - k);
     }
   } else {
     for (std::size_t k = 0; k < in.count; ++k) {
@@ -122,7 +120,8 @@ void clip_to(const Feature<D>& reference, Feature<D>& other, const Vec<D>& norma
   }
   if constexpr (D == 3) {
     Vec<3> middle = Vec<3>::Zero();
-    for (std::size_t k = 0; k < reference.count; ++k) middle += reference.corners[k].at / static_cast<double>(reference.count);
+    for (std::size_t k = 0; k < reference.count; ++k)
+      middle += reference.corners[k].at / static_cast<double>(reference.count);
     for (std::size_t k = 0; k < reference.count; ++k) {
       const Vec<3>& from = reference.corners[k].at;
       const Vec<3>& to = reference.corners[(k + 1) % reference.count].at;
@@ -229,10 +228,8 @@ Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a
     // it is told from the corner, or from the crossing of two edges.
     Vec<D> middle = 0.5 * (nearest.on_a + nearest.on_b);
     const bool overlap = nearest.gap + rounding <= 0;
-    if (overlap && fb.count == 1)
-      middle = fb.corners[0].at - n * (b.radius + nearest.gap / 2);
-    else if (overlap && fa.count == 1)
-      middle = fa.corners[0].at + n * (a.radius + nearest.gap / 2);
+    if (overlap && fb.count == 1) middle = fb.corners[0].at - n * (b.radius + nearest.gap / 2);
+    else if (overlap && fa.count == 1) middle = fa.corners[0].at + n * (a.radius + nearest.gap / 2);
     else if (overlap && D == 3 && fa.count == 2 && fb.count == 2 && !parallel(fa, fb))
       middle = nearest_of_lines(fa, fb) + n * (a.radius + nearest.gap / 2);
     found[count++] = {middle, nearest.gap, 1U << 18};

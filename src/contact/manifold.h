@@ -31,6 +31,7 @@ struct Manifold {
 /// Hodgman, "Reentrant polygon clipping", 1974); of more than four points the deepest and the three
 /// that span the largest area with it stay.
 template <int D>
-[[nodiscard]] Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin, double flat);
+[[nodiscard]] Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin,
+                                   double flat);
 
 }  // namespace colvik::contact

@@ -6,11 +6,11 @@ namespace colvik::dynamics {
 namespace {
 
 // Tolerances in metres and seconds.
-constexpr double kSlop = 0.002;          // overlap that is left alone, so that contacts persist
-constexpr double kPushSpeed = 3;         // fastest removal of overlap, per second
-constexpr double kBounceThreshold = 0.5; // slower hits do not bounce
-constexpr double kDamping = 10;          // damping ratio of the spring that removes overlap
-constexpr double kStiffness = 0.25;      // its frequency as a part of the substep rate
+constexpr double kSlop = 0.002;           // overlap that is left alone, so that contacts persist
+constexpr double kPushSpeed = 3;          // fastest removal of overlap, per second
+constexpr double kBounceThreshold = 0.5;  // slower hits do not bounce
+constexpr double kDamping = 10;           // damping ratio of the spring that removes overlap
+constexpr double kStiffness = 0.25;       // its frequency as a part of the substep rate
 
 template <int D>
 struct Tangents {
@@ -39,9 +39,9 @@ Inertia<D> turned(const Inertia<D>& local, const Rotation<D>& r) {
 // A body while it is being solved.
 template <int D>
 struct Work {
-  Inertia<D> inverse_inertia;        // in the world's frame
-  Vec<D> moved = Vec<D>::Zero();     // since the step began
-  Rotation<D> turned_by;             // likewise
+  Inertia<D> inverse_inertia;     // in the world's frame
+  Vec<D> moved = Vec<D>::Zero();  // since the step began
+  Rotation<D> turned_by;          // likewise
   bool in_contact = false;
 };
 
@@ -49,7 +49,12 @@ template <int D>
 class Step {
  public:
   Step(std::span<Body<D>> bodies, std::span<Contact<D>> contacts, const SolverSettings& s)
-      : bodies_(bodies), contacts_(contacts), work_(bodies.size()), metre_(s.metre), substeps_(s.substeps), h_(s.step / s.substeps) {
+      : bodies_(bodies),
+        contacts_(contacts),
+        work_(bodies.size()),
+        metre_(s.metre),
+        substeps_(s.substeps),
+        h_(s.step / s.substeps) {
     const double omega = 2 * kPi * kStiffness / h_;
     const double c = h_ * omega * (2 * kDamping + h_ * omega);
     bias_rate_ = omega / (2 * kDamping + h_ * omega);
@@ -128,13 +133,11 @@ class Step {
       for (Point& p : points(c)) {
         const Vec<D> v = relative_velocity(c, p);
         auto wanted = p.drag;
-        for (std::size_t i = 0; i < D - 1; ++i)
-          wanted[i] -= mass(c, p, t.axis[i]) * t.axis[i].dot(v);
+        for (std::size_t i = 0; i < D - 1; ++i) wanted[i] -= mass(c, p, t.axis[i]) * t.axis[i].dot(v);
         const double most = c.friction * p.push, length = wanted.norm();
         if (length > most) wanted *= most / length;
         Vec<D> impulse = Vec<D>::Zero();
-        for (std::size_t i = 0; i < D - 1; ++i)
-          impulse += t.axis[i] * (wanted[i] - p.drag[i]);
+        for (std::size_t i = 0; i < D - 1; ++i) impulse += t.axis[i] * (wanted[i] - p.drag[i]);
         p.drag = wanted;
         apply(c, p, impulse);
       }
@@ -188,8 +191,8 @@ class Step {
   // Effective mass of the pair at the point along a direction.
   double mass(const Contact<D>& c, const Point& p, const Vec<D>& direction) const {
     const Spin<D> ta = torque(p.arm_a, direction), tb = torque(p.arm_b, direction);
-    const double k = bodies_[c.a].inverse_mass + bodies_[c.b].inverse_mass +
-                     ta.dot(work_[c.a].inverse_inertia * ta) + tb.dot(work_[c.b].inverse_inertia * tb);
+    const double k = bodies_[c.a].inverse_mass + bodies_[c.b].inverse_mass + ta.dot(work_[c.a].inverse_inertia * ta) +
+                     tb.dot(work_[c.b].inverse_inertia * tb);
     return k > 0 ? 1 / k : 0;
   }
 

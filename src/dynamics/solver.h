@@ -18,9 +18,9 @@ struct Body {
   Rotation<D> rotation;
   Vec<D> velocity = Vec<D>::Zero();
   Spin<D> spin = Spin<D>::Zero();
-  double inverse_mass = 0;                         // 0: moved by its owner, or never
-  Inertia<D> inverse_inertia = Inertia<D>::Zero(); // in the body's frame
-  Vec<D> acceleration = Vec<D>::Zero();            // from gravity
+  double inverse_mass = 0;                          // 0: moved by its owner, or never
+  Inertia<D> inverse_inertia = Inertia<D>::Zero();  // in the body's frame
+  Vec<D> acceleration = Vec<D>::Zero();             // from gravity
 };
 
 template <int D>
@@ -28,11 +28,12 @@ struct SolverPoint {
   Vec<D> arm_a, arm_b;  // from the centres of mass at the start of the step
   double gap = 0;
   std::uint32_t id = 0;
-  double push = 0;                                            // impulse along the normal, kept for the next step
-  Eigen::Matrix<double, D - 1, 1, Eigen::DontAlign> drag = Eigen::Matrix<double, D - 1, 1, Eigen::DontAlign>::Zero();  // friction impulse along the tangents
-  double gap_after = 0;    // at the end of the step
-  double total_push = 0;   // over the whole step
-  double approach = 0;     // speed at which the two came together at the start of the step
+  double push = 0;  // impulse along the normal, kept for the next step
+  Eigen::Matrix<double, D - 1, 1, Eigen::DontAlign> drag =
+      Eigen::Matrix<double, D - 1, 1, Eigen::DontAlign>::Zero();  // friction impulse along the tangents
+  double gap_after = 0;                                           // at the end of the step
+  double total_push = 0;                                          // over the whole step
+  double approach = 0;  // speed at which the two came together at the start of the step
 };
 
 /// Contact between bodies `a` and `b` (indices into the span of bodies).
@@ -46,9 +47,9 @@ struct Contact {
 };
 
 struct SolverSettings {
-  double step = 1.0 / 60;    // seconds
+  double step = 1.0 / 60;  // seconds
   int substeps = 8;
-  double metre = 1;          // user's units in a metre; every tolerance follows from it
+  double metre = 1;  // user's units in a metre; every tolerance follows from it
 };
 
 /// Advances `bodies` by one step. `contacts` are worked on in their order and come back with the

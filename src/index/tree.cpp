@@ -54,10 +54,8 @@ std::int32_t Tree<D>::insert(const Bounds<D>& bounds, std::uint32_t key) {
   at(parent).left = sibling;
   at(parent).right = leaf;
   at(sibling).parent = at(leaf).parent = parent;
-  if (above == kNone)
-    root_ = parent;
-  else
-    (at(above).left == sibling ? at(above).left : at(above).right) = parent;
+  if (above == kNone) root_ = parent;
+  else (at(above).left == sibling ? at(above).left : at(above).right) = parent;
   refit_upward(parent);
   return leaf;
 }

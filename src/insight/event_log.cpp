@@ -9,8 +9,12 @@ namespace colvik {
 template <int D>
 void write_events(std::ostream& out, const Trace<D>& trace) {
   using Json = nlohmann::ordered_json;
-  const auto name = [&](std::uint32_t object) -> Json { return object == kNobody ? Json(nullptr) : Json(trace.objects()[object].name); };
-  const auto write = [&](const Json& line) { out << line.dump(-1, ' ', false, Json::error_handler_t::replace) << '\n'; };
+  const auto name = [&](std::uint32_t object) -> Json {
+    return object == kNobody ? Json(nullptr) : Json(trace.objects()[object].name);
+  };
+  const auto write = [&](const Json& line) {
+    out << line.dump(-1, ' ', false, Json::error_handler_t::replace) << '\n';
+  };
   auto firing = trace.firings().begin();
   const auto write_firings_before = [&](std::uint64_t step) {
     for (; firing != trace.firings().end() && firing->step < step; ++firing) {
@@ -23,7 +27,9 @@ void write_events(std::ostream& out, const Trace<D>& trace) {
   for (const TraceTouch& t : trace.touches()) {
     // Ends with the run come after everything else of the last step.
     write_firings_before(t.why == EndCause::run_over ? kNever : t.step);
-    Json line{{"step", t.step}, {"time", t.time}, {"phase", name_of(t.phase)}, {"channel", name_of(t.channel)}, {"self", name(t.self)}, {"other", name(t.other)}};
+    Json line{
+        {"step", t.step},       {"time", t.time},        {"phase", name_of(t.phase)}, {"channel", name_of(t.channel)},
+        {"self", name(t.self)}, {"other", name(t.other)}};
     if (t.phase == Phase::end) line["why"] = name_of(t.why);
     if (t.phase == Phase::begin) line["approach_speed"] = t.approach_speed;
     write(line);

@@ -65,7 +65,8 @@ Nearest nearest_approach(const Trace<D>& trace, std::uint32_t a, std::uint32_t b
 // Why these two never meet, or "" when they may.
 template <int D>
 std::string refusal(const Trace<D>& trace, const TraceObject<D>& a, const TraceObject<D>& b) {
-  if (a.parties.empty() || b.parties.empty()) return fmt::format("{} has no collider", a.parties.empty() ? a.name : b.name);
+  if (a.parties.empty() || b.parties.empty())
+    return fmt::format("{} has no collider", a.parties.empty() ? a.name : b.name);
   std::string first_reason;
   for (Party pa : a.parties)
     for (Party pb : b.parties) {
@@ -80,7 +81,9 @@ std::string refusal(const Trace<D>& trace, const TraceObject<D>& a, const TraceO
 // They touched and yet it did not fire: what about the touch did not fit.
 std::string unfit(const ReactionReport& reaction, const TraceTouch& touch) {
   const OnTouch& start = std::get<OnTouch>(reaction.when);
-  if (start.channel && *start.channel != touch.channel) return fmt::format("it asks for a {} touch and this was a {} touch", name_of(*start.channel), name_of(touch.channel));
+  if (start.channel && *start.channel != touch.channel)
+    return fmt::format("it asks for a {} touch and this was a {} touch", name_of(*start.channel),
+                       name_of(touch.channel));
   if (start.phase != touch.phase) return fmt::format("it starts on {}", name_of(start.phase));
   return "one of them was going, or it fires only once";
 }
@@ -112,14 +115,14 @@ std::string near_miss(const Expectation<D>& e, const Trace<D>& trace) {
   }
   if (pairs == 0) return "no two objects that were there fit";
   if (best.a == kNobody) return refused;
-  const std::string&name_a = trace.objects()[best.a].name, &name_b = trace.objects()[best.b].name;
+  const std::string &name_a = trace.objects()[best.a].name, &name_b = trace.objects()[best.b].name;
   for (const TraceTouch& t : trace.touches()) {
     const bool these = (t.self == best.a && t.other == best.b) || (t.self == best.b && t.other == best.a);
     if (!these || w->reaction == nullptr) continue;
     return fmt::format("{} and {} touched at {:.3f} s, but {}", name_a, name_b, t.time, unfit(*w->reaction, t));
   }
-  return fmt::format("{} and {} came no nearer than {:.3g} to each other (at {:.3f} s)", name_a, name_b, std::max(best.nearest.gap, 0.0),
-                     static_cast<double>(best.nearest.step) / trace.rate());
+  return fmt::format("{} and {} came no nearer than {:.3g} to each other (at {:.3f} s)", name_a, name_b,
+                     std::max(best.nearest.gap, 0.0), static_cast<double>(best.nearest.step) / trace.rate());
 }
 
 template std::string near_miss(const Expectation<2>&, const Trace<2>&);

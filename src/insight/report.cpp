@@ -61,7 +61,9 @@ std::string reactions_part(const Trace<D>& trace, const ReportStyle& style, cons
       if (listed++ > 0) out += fmt::format("\n{:{}}", "", longest + 13);
       out += "  " + who_fired(trace, f);
     }
-    if (r.idle_effects > 0) out += paint.dim(fmt::format("\n{:{}}  {} effect{} found nothing to act on", "", longest + 13, r.idle_effects, r.idle_effects == 1 ? "" : "s"));
+    if (r.idle_effects > 0)
+      out += paint.dim(fmt::format("\n{:{}}  {} effect{} found nothing to act on", "", longest + 13, r.idle_effects,
+                                   r.idle_effects == 1 ? "" : "s"));
     out += "\n";
   }
   if (trace.reactions().empty()) out += "  the scene has no reactions\n";
@@ -85,8 +87,10 @@ std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> ex
     }
     out += fmt::format("  {}  {}\n", paint.bad("MISSED"), wrapped(r.expected, 10));
     out += fmt::format("          {}\n", wrapped("instead: " + r.happened, 10));
-    if (const std::string why = near_miss(e, trace); !why.empty()) out += fmt::format("          {}\n", wrapped("nearest: " + why, 10));
-    if (r.place.line > 0) out += paint.dim(fmt::format("          {}:{}:{}", r.place.file, r.place.line, r.place.column)) + "\n";
+    if (const std::string why = near_miss(e, trace); !why.empty())
+      out += fmt::format("          {}\n", wrapped("nearest: " + why, 10));
+    if (r.place.line > 0)
+      out += paint.dim(fmt::format("          {}:{}:{}", r.place.file, r.place.line, r.place.column)) + "\n";
   }
   if (expectations.empty()) out += "  nothing: add [[expect]] to the scene\n";
   out += "\n" + paint.head("At the end") + "\n";

@@ -6,13 +6,13 @@ namespace {
 // Series on [-pi/4, pi/4]; the first left-out term is below 1e-17 there.
 double sine_series(double x) {
   const double q = x * x;
-  return x * (1 - q / 6 * (1 - q / 20 * (1 - q / 42 * (1 - q / 72 * (1 - q / 110 *
-         (1 - q / 156 * (1 - q / 210)))))));
+  return x * (1 - q / 6 * (1 - q / 20 * (1 - q / 42 * (1 - q / 72 * (1 - q / 110 * (1 - q / 156 * (1 - q / 210)))))));
 }
 double cosine_series(double x) {
   const double q = x * x;
-  return 1 - q / 2 * (1 - q / 12 * (1 - q / 30 * (1 - q / 56 * (1 - q / 90 *
-         (1 - q / 132 * (1 - q / 182 * (1 - q / 240)))))));
+  return 1 -
+         q / 2 *
+             (1 - q / 12 * (1 - q / 30 * (1 - q / 56 * (1 - q / 90 * (1 - q / 132 * (1 - q / 182 * (1 - q / 240)))))));
 }
 
 // arctan on [0, 1]: halve the angle three times (t -> t / (1 + sqrt(1 + t^2))), then the series.

@@ -15,9 +15,11 @@ Result<std::unique_ptr<Canvas>> Canvas::create(const std::string& path, int widt
     return Error{path, fmt::format("a picture of {}x{} pixels", width, height), "400 to 8000 pixels each way"};
   std::unique_ptr<Canvas> c(new Canvas);
   c->file_ = path, c->png_ = png;
-  c->surface_ = png ? cairo_image_surface_create(CAIRO_FORMAT_RGB24, width, height) : cairo_svg_surface_create(path.c_str(), width, height);
+  c->surface_ = png ? cairo_image_surface_create(CAIRO_FORMAT_RGB24, width, height)
+                    : cairo_svg_surface_create(path.c_str(), width, height);
   c->cairo_ = cairo_create(c->surface_);
-  if (cairo_status(c->cairo_) != CAIRO_STATUS_SUCCESS) return Error{path, cairo_status_to_string(cairo_status(c->cairo_)), "a path in a folder that exists"};
+  if (cairo_status(c->cairo_) != CAIRO_STATUS_SUCCESS)
+    return Error{path, cairo_status_to_string(cairo_status(c->cairo_)), "a path in a folder that exists"};
   cairo_set_line_join(c->cairo_, CAIRO_LINE_JOIN_ROUND);
   cairo_set_line_cap(c->cairo_, CAIRO_LINE_CAP_ROUND);
   return c;
@@ -37,7 +39,8 @@ Result<void> Canvas::finish() {
     status = cairo_surface_status(surface_);
   }
   if (status == CAIRO_STATUS_SUCCESS) return {};
-  return Error{file_, fmt::format("the picture cannot be written ({})", cairo_status_to_string(status)), "a path in a folder that exists"};
+  return Error{file_, fmt::format("the picture cannot be written ({})", cairo_status_to_string(status)),
+               "a path in a folder that exists"};
 }
 
 void Canvas::background(const Colour& c) {
@@ -91,7 +94,8 @@ void Canvas::hatch(std::span<const Vec<2>> points, const Colour& colour, double 
   cairo_clip_extents(cairo_, &cx0, &cy0, &cx1, &cy1);
   x0 = std::max(x0, cx0), y0 = std::max(y0, cy0), x1 = std::min(x1, cx1), y1 = std::min(y1, cy1);
   // Lines x + y = k on a grid of the whole picture, so that neighbours' lines meet.
-  for (double k = std::ceil((x0 + y0) / spacing) * spacing; k <= x1 + y1; k += spacing) line({k - y0, y0}, {k - y1, y1}, {colour, 1, false});
+  for (double k = std::ceil((x0 + y0) / spacing) * spacing; k <= x1 + y1; k += spacing)
+    line({k - y0, y0}, {k - y1, y1}, {colour, 1, false});
   cairo_restore(cairo_);
 }
 
@@ -102,7 +106,8 @@ void Canvas::circle(const Vec<2>& centre, double radius, const Colour* fill, con
 }
 
 static void set_font(cairo_t* cairo, double size, bool bold) {
-  cairo_select_font_face(cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
+  cairo_select_font_face(cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL,
+                         bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
   cairo_set_font_size(cairo, size);
 }
 
@@ -122,13 +127,15 @@ void Canvas::text(const Vec<2>& at, const std::string& text, double size, const 
   cairo_new_path(cairo_);
 }
 
-bool Canvas::image(const std::string& png, const Vec<2>& corner, const Vec<2>& along_top, const Vec<2>& down_side, double alpha) {
+bool Canvas::image(const std::string& png, const Vec<2>& corner, const Vec<2>& along_top, const Vec<2>& down_side,
+                   double alpha) {
   cairo_surface_t* picture = cairo_image_surface_create_from_png(png.c_str());
   const bool good = cairo_surface_status(picture) == CAIRO_STATUS_SUCCESS;
   if (good) {
     const double w = cairo_image_surface_get_width(picture), h = cairo_image_surface_get_height(picture);
     cairo_save(cairo_);
-    const cairo_matrix_t place = {along_top.x() / w, along_top.y() / w, down_side.x() / h, down_side.y() / h, corner.x(), corner.y()};
+    const cairo_matrix_t place = {along_top.x() / w, along_top.y() / w, down_side.x() / h,
+                                  down_side.y() / h, corner.x(),        corner.y()};
     cairo_transform(cairo_, &place);
     cairo_set_source_surface(cairo_, picture, 0, 0);
     cairo_paint_with_alpha(cairo_, alpha);

@@ -15,13 +15,17 @@ namespace {
 constexpr double kPanel = 330;  // width of the list beside the drawing
 constexpr double kTop = 44;     // height of the title line
 const Colour kPaper{0.985, 0.98, 0.965}, kInk{0.13, 0.14, 0.17}, kQuiet{0.45, 0.46, 0.5}, kUntagged{0.42, 0.44, 0.48};
-const Colour kTagColours[] = {{0.10, 0.42, 0.62}, {0.80, 0.40, 0.05}, {0.17, 0.50, 0.22}, {0.72, 0.13, 0.22}, {0.42, 0.27, 0.62},
-                              {0.45, 0.36, 0.22}, {0.05, 0.52, 0.52}, {0.70, 0.20, 0.52}, {0.48, 0.50, 0.05}, {0.30, 0.33, 0.40}};
+const Colour kTagColours[] = {{0.10, 0.42, 0.62}, {0.80, 0.40, 0.05}, {0.17, 0.50, 0.22}, {0.72, 0.13, 0.22},
+                              {0.42, 0.27, 0.62}, {0.45, 0.36, 0.22}, {0.05, 0.52, 0.52}, {0.70, 0.20, 0.52},
+                              {0.48, 0.50, 0.05}, {0.30, 0.33, 0.40}};
 
 // Corners of the convex hull, in order (Andrew, "Another efficient algorithm for convex hulls", 1979).
 std::vector<Vec<2>> hull(std::vector<Vec<2>> p) {
-  std::sort(p.begin(), p.end(), [](const Vec<2>& a, const Vec<2>& b) { return std::pair(a.x(), a.y()) < std::pair(b.x(), b.y()); });
-  const auto turn = [](const Vec<2>& a, const Vec<2>& b, const Vec<2>& c) { return torque(Vec<2>(b - a), Vec<2>(c - a))[0]; };
+  std::sort(p.begin(), p.end(),
+            [](const Vec<2>& a, const Vec<2>& b) { return std::pair(a.x(), a.y()) < std::pair(b.x(), b.y()); });
+  const auto turn = [](const Vec<2>& a, const Vec<2>& b, const Vec<2>& c) {
+    return torque(Vec<2>(b - a), Vec<2>(c - a))[0];
+  };
   std::vector<Vec<2>> out;
   for (int pass = 0; pass < 2; ++pass) {
     const std::size_t start = out.size();
@@ -39,12 +43,16 @@ template <int D>
 class Painter {
  public:
   Painter(Canvas& canvas, const Trace<D>& trace, const Bounds<D>& view, const PictureOptions& options)
-      : canvas_(canvas), trace_(trace), options_(options), view_(view),
+      : canvas_(canvas),
+        trace_(trace),
+        options_(options),
+        view_(view),
         to_paper_(view, trace.gravity(), {10, kTop}, {options.width - kPanel - 20, options.height - kTop - 10}) {}
 
   void paint() {
     const double shown = options_.at.value_or(trace_.time());
-    const auto last = std::min(trace_.steps(), static_cast<std::uint64_t>(std::llround(std::max(shown, 0.0) * trace_.rate())));
+    const auto last =
+        std::min(trace_.steps(), static_cast<std::uint64_t>(std::llround(std::max(shown, 0.0) * trace_.rate())));
     canvas_.background(kPaper);
     canvas_.clip_to({10, kTop}, {options_.width - kPanel - 20, options_.height - kTop - 10});
     place_marks(last);
@@ -124,11 +132,14 @@ class Painter {
       const auto pose = trace_.pose_at(i, step);
       if (!pose || (!with_still && o.body == BodyKind::fixed)) continue;
       Bounds<D> around = Bounds<D>{}.merged(pose->position);
-      for (const ColliderDef<D>& c : o.colliders) around = around.merged(bounds(c.shape, *pose * Pose<D>{c.at, c.turned}));
+      for (const ColliderDef<D>& c : o.colliders)
+        around = around.merged(bounds(c.shape, *pose * Pose<D>{c.at, c.turned}));
       const int layer = D == 3 ? 0 : all_zones(o) && !o.colliders.empty() ? 0 : o.body == BodyKind::fixed ? 1 : 2;
       order.push_back({i, layer, to_paper_.depth(around.centre()), around});
     }
-    std::sort(order.begin(), order.end(), [](const Shown& a, const Shown& b) { return std::tie(a.layer, a.depth, a.index) < std::tie(b.layer, b.depth, b.index); });
+    std::sort(order.begin(), order.end(), [](const Shown& a, const Shown& b) {
+      return std::tie(a.layer, a.depth, a.index) < std::tie(b.layer, b.depth, b.index);
+    });
     if (D == 3) far_to_near(order);
     for (const Shown& s : order) {
       const TraceObject<D>& o = trace_.objects()[s.index];
@@ -160,13 +171,15 @@ class Painter {
       return points;
     } else {
       if (c.shape.kind == ShapeKind::box) {
-        for (const Edge3& e : edges(c.shape)) points.push_back(to_paper_(at * e.from)), points.push_back(to_paper_(at * e.to));
+        for (const Edge3& e : edges(c.shape))
+          points.push_back(to_paper_(at * e.from)), points.push_back(to_paper_(at * e.to));
       } else {  // seen from anywhere, a rounded core shows discs round its ends
         for (const double sign : {-1.0, 1.0})
           for (int k = 0; k < 48; ++k) {
             double s = 0, co = 1;
             sine_cosine(2 * kPi * k / 48, s, co);
-            points.push_back(to_paper_(at * Vec<3>(c.shape.core * sign)) + to_paper_.scale() * c.shape.radius * Vec<2>(co, s));
+            points.push_back(to_paper_(at * Vec<3>(c.shape.core * sign)) +
+                             to_paper_.scale() * c.shape.radius * Vec<2>(co, s));
           }
       }
       return hull(points);
@@ -180,7 +193,8 @@ class Painter {
       const ColliderDef<D>& c = o.colliders[i];
       const Points outline = outline_of(c, pose);
       const Colour own = colour_of(o, i);
-      const Stroke stroke{own.faded(strength * (c.on ? 1 : 0.4)), o.body == BodyKind::fixed ? 1.2 : 1.8, c.zone || !c.on};
+      const Stroke stroke{own.faded(strength * (c.on ? 1 : 0.4)), o.body == BodyKind::fixed ? 1.2 : 1.8,
+                          c.zone || !c.on};
       if (c.zone) {
         // A zone over most of the picture is hatched thinly, so that the rest stays legible.
         Bounds<2> box;
@@ -209,7 +223,8 @@ class Painter {
     const Pose<3> at = pose * Pose<3>{c.at, c.turned};
     for (const Edge3& e : edges(c.shape)) {
       const bool seen = to_paper_.faces_us(at.rotation * e.side_a) || to_paper_.faces_us(at.rotation * e.side_b);
-      canvas_.line(to_paper_(at * e.from), to_paper_(at * e.to), {colour.faded(seen ? 0.85 : 0.22), seen ? 1.2 : 1.0, dashed});
+      canvas_.line(to_paper_(at * e.from), to_paper_(at * e.to),
+                   {colour.faded(seen ? 0.85 : 0.22), seen ? 1.2 : 1.0, dashed});
     }
   }
 
@@ -217,8 +232,11 @@ class Painter {
     if (o.drawing.size.isZero()) return;
     if constexpr (D == 2) {
       const Vec<2> h = o.drawing.size / 2;
-      const Points corners{to_paper_(pose * Vec<2>(-h.x(), h.y())), to_paper_(pose * Vec<2>(h.x(), h.y())), to_paper_(pose * Vec<2>(h.x(), -h.y())), to_paper_(pose * Vec<2>(-h.x(), -h.y()))};
-      const bool shown = !o.drawing.picture.empty() && canvas_.image(o.drawing.picture, corners[0], corners[1] - corners[0], corners[3] - corners[0], 0.8 * strength);
+      const Points corners{to_paper_(pose * Vec<2>(-h.x(), h.y())), to_paper_(pose * Vec<2>(h.x(), h.y())),
+                           to_paper_(pose * Vec<2>(h.x(), -h.y())), to_paper_(pose * Vec<2>(-h.x(), -h.y()))};
+      const bool shown =
+          !o.drawing.picture.empty() && canvas_.image(o.drawing.picture, corners[0], corners[1] - corners[0],
+                                                      corners[3] - corners[0], 0.8 * strength);
       if (shown) return;
       const Colour fill = kInk.faded(0.07 * strength);
       canvas_.polygon(corners, &fill, nullptr);
@@ -242,10 +260,14 @@ class Painter {
     double high = centre.y(), low = centre.y();
     for (const ColliderDef<D>& c : o.colliders)
       for (const Vec<2>& p : outline_of(c, pose)) high = std::min(high, p.y()), low = std::max(low, p.y());
-    for (const Vec<2>& at : {Vec<2>(centre.x(), high - 5), Vec<2>(centre.x(), low + 13), Vec<2>(centre.x(), centre.y() + 4), Vec<2>(centre.x(), high - 18), Vec<2>(centre.x(), low + 26)}) {
+    for (const Vec<2>& at :
+         {Vec<2>(centre.x(), high - 5), Vec<2>(centre.x(), low + 13), Vec<2>(centre.x(), centre.y() + 4),
+          Vec<2>(centre.x(), high - 18), Vec<2>(centre.x(), low + 26)}) {
       const Bounds<2> box{{at.x() - width / 2 - 2, at.y() - 10}, {at.x() + width / 2 + 2, at.y() + 3}};
       const Bounds<2> frame{{10, kTop}, {options_.width - kPanel - 10, options_.height - 10.0}};
-      if (!frame.contains(box) || std::any_of(taken_.begin(), taken_.end(), [&](const Bounds<2>& t) { return t.overlaps(box); })) continue;
+      if (!frame.contains(box) ||
+          std::any_of(taken_.begin(), taken_.end(), [&](const Bounds<2>& t) { return t.overlaps(box); }))
+        continue;
       taken_.push_back(box);
       canvas_.text(at, o.name, 11, kInk.faded(0.9), false, true);
       return;
@@ -265,7 +287,8 @@ class Painter {
       for (std::uint64_t step = o.born; step <= last && step < o.gone; ++step) {
         const auto pose = trace_.pose_at(i, step);
         if (!pose) draw();
-        else if (const Vec<2> p = to_paper_(pose->position); trail.empty() || (p - trail.back()).norm() > 0.7) trail.push_back(p);
+        else if (const Vec<2> p = to_paper_(pose->position); trail.empty() || (p - trail.back()).norm() > 0.7)
+          trail.push_back(p);
       }
       draw();
     }
@@ -278,7 +301,8 @@ class Painter {
       if (f.step > last || !f.place) continue;
       const Vec<2> foot = to_paper_(*f.place);
       Vec<2> at = foot + Vec<2>(0, -16);
-      while (std::any_of(marks_.begin(), marks_.end(), [&](const Mark& m) { return (m.at - at).norm() < 17; })) at.y() -= 18;
+      while (std::any_of(marks_.begin(), marks_.end(), [&](const Mark& m) { return (m.at - at).norm() < 17; }))
+        at.y() -= 18;
       marks_.push_back({k + 1, foot, at});
       taken_.push_back(Bounds<2>{at, at}.grown(9));
     }
@@ -296,15 +320,18 @@ class Painter {
 
   void paint_title(std::uint64_t last) {
     canvas_.text({14, 27}, options_.title, 16, kInk, true);
-    const std::string when = options_.strobe > 1 ? fmt::format("{} moments from 0 to {:.2f} s", options_.strobe, trace_.time())
-                                                 : fmt::format("at {:.2f} s of {:.2f} s", static_cast<double>(last) / trace_.rate(), trace_.time());
+    const std::string when =
+        options_.strobe > 1
+            ? fmt::format("{} moments from 0 to {:.2f} s", options_.strobe, trace_.time())
+            : fmt::format("at {:.2f} s of {:.2f} s", static_cast<double>(last) / trace_.rate(), trace_.time());
     canvas_.text({14 + canvas_.text_width(options_.title, 16, true) + 16, 27}, when, 12.5, kQuiet);
     // A scale bar: the longest round length that fits.
     double length = std::pow(10, std::floor(std::log10(140 / to_paper_.scale())));
     length *= length * 5 * to_paper_.scale() <= 140 ? 5 : length * 2 * to_paper_.scale() <= 140 ? 2 : 1;
     const double px = length * to_paper_.scale(), right = options_.width - kPanel - 24;
     canvas_.line({right - px, 30}, {right, 30}, {kInk, 2, false});
-    canvas_.text({right - px / 2, 24}, fmt::format("{:g}{}", length, trace_.metre() == 1 ? " m" : ""), 11, kQuiet, false, true);
+    canvas_.text({right - px / 2, 24}, fmt::format("{:g}{}", length, trace_.metre() == 1 ? " m" : ""), 11, kQuiet,
+                 false, true);
   }
 
   void paint_panel(std::uint64_t last) {
@@ -328,7 +355,8 @@ class Painter {
       canvas_.text({x + 28, y}, name, 12, kInk);
       y += 18;
     };
-    for (const Tag tag : present.list()) swatch(kTagColours[tag.index % std::size(kTagColours)], trace_.tags().name(tag), false);
+    for (const Tag tag : present.list())
+      swatch(kTagColours[tag.index % std::size(kTagColours)], trace_.tags().name(tag), false);
     if (untagged) swatch(kUntagged, "no tag", false);
     swatch(kQuiet, "hatched: a zone", true);
     y += 14;
@@ -373,7 +401,8 @@ Bounds<D> everything(const Trace<D>& trace) {
   Bounds<D> all;
   for (const TraceObject<D>& o : trace.objects()) {
     all = all.merged(o.first_pose.position);
-    for (const ColliderDef<D>& c : o.colliders) all = all.merged(bounds(c.shape, o.first_pose * Pose<D>{c.at, c.turned}));
+    for (const ColliderDef<D>& c : o.colliders)
+      all = all.merged(bounds(c.shape, o.first_pose * Pose<D>{c.at, c.turned}));
   }
   if (all.empty()) all = all.merged(Vec<D>(kZero));
   return all.grown(std::max(all.size().maxCoeff() * 0.03, trace.metre() * 0.5));
@@ -383,7 +412,8 @@ Bounds<D> everything(const Trace<D>& trace) {
 }  // namespace picture
 
 template <int D>
-Result<void> draw_picture(const Trace<D>& trace, const Bounds<D>* view, const std::string& path, const PictureOptions& options) {
+Result<void> draw_picture(const Trace<D>& trace, const Bounds<D>* view, const std::string& path,
+                          const PictureOptions& options) {
   auto canvas = picture::Canvas::create(path, options.width, options.height);
   if (!canvas) return canvas.error();
   std::unique_ptr<picture::Canvas> paper = std::move(canvas).value();

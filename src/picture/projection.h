@@ -23,8 +23,10 @@ class Projection {
     origin_ = frame_corner + frame_size / 2 - scale_ * Vec<2>(flat.centre().x(), -flat.centre().y());
   }
 
-  [[nodiscard]] Vec<2> operator()(const Vec<D>& p) const { return origin_ + scale_ * Vec<2>(right_.dot(p), -up_.dot(p)); }
-  [[nodiscard]] double scale() const { return scale_; }                      // pixels a unit
+  [[nodiscard]] Vec<2> operator()(const Vec<D>& p) const {
+    return origin_ + scale_ * Vec<2>(right_.dot(p), -up_.dot(p));
+  }
+  [[nodiscard]] double scale() const { return scale_; }                         // pixels a unit
   [[nodiscard]] double depth(const Vec<D>& p) const { return toward_.dot(p); }  // larger: nearer
   [[nodiscard]] bool faces_us(const Vec<D>& direction) const { return toward_.dot(direction) > 1e-9; }
 
@@ -40,7 +42,7 @@ class Projection {
       side = (side - up * up.dot(side)).normalized();
       const Vec<3> front = cross(side, up);
       double s = 0, c = 0, sin_up = 0, cos_up = 0;
-      sine_cosine(radians(28), s, c);        // round the upright axis
+      sine_cosine(radians(28), s, c);            // round the upright axis
       sine_cosine(radians(32), sin_up, cos_up);  // above the horizon
       toward_ = cos_up * (s * side + c * front) + sin_up * up;
       right_ = cross(up, toward_).normalized();

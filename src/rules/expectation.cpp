@@ -31,7 +31,9 @@ Result<Who> parse_who(const std::string& text, const Trace<D>& trace) {
   std::vector<std::string> names;
   for (const TraceObject<D>& o : trace.objects()) names.push_back(o.name);
   const std::string near = nearest_name(who.value().object(), names);
-  return Error{{}, fmt::format("no object is named '{}'", who.value().object()), near.empty() ? "'@' and an object's name" : fmt::format("did you mean '@{}'?", near)};
+  return Error{{},
+               fmt::format("no object is named '{}'", who.value().object()),
+               near.empty() ? "'@' and an object's name" : fmt::format("did you mean '@{}'?", near)};
 }
 
 template <int D>
@@ -51,7 +53,9 @@ std::vector<Instance> instances(const ExpectContact& e, const Trace<D>& trace, b
   std::vector<Instance> found;
   for (const TraceTouch& t : trace.touches()) {
     if (t.phase != Phase::begin || (e.channel && *e.channel != t.channel)) continue;
-    const auto sides = [&](const Who& a, const Who& b) { return is_who(a, trace, t.self, t.self_tags) && is_who(b, trace, t.other, t.other_tags); };
+    const auto sides = [&](const Who& a, const Who& b) {
+      return is_who(a, trace, t.self, t.self_tags) && is_who(b, trace, t.other, t.other_tags);
+    };
     if (sides(first, second) || sides(second, first)) found.push_back({t.time, t.self, t.other});
   }
   return found;
@@ -64,7 +68,8 @@ std::string describe(const ExpectReaction& e) {
   return text;
 }
 std::string describe(const ExpectContact& e) {
-  return fmt::format("{} of {} and {}", e.channel ? fmt::format("{} contact", name_of(*e.channel)) : "contact", e.first, e.second);
+  return fmt::format("{} of {} and {}", e.channel ? fmt::format("{} contact", name_of(*e.channel)) : "contact", e.first,
+                     e.second);
 }
 
 template <int D>
@@ -143,7 +148,9 @@ std::optional<double> final_number(const std::string& text, const Trace<D>& trac
     names.push_back(n.name);
   }
   const std::string near = nearest_name(name, names);
-  error = {{}, fmt::format("{} has no number '{}'", owner, name), near.empty() ? "a number it has" : fmt::format("did you mean '{}.{}'?", owner, near)};
+  error = {{},
+           fmt::format("{} has no number '{}'", owner, name),
+           near.empty() ? "a number it has" : fmt::format("did you mean '{}.{}'?", owner, near)};
   return std::nullopt;
 }
 
@@ -153,7 +160,8 @@ ExpectationResult judge_number(const ExpectNumber& e, const Trace<D>& trace) {
   Error error;
   const double value = final_number(e.number, trace, error).value_or(0);
   const double slack = 1e-9 * std::max(1.0, std::abs(value));  // for sums of decimal fractions
-  r.met = (!e.is || std::abs(value - *e.is) <= slack) && (!e.at_least || value >= *e.at_least - slack) && (!e.at_most || value <= *e.at_most + slack);
+  r.met = (!e.is || std::abs(value - *e.is) <= slack) && (!e.at_least || value >= *e.at_least - slack) &&
+          (!e.at_most || value <= *e.at_most + slack);
   r.expected = e.number + " at the end";
   if (e.is) r.expected += fmt::format(" is {:g}", *e.is);
   if (e.at_least) r.expected += fmt::format(" is at least {:g}", *e.at_least);
@@ -193,8 +201,10 @@ ExpectationResult judge_object(const ExpectObject<D>& e, const Trace<D>& trace) 
 
 template <int D>
 Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
-  if (!(e.from <= e.to)) return Error{{}, fmt::format("the time from {:g} to {:g} s is empty", e.from, e.to), "from <= to"};
-  if (e.at_least && e.at_most && *e.at_least > *e.at_most) return Error{{}, "at least is more than at most", "at_least <= at_most"};
+  if (!(e.from <= e.to))
+    return Error{{}, fmt::format("the time from {:g} to {:g} s is empty", e.from, e.to), "from <= to"};
+  if (e.at_least && e.at_most && *e.at_least > *e.at_most)
+    return Error{{}, "at least is more than at most", "at_least <= at_most"};
   const auto both = [&](const std::string& a, const std::string& b) -> Result<void> {
     for (const std::string* text : {&a, &b})
       if (Result<Who> who = parse_who(*text, trace); !who) return who.error();
@@ -205,7 +215,9 @@ Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
     for (const ReactionReport& known : trace.reactions()) names.push_back(known.name);
     if (std::find(names.begin(), names.end(), r->reaction) == names.end()) {
       const std::string near = nearest_name(r->reaction, names);
-      return Error{{}, fmt::format("no reaction is named '{}'", r->reaction), near.empty() ? "the name of a reaction" : fmt::format("did you mean '{}'?", near)};
+      return Error{{},
+                   fmt::format("no reaction is named '{}'", r->reaction),
+                   near.empty() ? "the name of a reaction" : fmt::format("did you mean '{}'?", near)};
     }
     return both(r->self, r->other);
   }
@@ -213,7 +225,8 @@ Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
   if (const auto* n = std::get_if<ExpectNumber>(&e.what)) {
     Error error;
     if (!final_number(n->number, trace, error)) return error;
-    if (!n->is && !n->at_least && !n->at_most) return Error{{}, "says nothing about the number", "is, at_least or at_most"};
+    if (!n->is && !n->at_least && !n->at_most)
+      return Error{{}, "says nothing about the number", "is, at_least or at_most"};
   }
   if (const auto* o = std::get_if<ExpectObject<D>>(&e.what)) {
     if (Result<Who> who = parse_who("@" + o->object, trace); !who) return who.error();

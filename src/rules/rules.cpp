@@ -25,9 +25,11 @@ Result<NumberName> read_number_name(const std::string& text) {
   if (owner == "world") n.whose = NumberName::Whose::world;
   else if (owner == "self") n.whose = NumberName::Whose::self;
   else if (owner == "other") n.whose = NumberName::Whose::other;
-  else return Error{{}, fmt::format("number '{}' does not say whose it is", text), "world.NAME, self.NAME or other.NAME"};
+  else
+    return Error{{}, fmt::format("number '{}' does not say whose it is", text), "world.NAME, self.NAME or other.NAME"};
   n.name = dot == std::string::npos ? "" : text.substr(dot + 1);
-  if (!is_plain_name(n.name)) return Error{{}, fmt::format("number '{}' lacks a name", text), "world.NAME, self.NAME or other.NAME"};
+  if (!is_plain_name(n.name))
+    return Error{{}, fmt::format("number '{}' lacks a name", text), "world.NAME, self.NAME or other.NAME"};
   return n;
 }
 
@@ -95,7 +97,8 @@ Result<Compiled<D>> Rules<D>::Impl::compile(Reaction<D> r) {
       std::vector<std::string> names;
       for (const Number& known : world.numbers()) names.push_back("world." + known.name);
       const std::string near = nearest_name(text, names);
-      return Error{{}, fmt::format("'{}' is not a number of the world", text),
+      return Error{{},
+                   fmt::format("'{}' is not a number of the world", text),
                    near.empty() ? "a number declared before" : fmt::format("did you mean '{}'?", near)};
     }
     if (n && n.value().whose == NumberName::Whose::other && !touch)
@@ -110,7 +113,8 @@ Result<Compiled<D>> Rules<D>::Impl::compile(Reaction<D> r) {
   }
   for (const Effect& e : r.effects) {
     CompiledEffect ce{e, {}, {}, {}};
-    if (!(e.after >= 0 && e.after <= 1e9)) return Error{{}, fmt::format("delay {} is not usable", e.after), "seconds, 0 or more"};
+    if (!(e.after >= 0 && e.after <= 1e9))
+      return Error{{}, fmt::format("delay {} is not usable", e.after), "seconds, 0 or more"};
     if (!std::isfinite(e.by)) return Error{{}, "the change of a number is not finite", "a number"};
     if (e.kind == Effect::Kind::add) {
       Result<NumberName> n = check_number(e.number);
@@ -119,10 +123,13 @@ Result<Compiled<D>> Rules<D>::Impl::compile(Reaction<D> r) {
     } else if (e.kind == Effect::Kind::finish) {
       if (e.outcome.empty()) return Error{{}, "finish lacks an outcome", "a word such as won or lost"};
     } else if (!touch && (e.side == Side::other || c.watched.whose == NumberName::Whose::world)) {
-      return Error{{}, fmt::format("'{}' has nobody to act on: a number of {} starts it", name_of(e.kind), c.watched.whose == NumberName::Whose::world ? "the world" : "self"),
+      return Error{{},
+                   fmt::format("'{}' has nobody to act on: a number of {} starts it", name_of(e.kind),
+                               c.watched.whose == NumberName::Whose::world ? "the world" : "self"),
                    c.watched.whose == NumberName::Whose::world ? "add to a number of the world, or finish" : "self"};
     }
-    if (e.kind == Effect::Kind::damage && !(e.by > 0)) return Error{{}, fmt::format("damage of {} is not usable", e.by), "a number above 0"};
+    if (e.kind == Effect::Kind::damage && !(e.by > 0))
+      return Error{{}, fmt::format("damage of {} is not usable", e.by), "a number above 0"};
     for (const std::string& name : e.give) {
       Result<Tag> tag = world.tags().find(name);
       if (!tag) return tag.error();
@@ -133,7 +140,8 @@ Result<Compiled<D>> Rules<D>::Impl::compile(Reaction<D> r) {
       if (!tag) return tag.error();
       ce.take.push_back(tag.value());
     }
-    if (e.kind == Effect::Kind::retag && e.give.empty() && e.take.empty()) return Error{{}, "retag changes nothing", "tags to give or take"};
+    if (e.kind == Effect::Kind::retag && e.give.empty() && e.take.empty())
+      return Error{{}, "retag changes nothing", "tags to give or take"};
     if (e.kind == Effect::Kind::remove) (e.side == Side::self ? c.removes_self : c.removes_other) = true;
     c.effects.push_back(std::move(ce));
   }
@@ -149,10 +157,8 @@ void Rules<D>::Impl::react(std::span<const Event<D>> events) {
   for (std::size_t i = 0; i < reactions.size(); ++i) {
     for (const Delayed& d : delayed)
       if (d.reaction == i && d.due <= world.steps()) apply(i, reactions[i].effects[d.effect], d.self, d.other);
-    if (const auto* touch = std::get_if<OnTouch>(&reactions[i].reaction.when))
-      react_to_touch(i, *touch, events);
-    else
-      react_to_number(i, std::get<OnNumber>(reactions[i].reaction.when));
+    if (const auto* touch = std::get_if<OnTouch>(&reactions[i].reaction.when)) react_to_touch(i, *touch, events);
+    else react_to_number(i, std::get<OnNumber>(reactions[i].reaction.when));
   }
   std::erase_if(delayed, [&](const Delayed& d) { return d.due <= world.steps(); });
 }
@@ -164,10 +170,11 @@ void Rules<D>::Impl::react_to_touch(std::size_t index, const OnTouch& start, std
     if (e.phase != start.phase || (start.channel && *start.channel != e.channel)) continue;
     if (e.phase == Phase::end && e.why != EndCause::left && e.why != EndCause::teleported) continue;
     const ReactionReport& who = reports[index];
-    const std::string&self_name = world.object(e.self).name, &other_name = world.object(e.other).name;
+    const std::string &self_name = world.object(e.self).name, &other_name = world.object(e.other).name;
     const auto try_side = [&](bool turned) {
-      const bool match = turned ? who.self.matches(other_name, e.other_tags) && who.other.matches(self_name, e.self_tags)
-                                : who.self.matches(self_name, e.self_tags) && who.other.matches(other_name, e.other_tags);
+      const bool match = turned
+                             ? who.self.matches(other_name, e.other_tags) && who.other.matches(self_name, e.self_tags)
+                             : who.self.matches(self_name, e.self_tags) && who.other.matches(other_name, e.other_tags);
       if (!match || !may_start(e.self, k) || !may_start(e.other, k)) return;
       const Event<D> seen = turned ? e.seen_from(e.other) : e;
       if (!passes(reactions[index], seen.self, seen.other)) return;
@@ -186,7 +193,8 @@ void Rules<D>::Impl::react_to_number(std::size_t index, const OnNumber& start) {
   const auto watch = [&](std::uint64_t owner, double value) {
     const auto [at, fresh] = reactions[index].last_value.try_emplace(owner, value);
     const double last = std::exchange(at->second, value);
-    return !fresh && ((last < start.reaches && value >= start.reaches) || (last > start.reaches && value <= start.reaches));
+    return !fresh &&
+           ((last < start.reaches && value >= start.reaches) || (last > start.reaches && value <= start.reaches));
   };
   const NumberName& n = reactions[index].watched;
   if (n.whose == NumberName::Whose::world) {
@@ -229,10 +237,8 @@ void Rules<D>::Impl::fire(std::size_t index, Firing<D> firing, std::size_t event
   for (std::size_t k = 0; k < reactions[index].effects.size(); ++k) {
     const CompiledEffect& e = reactions[index].effects[k];
     const auto steps = static_cast<std::uint64_t>(std::llround(e.effect.after * world.settings().rate));
-    if (steps == 0)
-      apply(index, e, firing.self, firing.other);
-    else
-      delayed.push_back({world.steps() + steps, index, k, firing.self, firing.other});
+    if (steps == 0) apply(index, e, firing.self, firing.other);
+    else delayed.push_back({world.steps() + steps, index, k, firing.self, firing.other});
   }
   fired.push_back(firing);
   if (reactions[index].reaction.call) reactions[index].reaction.call(world, firing);
@@ -240,7 +246,8 @@ void Rules<D>::Impl::fire(std::size_t index, Firing<D> firing, std::size_t event
 
 // Asks the world for the change; while it tells its listeners, that waits for the end of the step.
 template <int D>
-void Rules<D>::Impl::apply(std::size_t index, const CompiledEffect& e, std::optional<ObjectId> self, std::optional<ObjectId> other) {
+void Rules<D>::Impl::apply(std::size_t index, const CompiledEffect& e, std::optional<ObjectId> self,
+                           std::optional<ObjectId> other) {
   const std::optional<ObjectId> side = e.effect.side == Side::self ? self : other;
   bool done = false;
   switch (e.effect.kind) {
@@ -253,8 +260,8 @@ void Rules<D>::Impl::apply(std::size_t index, const CompiledEffect& e, std::opti
       break;
     case Effect::Kind::damage: done = side && world.add_to_number({*side}, kHealth, -e.effect.by, 0); break;
     case Effect::Kind::remove: done = side && world.remove(*side); break;
-    case Effect::Kind::hide: done = side && world.set_active(*side, false); break;
-    case Effect::Kind::show: done = side && world.set_active(*side, true); break;
+    case Effect::Kind::hide: done = side && world.set_shown(*side, false); break;
+    case Effect::Kind::show: done = side && world.set_shown(*side, true); break;
     case Effect::Kind::retag:
       for (const Tag tag : e.give) done = side && world.give_tag(*side, tag);
       for (const Tag tag : e.take) done = side && world.take_tag(*side, tag);
@@ -270,15 +277,19 @@ void Rules<D>::Impl::apply(std::size_t index, const CompiledEffect& e, std::opti
 
 template <int D>
 Rules<D>::Rules(World<D>& world) : impl_(std::make_unique<Impl>(world)) {
-  impl_->token = world.add_listener([impl = impl_.get()](World<D>&, std::span<const Event<D>> events) { impl->react(events); });
+  impl_->token =
+      world.add_listener([impl = impl_.get()](World<D>&, std::span<const Event<D>> events) { impl->react(events); });
 }
 template <int D>
-Rules<D>::~Rules() { impl_->world.remove_listener(impl_->token); }
+Rules<D>::~Rules() {
+  impl_->world.remove_listener(impl_->token);
+}
 
 template <int D>
 Result<void> Rules<D>::add(Reaction<D> reaction) {
   const auto refuse = [&](const Error& error) {
-    return Error{fmt::format("reaction '{}'{}{}", reaction.name, error.where.empty() ? "" : " ", error.where), error.what, error.accepted};
+    return Error{fmt::format("reaction '{}'{}{}", reaction.name, error.where.empty() ? "" : " ", error.where),
+                 error.what, error.accepted};
   };
   if (!is_plain_name(reaction.name)) return refuse({{}, "lacks a usable name", "letters, digits and - _ ."});
   for (const ReactionReport& r : impl_->reports)
@@ -297,9 +308,13 @@ Result<void> Rules<D>::add(Reaction<D> reaction) {
 }
 
 template <int D>
-std::span<const ReactionReport> Rules<D>::reports() const { return impl_->reports; }
+std::span<const ReactionReport> Rules<D>::reports() const {
+  return impl_->reports;
+}
 template <int D>
-std::span<const Firing<D>> Rules<D>::fired() const { return impl_->fired; }
+std::span<const Firing<D>> Rules<D>::fired() const {
+  return impl_->fired;
+}
 template <int D>
 std::uint64_t Rules<D>::count(std::string_view name) const {
   for (const ReactionReport& r : impl_->reports)
@@ -307,7 +322,9 @@ std::uint64_t Rules<D>::count(std::string_view name) const {
   return 0;
 }
 template <int D>
-const std::optional<std::string>& Rules<D>::outcome() const { return impl_->outcome; }
+const std::optional<std::string>& Rules<D>::outcome() const {
+  return impl_->outcome;
+}
 
 template <int D>
 std::uint64_t Rules<D>::hash() const {
@@ -321,7 +338,8 @@ std::uint64_t Rules<D>::hash() const {
     return id && impl_->world.alive(*id) ? impl_->world.object(*id).serial : 0;
   };
   for (const Delayed& d : impl_->delayed)
-    h.add(d.due), h.add(std::uint64_t{d.reaction}), h.add(std::uint64_t{d.effect}), h.add(serial(d.self)), h.add(serial(d.other));
+    h.add(d.due), h.add(std::uint64_t{d.reaction}), h.add(std::uint64_t{d.effect}), h.add(serial(d.self)),
+        h.add(serial(d.other));
   h.add(std::string_view(impl_->outcome ? *impl_->outcome : ""));
   return h.value();
 }

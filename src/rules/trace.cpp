@@ -20,17 +20,15 @@ void Trace<D>::record(const World<D>& world, const Rules<D>& rules) {
   note_objects(world);
 
   for (const Event<D>& e : world.events())
-    touches_.push_back({e.step, e.time, e.phase, e.channel, e.why, index_of(world, e.self), index_of(world, e.other), e.self_tags,
-                        e.other_tags, e.approach_speed, e.impulse});
+    touches_.push_back({e.step, e.time, e.phase, e.channel, e.why, index_of(world, e.self), index_of(world, e.other),
+                        e.self_tags, e.other_tags, e.approach_speed, e.impulse});
   for (const Firing<D>& f : rules.fired()) {
     TraceFiring<D> t;
     t.step = f.step, t.time = f.time, t.reaction = f.reaction;
     if (f.self) t.self = index_of(world, *f.self), t.self_tags = objects_[t.self].tags;
     if (f.other) t.other = index_of(world, *f.other);
-    if (f.touch)
-      t.place = f.touch->point, t.self_tags = f.touch->self_tags, t.other_tags = f.touch->other_tags;
-    else if (f.self)
-      t.place = world.object(*f.self).pose.position;
+    if (f.touch) t.place = f.touch->point, t.self_tags = f.touch->self_tags, t.other_tags = f.touch->other_tags;
+    else if (f.self) t.place = world.object(*f.self).pose.position;
     firings_.push_back(std::move(t));
   }
   reactions_.assign(rules.reports().begin(), rules.reports().end());
@@ -61,13 +59,16 @@ void Trace<D>::note_objects(const World<D>& world) {
     }
     TraceObject<D>& t = objects_[index];
     std::vector<Sample>& samples = samples_[index];
-    const bool moved = samples.empty() || samples.back().shown != o.active || samples.back().pose.position != o.pose.position ||
-                       samples.back().pose.rotation.axis(0) != o.pose.rotation.axis(0) || samples.back().pose.rotation.axis(1) != o.pose.rotation.axis(1);
+    const bool moved = samples.empty() || samples.back().shown != o.active ||
+                       samples.back().pose.position != o.pose.position ||
+                       samples.back().pose.rotation.axis(0) != o.pose.rotation.axis(0) ||
+                       samples.back().pose.rotation.axis(1) != o.pose.rotation.axis(1);
     if (moved) samples.push_back({steps_, o.active, o.pose});
     if (fresh || !(t.tags == o.tags)) {
       t.tags = o.tags;
       t.parties.clear(), t.colliders.clear();
-      for (std::size_t i = 0; i < o.colliders.size(); ++i) t.parties.push_back(world.party(id, i)), t.colliders.push_back(o.colliders[i].def);
+      for (std::size_t i = 0; i < o.colliders.size(); ++i)
+        t.parties.push_back(world.party(id, i)), t.colliders.push_back(o.colliders[i].def);
     }
     t.active = o.active;
     t.numbers = o.numbers;
@@ -86,7 +87,8 @@ std::optional<Pose<D>> Trace<D>::pose_at(std::uint32_t object, std::uint64_t ste
   const TraceObject<D>& t = objects_[object];
   if (step < t.born || step >= t.gone) return std::nullopt;
   const std::vector<Sample>& samples = samples_[object];
-  const auto after = std::upper_bound(samples.begin(), samples.end(), step, [](std::uint64_t s, const Sample& x) { return s < x.step; });
+  const auto after = std::upper_bound(samples.begin(), samples.end(), step,
+                                      [](std::uint64_t s, const Sample& x) { return s < x.step; });
   if (after == samples.begin()) return std::nullopt;
   const Sample& s = *(after - 1);
   return s.shown ? std::optional<Pose<D>>(s.pose) : std::nullopt;

@@ -42,11 +42,14 @@ void SceneReader<D>::read_tags() {
   const toml::node* node = top_.find("tags");
   if (node == nullptr) return;
   const toml::table* all = node->as_table();
-  if (all == nullptr) return context_.report(*node, fmt::format("tags is {}", type_name(*node)), "[tags] with name = \"meaning\"");
+  if (all == nullptr)
+    return context_.report(*node, fmt::format("tags is {}", type_name(*node)), "[tags] with name = \"meaning\"");
   for (const auto& [key, value] : in_file_order(*all)) {
     const auto meaning = text_in(context_, *value, key->str());
     const Result<Tag> tag = tags_.declare(key->str(), meaning.value_or(""));
-    if (!tag) context_.report(key->source().begin, fmt::format("{} {}", tag.error().where, tag.error().what), tag.error().accepted);
+    if (!tag)
+      context_.report(key->source().begin, fmt::format("{} {}", tag.error().where, tag.error().what),
+                      tag.error().accepted);
     else scene_.tags.emplace_back(key->str(), meaning.value_or(""));
   }
 }
@@ -56,11 +59,13 @@ void SceneReader<D>::read_regions() {
   const toml::node* node = top_.find("regions");
   if (node == nullptr) return;
   const toml::table* all = node->as_table();
-  if (all == nullptr) return context_.report(*node, fmt::format("regions is {}", type_name(*node)), "NAME = { from, to } each");
+  if (all == nullptr)
+    return context_.report(*node, fmt::format("regions is {}", type_name(*node)), "NAME = { from, to } each");
   for (const auto& [key, value] : *all) {
     const toml::table* table = value.as_table();
     if (table == nullptr) {
-      context_.report(value, fmt::format("region '{}' is {}", key.str(), type_name(value)), "{ from = [...], to = [...] }");
+      context_.report(value, fmt::format("region '{}' is {}", key.str(), type_name(value)),
+                      "{ from = [...], to = [...] }");
       continue;
     }
     const Section s(context_, "region", {table});
@@ -69,7 +74,8 @@ void SceneReader<D>::read_regions() {
     const auto from = s.template vector<D>("from"), to = s.template vector<D>("to");
     if (!from || !to) continue;
     const Bounds<D> region{from->cwiseMin(*to), from->cwiseMax(*to)};
-    if ((region.size().array() <= 0).any()) context_.report(value, fmt::format("region '{}' is flat", key.str()), "corners that differ along every axis");
+    if ((region.size().array() <= 0).any())
+      context_.report(value, fmt::format("region '{}' is flat", key.str()), "corners that differ along every axis");
     else scene_.regions[std::string(key.str())] = region;
   }
 }
@@ -94,7 +100,8 @@ void build(const Scene<D>& scene, Run<D>& run, Report&& report) {
 
 template <int D>
 void SceneReader<D>::try_out() {
-  if (auto good = check_settings(scene_.world); !good) return context_.report(top_.node(), good.error().where + " " + good.error().what, good.error().accepted);
+  if (auto good = check_settings(scene_.world); !good)
+    return context_.report(top_.node(), good.error().where + " " + good.error().what, good.error().accepted);
   const auto report = [&](const Place& place, const Error& error) {
     context_.problems.push_back({place, (error.where.empty() ? "" : error.where + " ") + error.what, error.accepted});
   };
@@ -113,18 +120,23 @@ namespace {
 void apply_settings(Context& context, std::span<const Setting> settings, std::vector<toml::table>& holders) {
   holders.reserve(settings.size());
   for (const auto& [name, value] : settings) {
-    const auto refuse = [&](std::string what, std::string accepted) {
+    const auto refuse = [&, name = name, value = value](std::string what, std::string accepted) {
       context.problems.push_back({{"--set " + name + "=" + value, 0, 0}, std::move(what), std::move(accepted)});
     };
     const auto at = context.parameters.find(name);
     if (at == context.parameters.end()) {
       const std::string near = nearest_name(name, context.parameter_names);
-      refuse(fmt::format("no parameter is named '{}'", name), !near.empty() ? fmt::format("did you mean '{}'?", near) : context.parameter_names.empty() ? "the scene declares none" : fmt::format("parameters are: {}", fmt::join(context.parameter_names, ", ")));
+      refuse(fmt::format("no parameter is named '{}'", name),
+             !near.empty() ? fmt::format("did you mean '{}'?", near)
+             : context.parameter_names.empty()
+                 ? "the scene declares none"
+                 : fmt::format("parameters are: {}", fmt::join(context.parameter_names, ", ")));
       continue;
     }
     // Put where the declared value stands, so that what is wrong with it is told with that place.
     const toml::source_position declared = at->second->source().begin;
-    const std::string before = std::string(declared.line - 1, '\n') + "v" + std::string(declared.column > 4 ? declared.column - 4 : 0, ' ') + "= ";
+    const std::string before = std::string(declared.line - 1, '\n') + "v" +
+                               std::string(declared.column > 4 ? declared.column - 4 : 0, ' ') + "= ";
     toml::table holder;
     try {
       holder = toml::parse(before + value);
@@ -147,7 +159,8 @@ LoadedScene finish(Context& context) {
     return std::tie(a.place.line, a.place.column, a.what) < std::tie(b.place.line, b.place.column, b.what);
   });
   for (Problem& p : context.problems) {
-    const bool again = !out.problems.empty() && out.problems.back().place.line == p.place.line && out.problems.back().place.column == p.place.column && out.problems.back().what == p.what;
+    const bool again = !out.problems.empty() && out.problems.back().place.line == p.place.line &&
+                       out.problems.back().place.column == p.place.column && out.problems.back().what == p.what;
     if (!again) out.problems.push_back(std::move(p));
   }
   return out;
@@ -167,10 +180,13 @@ LoadedScene read_scene(std::string_view text, const std::string& name, std::span
     return scene::finish(context);
   }
   const scene::Section top(context, "scene", {&root});
-  if (!root.contains("colvik")) context.report(toml::source_position{1, 1}, "the file does not say that it is a scene", "colvik = 1 as the first line");
+  if (!root.contains("colvik"))
+    context.report(toml::source_position{1, 1}, "the file does not say that it is a scene",
+                   "colvik = 1 as the first line");
   else (void)top.whole("colvik", 1, 1);
   if (const toml::table* parameters = root["parameters"].as_table())
-    for (const auto& [key, value] : *parameters) context.parameters[std::string(key.str())] = &value, context.parameter_names.emplace_back(key.str());
+    for (const auto& [key, value] : *parameters)
+      context.parameters[std::string(key.str())] = &value, context.parameter_names.emplace_back(key.str());
   else if (const toml::node* node = root.get("parameters"))
     context.report(*node, fmt::format("parameters is {}", scene::type_name(*node)), "[parameters] with NAME = value");
   std::vector<toml::table> holders;

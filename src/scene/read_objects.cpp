@@ -12,7 +12,8 @@ void SceneReader<D>::read_kinds() {
   const toml::node* node = top_.find("kinds");
   if (node == nullptr) return;
   const toml::table* all = node->as_table();
-  if (all == nullptr) return context_.report(*node, fmt::format("kinds is {}", type_name(*node)), "tables, [kinds.NAME]");
+  if (all == nullptr)
+    return context_.report(*node, fmt::format("kinds is {}", type_name(*node)), "tables, [kinds.NAME]");
   for (const auto& [key, value] : *all) {
     if (const toml::table* table = value.as_table()) {
       kinds_[std::string(key.str())].table = table;
@@ -26,7 +27,8 @@ void SceneReader<D>::read_kinds() {
     const Section s(context_, "object", kind.layers);
     for (const std::string_view key : {"name", "kind", "row", "grid"})
       if (kind.table->contains(key))
-        context_.report(*kind.table->get(key), fmt::format("a kind has no '{}'", key), key == "kind" ? "like = the kind it inherits from" : "say it where the object is");
+        context_.report(*kind.table->get(key), fmt::format("a kind has no '{}'", key),
+                        key == "kind" ? "like = the kind it inherits from" : "say it where the object is");
     (void)read_object(s);
   }
 }
@@ -42,7 +44,9 @@ std::vector<const toml::table*> SceneReader<D>::kind_layers(const std::string& n
     if (kind == nullptr) break;
     if (std::find(seen.begin(), seen.end(), *parent) != seen.end()) {
       seen.push_back(*parent);
-      if (!context_.reported_at(*like)) context_.report(*like, fmt::format("kinds inherit in a circle: {}", fmt::join(seen, " -> ")), "a kind that is not like itself");
+      if (!context_.reported_at(*like))
+        context_.report(*like, fmt::format("kinds inherit in a circle: {}", fmt::join(seen, " -> ")),
+                        "a kind that is not like itself");
       break;
     }
     seen.push_back(*parent);
@@ -57,7 +61,10 @@ auto SceneReader<D>::find_kind(const toml::node& at, const std::string& name) ->
   if (found != kinds_.end()) return &found->second;
   const std::string near = nearest_name(name, kind_names_);
   if (!context_.reported_at(at))
-    context_.report(at, fmt::format("no kind is named '{}'", name), !near.empty() ? fmt::format("did you mean '{}'?", near) : kind_names_.empty() ? "no kind is declared" : fmt::format("kinds are: {}", fmt::join(kind_names_, ", ")));
+    context_.report(at, fmt::format("no kind is named '{}'", name),
+                    !near.empty()         ? fmt::format("did you mean '{}'?", near)
+                    : kind_names_.empty() ? "no kind is declared"
+                                          : fmt::format("kinds are: {}", fmt::join(kind_names_, ", ")));
   return nullptr;
 }
 
@@ -65,7 +72,8 @@ template <int D>
 void SceneReader<D>::read_objects() {
   const toml::node* node = top_.find("objects");
   const toml::array* list = node != nullptr ? node->as_array() : nullptr;
-  if (node != nullptr && list == nullptr) context_.report(*node, fmt::format("objects is {}", type_name(*node)), "tables, [[objects]]");
+  if (node != nullptr && list == nullptr)
+    context_.report(*node, fmt::format("objects is {}", type_name(*node)), "tables, [[objects]]");
   if (list == nullptr) return;
   scene_.objects.reserve(list->size());
   for (const toml::node& item : *list) {
@@ -76,7 +84,8 @@ void SceneReader<D>::read_objects() {
     }
     std::vector<const toml::table*> layers{own};
     std::string kind_name;
-    if (const toml::node* like = own->get("like")) context_.report(*like, "an object has no 'like'", "kind = the kind it inherits from");
+    if (const toml::node* like = own->get("like"))
+      context_.report(*like, "an object has no 'like'", "kind = the kind it inherits from");
     if (const toml::node* kind = own->get("kind")) {
       if (const auto name = text_in(context_, *kind, "kind"))
         if (const Kind* found = find_kind(*kind, *name)) {
@@ -97,7 +106,9 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
   ObjectDef<D> def;
   if (auto name = s.text("name")) {
     def.name = *name;
-    if (!is_plain_name(def.name)) context_.report(*s.find("name"), fmt::format("'{}' is not a name", def.name), "letters, digits and - _ . after a first letter or digit");
+    if (!is_plain_name(def.name))
+      context_.report(*s.find("name"), fmt::format("'{}' is not a name", def.name),
+                      "letters, digits and - _ . after a first letter or digit");
   }
   static const std::vector<std::string> bodies{"static", "kinematic", "dynamic"};
   if (auto body = s.choice("body", bodies)) def.body = static_cast<BodyKind>(*body);
@@ -125,7 +136,9 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
       const std::filesystem::path path = std::filesystem::path(scene_.file).parent_path() / *picture;
       def.drawing.picture = path.string();
       std::error_code ignored;
-      if (!std::filesystem::is_regular_file(path, ignored)) context_.report(*drawing->find("picture"), fmt::format("there is no file '{}'", path.string()), "a PNG beside the scene file");
+      if (!std::filesystem::is_regular_file(path, ignored))
+        context_.report(*drawing->find("picture"), fmt::format("there is no file '{}'", path.string()),
+                        "a PNG beside the scene file");
     }
     drawing->require("size", "whole size of the drawing");
   }
@@ -134,9 +147,11 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
 
 template <int D>
 void SceneReader<D>::read_motion(const Section& s, ObjectDef<D>& def) {
-  if (s.has("path") && s.has("velocities")) context_.report(*s.find("velocities"), "an object has a path and velocities", "one of the two");
+  if (s.has("path") && s.has("velocities"))
+    context_.report(*s.find("velocities"), "an object has a path and velocities", "one of the two");
   const auto check = [&](std::string_view key) {
-    if (auto good = world::check_motion<D>(def.motion, scene_.world.metre); !good && !context_.reported_at(*s.find(key)))
+    if (auto good = world::check_motion<D>(def.motion, scene_.world.metre);
+        !good && !context_.reported_at(*s.find(key)))
       context_.report(*s.find(key), fmt::format("{} {}", good.error().where, good.error().what), good.error().accepted);
   };
   if (s.has("path")) {
@@ -154,7 +169,8 @@ void SceneReader<D>::read_motion(const Section& s, ObjectDef<D>& def) {
     def.motion = path;
     check("path");
     if (!s.has("at") && !path.points.empty()) def.at = path.points.front().to;
-    if (!s.has("turned") && !path.points.empty() && path.points.front().turned) def.turned = *path.points.front().turned;
+    if (!s.has("turned") && !path.points.empty() && path.points.front().turned)
+      def.turned = *path.points.front().turned;
   } else if (s.has("velocities")) {
     std::vector<VelocityFrom<D>> steps;
     for (const Section& v : s.tables("velocities", "velocity")) {
@@ -168,7 +184,8 @@ void SceneReader<D>::read_motion(const Section& s, ObjectDef<D>& def) {
     def.motion = steps;
     check("velocities");
   }
-  if (s.has("loop") && !s.has("path")) context_.report(*s.find("loop"), "loop without a path", "path = [...] beside it");
+  if (s.has("loop") && !s.has("path"))
+    context_.report(*s.find("loop"), "loop without a path", "path = [...] beside it");
 }
 
 // One object, or the copies that a row or grid asks for.
@@ -193,7 +210,8 @@ void SceneReader<D>::add_copies(const Section& s, const ObjectDef<D>& def, const
   if (row) {
     const auto count = layout->whole("count", 1, 1000000);
     if (!from || !step || !count) return;
-    for (std::uint64_t i = 0; i < *count; ++i) add(fmt::format("{}.{}", def.name, i + 1), *from + *step * static_cast<double>(i));
+    for (std::uint64_t i = 0; i < *count; ++i)
+      add(fmt::format("{}.{}", def.name, i + 1), *from + *step * static_cast<double>(i));
     return;
   }
   const auto counts = layout->template vector<D>("count");
@@ -201,7 +219,8 @@ void SceneReader<D>::add_copies(const Section& s, const ObjectDef<D>& def, const
   double total = 1;
   for (int i = 0; i < D; ++i) total *= (*counts)[i];
   if ((counts->array() < 1).any() || (counts->array() != counts->array().floor()).any() || total > 1e6)
-    return context_.report(*layout->find("count"), "count is not usable", "whole numbers from 1 up, at most 1000000 copies");
+    return context_.report(*layout->find("count"), "count is not usable",
+                           "whole numbers from 1 up, at most 1000000 copies");
   Vec<D> at = kZero;  // counts up like an odometer, first axis fastest
   for (double made = 0; made < total; ++made) {
     std::string name = def.name;
@@ -220,7 +239,8 @@ std::vector<ColliderDef<D>> SceneReader<D>::read_colliders(const Section& s, con
   // The nearest layer that says anything decides between one collider and several.
   for (std::size_t i = 0; i < s.layers().size(); ++i) {
     const toml::table& layer = *s.layers()[i];
-    if (layer.contains("collider") && layer.contains("colliders")) context_.report(*layer.get("colliders"), "an object has collider and colliders", "one of the two");
+    if (layer.contains("collider") && layer.contains("colliders"))
+      context_.report(*layer.get("colliders"), "an object has collider and colliders", "one of the two");
     if (layer.contains("colliders")) {
       for (const Section& c : Section(context_, "object", {&layer}).tables("colliders", "collider"))
         if (auto collider = read_collider(c, def)) list.push_back(*collider);
@@ -229,7 +249,8 @@ std::vector<ColliderDef<D>> SceneReader<D>::read_colliders(const Section& s, con
     if (!layer.contains("collider")) continue;
     // Inherited piece by piece, down to a layer that has a list instead.
     std::vector<const toml::table*> below;
-    for (std::size_t k = i; k < s.layers().size() && !s.layers()[k]->contains("colliders"); ++k) below.push_back(s.layers()[k]);
+    for (std::size_t k = i; k < s.layers().size() && !s.layers()[k]->contains("colliders"); ++k)
+      below.push_back(s.layers()[k]);
     const std::vector<const toml::table*> layers = Section(context_, "object", below).layers_of("collider");
     if (layers.empty()) return list;
     if (auto collider = read_collider(Section(context_, "collider", layers), def)) list.push_back(*collider);
@@ -261,7 +282,8 @@ std::optional<ColliderDef<D>> SceneReader<D>::read_collider(const Section& s, co
 }
 
 template <int D>
-std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s, const ObjectDef<D>& def, ColliderDef<D>& collider) {
+std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s, const ObjectDef<D>& def,
+                                                   ColliderDef<D>& collider) {
   static constexpr std::string_view kShapes[] = {"circle", "sphere", "box", "capsule", "region"};
   // The nearest layer that names a shape replaces the inherited one.
   for (const toml::table* layer : s.layers()) {
@@ -271,12 +293,14 @@ std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s, const Objec
     if (named.empty()) continue;
     const toml::node& first = *layer->get(named.front());
     if (named.size() > 1) {
-      context_.report(first, fmt::format("a collider has several shapes: {}", fmt::join(named, ", ")), "one shape; several colliders go in colliders = [...]");
+      context_.report(first, fmt::format("a collider has several shapes: {}", fmt::join(named, ", ")),
+                      "one shape; several colliders go in colliders = [...]");
       return std::nullopt;
     }
     const std::string_view which = named.front();
     if (which == (D == 2 ? "sphere" : "circle")) {
-      context_.report(first, fmt::format("a {} does not fit a {}D scene", which, D), fmt::format("{} = {{ diameter = ... }}", D == 2 ? "circle" : "sphere"));
+      context_.report(first, fmt::format("a {} does not fit a {}D scene", which, D),
+                      fmt::format("{} = {{ diameter = ... }}", D == 2 ? "circle" : "sphere"));
       return std::nullopt;
     }
     if (which == "box") {
@@ -310,7 +334,8 @@ std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s, const Objec
     shape.radius = *diameter / 2;
     return shape;
   }
-  context_.report(s.node(), "a collider lacks a shape", fmt::format("one of: {}, box, capsule, region", D == 2 ? "circle" : "sphere"));
+  context_.report(s.node(), "a collider lacks a shape",
+                  fmt::format("one of: {}, box, capsule, region", D == 2 ? "circle" : "sphere"));
   return std::nullopt;
 }
 
@@ -339,7 +364,8 @@ std::vector<Number> SceneReader<D>::read_numbers(const Section& s, std::string_v
       const std::string name(entry->str());
       if (std::any_of(numbers.begin(), numbers.end(), [&](const Number& n) { return n.name == name; })) continue;
       const toml::node* value = context_.resolve(*node);
-      if (!is_plain_name(name)) context_.report(entry->source().begin, fmt::format("'{}' is not a name", name), "letters, digits and - _ .");
+      if (!is_plain_name(name))
+        context_.report(entry->source().begin, fmt::format("'{}' is not a name", name), "letters, digits and - _ .");
       else if (value != nullptr)
         if (auto number = number_in(context_, *value, name, -1e15, 1e15)) numbers.push_back({name, *number});
     }
@@ -365,7 +391,8 @@ const Bounds<D>* SceneReader<D>::read_region(const Section& s, std::string_view 
   std::vector<std::string> names;
   for (const auto& [known, bounds] : scene_.regions) names.push_back(known);
   const std::string near = nearest_name(*name, names);
-  context_.report(*s.find(key), fmt::format("no region is named '{}'", *name), near.empty() ? "a region declared under [regions]" : fmt::format("did you mean '{}'?", near));
+  context_.report(*s.find(key), fmt::format("no region is named '{}'", *name),
+                  near.empty() ? "a region declared under [regions]" : fmt::format("did you mean '{}'?", near));
   return nullptr;
 }
 

@@ -16,12 +16,14 @@ bool SceneReader<D>::check_who(const toml::node& at, const std::string& text) {
     const std::string& name = who.value().object();
     if (std::find(names.begin(), names.end(), name) != names.end()) return true;
     const std::string near = nearest_name(name, names);
-    context_.report(at, fmt::format("no object is named '{}'", name), near.empty() ? "'@' and an object's name" : fmt::format("did you mean '@{}'?", near));
+    context_.report(at, fmt::format("no object is named '{}'", name),
+                    near.empty() ? "'@' and an object's name" : fmt::format("did you mean '@{}'?", near));
     return false;
   }
   // The classic: an object's name where a tag is asked for.
   const bool object = std::find(names.begin(), names.end(), text) != names.end();
-  context_.report(at, who.error().what, object ? fmt::format("the object of that name is '@{}'", text) : who.error().accepted);
+  context_.report(at, who.error().what,
+                  object ? fmt::format("the object of that name is '@{}'", text) : who.error().accepted);
   return false;
 }
 
@@ -46,7 +48,9 @@ std::optional<Effect> SceneReader<D>::read_effect(const Section& s) {
   for (const std::string& kind : kinds)
     if (s.has(kind)) named.push_back(kind);
   if (named.size() != 1) {
-    context_.report(s.node(), named.empty() ? "an effect does nothing" : fmt::format("an effect does several things: {}", fmt::join(named, ", ")),
+    context_.report(s.node(),
+                    named.empty() ? "an effect does nothing"
+                                  : fmt::format("an effect does several things: {}", fmt::join(named, ", ")),
                     fmt::format("one of: {}", fmt::join(kinds, ", ")));
     return std::nullopt;
   }
@@ -59,7 +63,9 @@ std::optional<Effect> SceneReader<D>::read_effect(const Section& s) {
   const bool tags = e.kind == Effect::Kind::retag;
   if (counts) s.require("by", "by = how much");
   for (const std::string_view key : {"by", "give", "take"})
-    if (s.has(key) && !(key == "by" ? counts : tags)) context_.report(*s.find(key), fmt::format("'{}' says nothing about {}", key, named[0]), key == "by" ? "with add or damage" : "with retag");
+    if (s.has(key) && !(key == "by" ? counts : tags))
+      context_.report(*s.find(key), fmt::format("'{}' says nothing about {}", key, named[0]),
+                      key == "by" ? "with add or damage" : "with retag");
   e.by = s.number("by").value_or(0);
   e.give = read_tag_list(s, "give");
   e.take = read_tag_list(s, "take");
@@ -84,7 +90,8 @@ void SceneReader<D>::read_reactions() {
       start.require("reaches", "number and reaches");
       r.when = OnNumber{start.text("number").value_or(""), start.number("reaches").value_or(0)};
       for (const std::string_view key : {"other", "channel"})
-        if (s.has(key)) context_.report(*s.find(key), fmt::format("'{}' with a number that starts it", key), "only a touch has that");
+        if (s.has(key))
+          context_.report(*s.find(key), fmt::format("'{}' with a number that starts it", key), "only a touch has that");
     } else {
       OnTouch touch;
       if (auto phase = s.choice("when", phases)) touch.phase = static_cast<Phase>(*phase);
@@ -108,17 +115,22 @@ void SceneReader<D>::read_expectations() {
     for (const char* subject : {"reaction", "contact", "number", "outcome", "object"})
       if (s.has(subject)) subjects.emplace_back(subject);
     if (subjects.size() != 1) {
-      context_.report(s.node(), subjects.empty() ? "an expectation of nothing" : fmt::format("an expectation of several things: {}", fmt::join(subjects, ", ")),
+      context_.report(s.node(),
+                      subjects.empty() ? "an expectation of nothing"
+                                       : fmt::format("an expectation of several things: {}", fmt::join(subjects, ", ")),
                       "one of: reaction, contact, number, outcome, object");
       continue;
     }
     const std::string& subject = subjects[0];
     const auto only_for = [&](std::string_view key, bool fits, std::string_view fitting) {
-      if (!fits && s.has(key)) context_.report(*s.find(key), fmt::format("'{}' says nothing about {}", key, subject), fmt::format("with {}", fitting));
+      if (!fits && s.has(key))
+        context_.report(*s.find(key), fmt::format("'{}' says nothing about {}", key, subject),
+                        fmt::format("with {}", fitting));
     };
     const bool counted = subject == "reaction" || subject == "contact";
     for (const std::string_view key : {"times", "never", "between"}) only_for(key, counted, "reaction or contact");
-    for (const std::string_view key : {"at_least", "at_most"}) only_for(key, counted || subject == "number", "reaction, contact or number");
+    for (const std::string_view key : {"at_least", "at_most"})
+      only_for(key, counted || subject == "number", "reaction, contact or number");
     for (const std::string_view key : {"self", "other"}) only_for(key, subject == "reaction", "reaction");
     for (const std::string_view key : {"present", "inside"}) only_for(key, subject == "object", "object");
     only_for("channel", subject == "contact", "contact");
@@ -129,7 +141,8 @@ void SceneReader<D>::read_expectations() {
       e.at_least = s.whole("at_least", 0, 1000000000);
       e.at_most = s.whole("at_most", 0, 1000000000);
       e.never = s.boolean("never").value_or(false);
-      if ((e.never ? 1 : 0) + (e.times ? 1 : 0) + (e.at_least || e.at_most ? 1 : 0) > 1) context_.report(s.node(), "how often is said twice", "one of times, never, and at_least with at_most");
+      if ((e.never ? 1 : 0) + (e.times ? 1 : 0) + (e.at_least || e.at_most ? 1 : 0) > 1)
+        context_.report(s.node(), "how often is said twice", "one of times, never, and at_least with at_most");
       if (const auto between = s.template vector<2>("between")) e.from = between->x(), e.to = between->y();
     }
     if (subject == "reaction") {
@@ -142,7 +155,8 @@ void SceneReader<D>::read_expectations() {
       const std::vector<std::string> two = s.texts("contact");
       const toml::array* list = s.find("contact")->as_array();
       if (list == nullptr || list->size() != 2 || two.size() != 2) {
-        context_.report(*s.find("contact"), "contact does not name two", "[\"who\", \"whom\"], each a tag query or '@object'");
+        context_.report(*s.find("contact"), "contact does not name two",
+                        "[\"who\", \"whom\"], each a tag query or '@object'");
         continue;
       }
       for (std::size_t i = 0; i < 2; ++i) (void)check_who((*list)[i], two[i]);
@@ -158,7 +172,8 @@ void SceneReader<D>::read_expectations() {
       o.present = s.boolean("present");
       if (s.has("inside"))
         if (const Bounds<D>* region = read_region(s, "inside")) o.inside = *region, o.region = *s.text("inside");
-      if (!s.has("present") && !s.has("inside")) context_.report(s.node(), "says nothing about the object", "present or inside");
+      if (!s.has("present") && !s.has("inside"))
+        context_.report(s.node(), "says nothing about the object", "present or inside");
       e.what = o;
     }
     scene_.expectations.push_back(std::move(e));

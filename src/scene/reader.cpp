@@ -49,7 +49,8 @@ std::vector<std::string> keys_of(std::string_view section) {
 std::vector<std::pair<const toml::key*, const toml::node*>> in_file_order(const toml::table& table) {
   std::vector<std::pair<const toml::key*, const toml::node*>> entries;
   for (const auto& [key, value] : table) entries.emplace_back(&key, &value);
-  std::stable_sort(entries.begin(), entries.end(), [](const auto& a, const auto& b) { return a.first->source().begin < b.first->source().begin; });
+  std::stable_sort(entries.begin(), entries.end(),
+                   [](const auto& a, const auto& b) { return a.first->source().begin < b.first->source().begin; });
   return entries;
 }
 
@@ -76,8 +77,10 @@ Section::Section(Context& context, std::string_view section, std::vector<const t
   for (const auto& [key, value] : *layers_.front()) {
     if (std::find(names.begin(), names.end(), key.str()) != names.end()) continue;
     const std::string near = nearest_name(key.str(), names);
-    std::string accepted = near.empty() ? fmt::format("known here: {}", fmt::join(names, ", ")) : fmt::format("did you mean '{}'?", near);
-    if ((section == "circle" || section == "sphere") && key.str() == "radius") accepted = "sizes are whole: diameter = 2 x radius";
+    std::string accepted =
+        near.empty() ? fmt::format("known here: {}", fmt::join(names, ", ")) : fmt::format("did you mean '{}'?", near);
+    if ((section == "circle" || section == "sphere") && key.str() == "radius")
+      accepted = "sizes are whole: diameter = 2 x radius";
     if (section == "capsule" && key.str() == "radius") accepted = "sizes are whole: width = 2 x radius";
     context.report(key.source().begin, fmt::format("unknown key '{}' in a {}", key.str(), section), accepted);
   }
@@ -94,10 +97,8 @@ std::vector<const toml::table*> Section::layers_of(std::string_view key) const {
   for (const toml::table* layer : layers_) {
     const toml::node* node = layer->get(key);
     if (node == nullptr) continue;
-    if (const toml::table* table = node->as_table())
-      found.push_back(table);
-    else
-      context_->report(*node, fmt::format("{} is {}", key, type_name(*node)), "a table, { ... }");
+    if (const toml::table* table = node->as_table()) found.push_back(table);
+    else context_->report(*node, fmt::format("{} is {}", key, type_name(*node)), "a table, { ... }");
   }
   return found;
 }
@@ -108,14 +109,17 @@ void Section::require(std::string_view key, std::string_view accepted) const {
   context_->report(node(), fmt::format("{} lacks '{}'", section_, key), std::string(accepted));
 }
 
-std::optional<double> number_in(Context& context, const toml::node& node, std::string_view name, double least, double most) {
+std::optional<double> number_in(Context& context, const toml::node& node, std::string_view name, double least,
+                                double most) {
   const std::optional<double> value = node.is_number() ? node.value<double>() : std::nullopt;
   if (!value || !std::isfinite(*value)) {
-    context.report(node, fmt::format("{} is {}", name, node.is_number() ? "not finite" : type_name(node)), "a finite number");
+    context.report(node, fmt::format("{} is {}", name, node.is_number() ? "not finite" : type_name(node)),
+                   "a finite number");
     return std::nullopt;
   }
   if (*value < least || *value > most) {
-    context.report(node, fmt::format("{} of {} is out of range", name, *value), fmt::format("a number from {} to {}", least, most));
+    context.report(node, fmt::format("{} of {} is out of range", name, *value),
+                   fmt::format("a number from {} to {}", least, most));
     return std::nullopt;
   }
   return value;
@@ -131,7 +135,9 @@ template <int D>
 std::optional<Vec<D>> vector_in(Context& context, const toml::node& node, std::string_view name) {
   const toml::array* list = node.as_array();
   if (list == nullptr || list->size() != D) {
-    context.report(node, list == nullptr ? fmt::format("{} is {}", name, type_name(node)) : fmt::format("{} has {} numbers", name, list->size()),
+    context.report(node,
+                   list == nullptr ? fmt::format("{} is {}", name, type_name(node))
+                                   : fmt::format("{} has {} numbers", name, list->size()),
                    D == 2 ? "two numbers, [x, y], as the scene is 2D" : "three numbers, [x, y, z], as the scene is 3D");
     return std::nullopt;
   }
@@ -191,7 +197,8 @@ const toml::array* Section::array(std::string_view key, std::string_view of) con
   const toml::node* node = find(key);
   if (node == nullptr) return nullptr;
   const toml::array* list = node->as_array();
-  if (list == nullptr) context_->report(*node, fmt::format("{} is {}", key, type_name(*node)), fmt::format("a list of {}", of));
+  if (list == nullptr)
+    context_->report(*node, fmt::format("{} is {}", key, type_name(*node)), fmt::format("a list of {}", of));
   return list;
 }
 
@@ -200,10 +207,8 @@ std::vector<Section> Section::tables(std::string_view key, std::string_view sect
   const toml::array* list = array(key, "tables, [{ ... }]");
   if (list == nullptr) return out;
   for (const toml::node& item : *list) {
-    if (const toml::table* table = item.as_table())
-      out.push_back(Section(*context_, section, {table}));
-    else
-      context_->report(item, fmt::format("{} holds {}", key, type_name(item)), "tables, { ... }");
+    if (const toml::table* table = item.as_table()) out.push_back(Section(*context_, section, {table}));
+    else context_->report(item, fmt::format("{} holds {}", key, type_name(item)), "tables, { ... }");
   }
   return out;
 }
@@ -212,7 +217,8 @@ std::optional<Section> Section::table(std::string_view key, std::string_view sec
   const toml::node* node = find(key);
   if (node == nullptr) return std::nullopt;
   if (const toml::table* table = node->as_table()) return Section(*context_, section, {table});
-  context_->report(*node, fmt::format("{} is {}", key, type_name(*node)), fmt::format("a table: {{ {} }}", fmt::join(keys_of(section), ", ")));
+  context_->report(*node, fmt::format("{} is {}", key, type_name(*node)),
+                   fmt::format("a table: {{ {} }}", fmt::join(keys_of(section), ", ")));
   return std::nullopt;
 }
 
@@ -260,7 +266,9 @@ std::optional<std::size_t> Section::choice(std::string_view key, std::span<const
   const auto at = std::find(words.begin(), words.end(), *value);
   if (at != words.end()) return static_cast<std::size_t>(at - words.begin());
   const std::string near = nearest_name(*value, words);
-  context_->report(*node, fmt::format("{} is '{}'", key, *value), near.empty() ? fmt::format("one of: {}", fmt::join(words, ", ")) : fmt::format("did you mean '{}'?", near));
+  context_->report(
+      *node, fmt::format("{} is '{}'", key, *value),
+      near.empty() ? fmt::format("one of: {}", fmt::join(words, ", ")) : fmt::format("did you mean '{}'?", near));
   return std::nullopt;
 }
 

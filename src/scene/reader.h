@@ -16,7 +16,9 @@ struct Context {
   std::vector<std::string> parameter_names;
 
   void report(const toml::source_position& at, std::string what, std::string accepted);
-  void report(const toml::node& at, std::string what, std::string accepted) { report(at.source().begin, std::move(what), std::move(accepted)); }
+  void report(const toml::node& at, std::string what, std::string accepted) {
+    report(at.source().begin, std::move(what), std::move(accepted));
+  }
   [[nodiscard]] Place place(const toml::node& at) const;
   // The node itself, or the parameter that "$name" stands for; null (reported) for an unknown one.
   const toml::node* resolve(const toml::node& node);
@@ -72,7 +74,8 @@ class Section {
 };
 
 // The number a node holds; reported as lacking when it is none.
-std::optional<double> number_in(Context& context, const toml::node& node, std::string_view name, double least = -1e300, double most = 1e300);
+std::optional<double> number_in(Context& context, const toml::node& node, std::string_view name, double least = -1e300,
+                                double most = 1e300);
 std::optional<std::string> text_in(Context& context, const toml::node& node, std::string_view name);
 template <int D>
 std::optional<Vec<D>> vector_in(Context& context, const toml::node& node, std::string_view name);

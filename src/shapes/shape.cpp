@@ -21,8 +21,7 @@ Result<void> check_shape(const Shape<D>& shape, double metre) {
   const double least = kSmallestSize * metre, most = kLargestSize * metre;
   const auto check = [&](std::string_view which, double size) -> Result<void> {
     if (size >= least && size <= most) return {};  // false for NaN
-    return Error{fmt::format("{} {}", shape_name<D>(shape.kind), which),
-                 fmt::format("{} is not a usable size", size),
+    return Error{fmt::format("{} {}", shape_name<D>(shape.kind), which), fmt::format("{} is not a usable size", size),
                  fmt::format("a number from {} to {}", least, most)};
   };
   switch (shape.kind) {

@@ -9,7 +9,8 @@ Result<void> check_settings(const WorldSettings<D>& s) {
   if (!(s.rate >= 1 && s.rate <= 10000))
     return Error{"world rate", fmt::format("{} is not usable", s.rate), "steps per second, 1 to 10000"};
   if (!world::within(s.gravity, 1e6 * s.metre))
-    return Error{"world gravity", world::text(s.gravity) + " is not usable", "finite numbers up to 1e6 metres per second squared"};
+    return Error{"world gravity", world::text(s.gravity) + " is not usable",
+                 "finite numbers up to 1e6 metres per second squared"};
   if (s.substeps < 1 || s.substeps > 64)
     return Error{"world substeps", fmt::format("{} is not usable", s.substeps), "1 to 64"};
   return {};
@@ -25,16 +26,19 @@ Result<void> check_motion(const Motion<D>& motion, double metre) {
     if (points.empty()) return Error{std::string(what), "has no entries", "at least one"};
     for (std::size_t i = 0; i < points.size(); ++i) {
       if (!(points[i].at >= 0 && points[i].at <= 1e9))
-        return Error{std::string(what), fmt::format("time {} is not usable", points[i].at), "seconds from the start, 0 or more"};
+        return Error{std::string(what), fmt::format("time {} is not usable", points[i].at),
+                     "seconds from the start, 0 or more"};
       if (i > 0 && points[i].at <= points[i - 1].at)
-        return Error{std::string(what), fmt::format("time {} does not come after {}", points[i].at, points[i - 1].at), "times that grow"};
+        return Error{std::string(what), fmt::format("time {} does not come after {}", points[i].at, points[i - 1].at),
+                     "times that grow"};
     }
     return {};
   };
   if (const auto* path = std::get_if<Path<D>>(&motion)) {
     if (auto times = check_times(path->points, "path"); !times) return times;
     for (const Waypoint<D>& w : path->points)
-      if (!within(w.to, kFurthest * metre)) return Error{"path", text(w.to) + " is out of range", "finite positions up to 1e9 metres"};
+      if (!within(w.to, kFurthest * metre))
+        return Error{"path", text(w.to) + " is out of range", "finite positions up to 1e9 metres"};
     if (path->loop && (path->points.size() < 2 || path->points.front().to != path->points.back().to))
       return Error{"path", "is a loop that does not come back", "a last waypoint where the first one is"};
   } else if (const auto* steps = std::get_if<std::vector<VelocityFrom<D>>>(&motion)) {
@@ -51,7 +55,8 @@ namespace {
 template <int D>
 Result<void> check_collider(const ColliderDef<D>& c, double metre) {
   if (auto shape = check_shape(c.shape, metre); !shape) return shape;
-  if (!within(c.at, kFurthest * metre)) return Error{"collider offset", text(c.at) + " is out of range", "finite numbers"};
+  if (!within(c.at, kFurthest * metre))
+    return Error{"collider offset", text(c.at) + " is out of range", "finite numbers"};
   if (!(c.density > 0 && c.density <= kHeaviest))
     return Error{"collider density", fmt::format("{} is not usable", c.density), "a number above 0"};
   if (!(c.friction >= 0 && c.friction <= 1e6))
@@ -63,13 +68,16 @@ Result<void> check_collider(const ColliderDef<D>& c, double metre) {
 
 template <int D>
 Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
-  if (!within(def.at, kFurthest * s.metre)) return Error{"position", text(def.at) + " is out of range", "finite numbers up to 1e9 metres"};
+  if (!within(def.at, kFurthest * s.metre))
+    return Error{"position", text(def.at) + " is out of range", "finite numbers up to 1e9 metres"};
   if (!within(def.velocity, kFastest * s.metre))
     return Error{"velocity", text(def.velocity) + " is out of range", "finite speeds up to 1e6 metres per second"};
-  if (!within(def.spin, kFastest)) return Error{"spin", text(def.spin) + " is out of range", "finite, up to 1e6 radians per second"};
+  if (!within(def.spin, kFastest))
+    return Error{"spin", text(def.spin) + " is out of range", "finite, up to 1e6 radians per second"};
   if (!within(def.drawing.size, kLargestSize * s.metre) || (def.drawing.size.array() < 0).any())
     return Error{"drawing size", text(def.drawing.size) + " is not usable", "whole sizes above 0"};
-  if (!(std::abs(def.gravity_scale) <= 1e6)) return Error{"gravity scale", fmt::format("{} is not usable", def.gravity_scale), "a finite number"};
+  if (!(std::abs(def.gravity_scale) <= 1e6))
+    return Error{"gravity scale", fmt::format("{} is not usable", def.gravity_scale), "a finite number"};
   for (std::size_t i = 0; i < def.colliders.size(); ++i)
     if (auto good = check_collider(def.colliders[i], s.metre); !good) {
       Error error = good.error();
@@ -77,23 +85,28 @@ Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
       return error;
     }
   for (const Number& n : def.numbers) {
-    if (!is_plain_name(n.name)) return Error{fmt::format("number '{}'", n.name), "is not a name", "letters, digits and - _ ."};
-    if (!(std::abs(n.value) <= 1e15)) return Error{"number " + n.name, fmt::format("{} is out of range", n.value), "finite, up to 1e15"};
+    if (!is_plain_name(n.name))
+      return Error{fmt::format("number '{}'", n.name), "is not a name", "letters, digits and - _ ."};
+    if (!(std::abs(n.value) <= 1e15))
+      return Error{"number " + n.name, fmt::format("{} is out of range", n.value), "finite, up to 1e15"};
   }
   const bool moves = !std::holds_alternative<std::monostate>(def.motion);
   if (moves && def.body != BodyKind::kinematic)
     return Error{"motion", fmt::format("is given to a {} object", name_of(def.body)), "body = kinematic"};
   if (auto good = check_motion(def.motion, s.metre); !good) return good;
   const bool thrown = def.velocity != Vec<D>::Zero() || def.spin != Spin<D>::Zero();
-  if (thrown && def.body == BodyKind::fixed) return Error{"velocity", "is given to a static object", "body = kinematic or dynamic"};
+  if (thrown && def.body == BodyKind::fixed)
+    return Error{"velocity", "is given to a static object", "body = kinematic or dynamic"};
   if (thrown && moves) return Error{"velocity", "is given beside a motion", "one of the two"};
   if (def.mass && !(*def.mass > 0 && *def.mass <= kHeaviest))
     return Error{"mass", fmt::format("{} is not usable", *def.mass), "a number above 0"};
-  if (def.mass && def.body != BodyKind::dynamic) return Error{"mass", "is given to an object that is not dynamic", "body = dynamic"};
+  if (def.mass && def.body != BodyKind::dynamic)
+    return Error{"mass", "is given to an object that is not dynamic", "body = dynamic"};
   if (def.body == BodyKind::dynamic && !def.mass) {
     bool solid = false;
     for (const ColliderDef<D>& c : def.colliders) solid = solid || !c.zone;
-    if (!solid) return Error{"body", "is dynamic but has no solid collider to take a mass from", "a solid collider, or a mass"};
+    if (!solid)
+      return Error{"body", "is dynamic but has no solid collider to take a mass from", "a solid collider, or a mass"};
   }
   return {};
 }

@@ -6,8 +6,8 @@
 
 namespace colvik::world {
 
-inline constexpr double kFurthest = 1e9;    // metres from the origin
-inline constexpr double kFastest = 1e6;     // metres (or radians) per second
+inline constexpr double kFurthest = 1e9;  // metres from the origin
+inline constexpr double kFastest = 1e6;   // metres (or radians) per second
 inline constexpr double kHeaviest = 1e30;
 
 template <int R>

@@ -57,8 +57,7 @@ void World<D>::Impl::make_contacts() {
       to.arm_a = offset - to_a, to.arm_b = offset - to_b;
       to.gap = from.gap, to.id = from.id;
       for (int j = 0; j < last.count; ++j)
-        if (last.points[j].id == from.id)
-          to.push = last.points[j].push, to.drag = last.points[j].drag;
+        if (last.points[j].id == from.id) to.push = last.points[j].push, to.drag = last.points[j].drag;
     }
     contacts.push_back(c);
     contact_pairs.push_back(static_cast<std::uint32_t>(i));
@@ -100,7 +99,8 @@ void World<D>::Impl::feel_the_rest() {
     if (p.responds) continue;
     const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
     const contact::Separation<D> s = contact::separation(shape_of(ca), shape_of(cb), relative_pose(ca, cb));
-    const double reach = p.channel == Channel::zone ? 0 : (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
+    const double reach =
+        p.channel == Channel::zone ? 0 : (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
     p.touching = s.gap <= reach;
     p.gap = s.gap;
     if (!p.touching) continue;
@@ -108,7 +108,8 @@ void World<D>::Impl::feel_the_rest() {
     p.normal = frame.rotation * s.normal;
     p.point = frame * Vec<D>(0.5 * (s.on_a + s.on_b));
     const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
-    const Vec<D> apart = velocity_at(ob.shown, ob.mass_centre, p.point) - velocity_at(oa.shown, oa.mass_centre, p.point);
+    const Vec<D> apart =
+        velocity_at(ob.shown, ob.mass_centre, p.point) - velocity_at(oa.shown, oa.mass_centre, p.point);
     p.approach = std::max(-p.normal.dot(apart), 0.0);
     p.impulse = 0;
   }

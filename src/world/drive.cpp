@@ -24,7 +24,8 @@ Pose<D> pose_on_path(const Path<D>& path, double time, const Rotation<D>& unturn
   if (next == 0) return {p.front().to, turn_at(0)};
   if (next == p.size()) return {p.back().to, turn_at(p.size() - 1)};
   const double part = (t - p[next - 1].at) / (p[next].at - p[next - 1].at);
-  return {p[next - 1].to + (p[next].to - p[next - 1].to) * part, interpolate<D>(turn_at(next - 1), turn_at(next), part)};
+  return {p[next - 1].to + (p[next].to - p[next - 1].to) * part,
+          interpolate<D>(turn_at(next - 1), turn_at(next), part)};
 }
 
 }  // namespace

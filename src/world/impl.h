@@ -15,22 +15,22 @@ namespace colvik {
 namespace world {
 
 // Tolerances in metres; multiply by the world's metre.
-inline constexpr double kMargin = 0.02;      // contacts are kept while the shapes are nearer than this
-inline constexpr double kTouching = 0.004;   // solids this near touch; rounding and the solver's slop are below it
-inline constexpr double kLetGo = 0.012;      // a solid touch ends beyond this gap, so that none flickers
+inline constexpr double kMargin = 0.02;     // contacts are kept while the shapes are nearer than this
+inline constexpr double kTouching = 0.004;  // solids this near touch; rounding and the solver's slop are below it
+inline constexpr double kLetGo = 0.012;     // a solid touch ends beyond this gap, so that none flickers
 
 inline constexpr std::uint32_t kNoBody = 0;  // index of the body that stands for all that never moves
 
 template <int D>
 struct ColliderState {
-  std::uint32_t object = 0;    // slot
-  std::uint32_t which = 0;     // position in the object's list
+  std::uint32_t object = 0;  // slot
+  std::uint32_t which = 0;   // position in the object's list
   std::uint64_t serial = 0;
   std::uint32_t contact_class = 0;
-  std::int32_t leaf = -1;      // place in its tree; -1: in none
+  std::int32_t leaf = -1;  // place in its tree; -1: in none
   bool in_still_tree = false;
-  bool look_again = true;      // its pairs must be searched: it is new, moved far enough or changed
-  bool changed = false;        // its existing pairs must be decided anew
+  bool look_again = true;  // its pairs must be searched: it is new, moved far enough or changed
+  bool changed = false;    // its existing pairs must be decided anew
   bool live = false;
 };
 
@@ -51,33 +51,33 @@ struct ObjectState {
   double inverse_mass = 0;
   Inertia<D> inverse_inertia = Inertia<D>::Zero();
   Changes changes;
-  std::optional<Pose<D>> target;         // of a kinematic object, for the end of this step
-  std::uint32_t body = kNoBody;          // index into the bodies of the running step
+  std::optional<Pose<D>> target;  // of a kinematic object, for the end of this step
+  std::uint32_t body = kNoBody;   // index into the bodies of the running step
 };
 
 // Two colliders whose padded bounds overlap and that may meet.
 template <int D>
 struct Pair {
-  std::uint32_t a = 0, b = 0;            // collider slots; a's serial is the smaller
+  std::uint32_t a = 0, b = 0;  // collider slots; a's serial is the smaller
   std::uint64_t serial_a = 0, serial_b = 0;
   Channel channel = Channel::solid;
-  bool responds = false;                 // solid and at least one side dynamic
+  bool responds = false;  // solid and at least one side dynamic
   bool touching = false;
   double gap = 0, approach = 0, impulse = 0;
-  Vec<D> normal = Vec<D>::Zero();        // world, from a to b
-  Vec<D> point = Vec<D>::Zero();         // world
-  dynamics::Contact<D> contact;          // of the last step: impulses to start from
+  Vec<D> normal = Vec<D>::Zero();  // world, from a to b
+  Vec<D> point = Vec<D>::Zero();   // world
+  dynamics::Contact<D> contact;    // of the last step: impulses to start from
 };
 
 // Touch of two objects on a channel, made of all their touching pairs.
 template <int D>
 struct Touch {
   std::uint64_t serial_a = 0, serial_b = 0;
-  std::uint32_t a = 0, b = 0;            // object slots
+  std::uint32_t a = 0, b = 0;  // object slots
   Channel channel = Channel::solid;
   TagSet tags_a, tags_b;
   double gap = 0, approach = 0, impulse = 0;
-  Vec<D> normal = Vec<D>::Zero();        // from a to b
+  Vec<D> normal = Vec<D>::Zero();  // from a to b
   Vec<D> point = Vec<D>::Zero();
   [[nodiscard]] auto key() const { return std::tuple(serial_a, serial_b, channel); }
 };
@@ -95,31 +95,31 @@ struct World<D>::Impl {
 
   std::vector<world::ObjectState<D>> objects;  // by slot
   std::vector<std::uint32_t> free_objects;
-  std::vector<std::uint32_t> order;            // slots of objects not yet freed, by serial
+  std::vector<std::uint32_t> order;                        // slots of objects not yet freed, by serial
   std::unordered_map<std::string, std::uint32_t> by_name;  // only looked up, never walked
   std::vector<world::ColliderState<D>> colliders;
   std::vector<std::uint32_t> free_colliders;
   std::uint64_t next_object = 1, next_collider = 1;
   std::size_t live_count = 0;
-  bool someone_left = false;                   // there are removed objects to free
-  bool something_changed = false;              // there are Changes to forget
+  bool someone_left = false;       // there are removed objects to free
+  bool something_changed = false;  // there are Changes to forget
 
   world::ContactClasses classes;
   index::Tree<D> still, moving;
-  std::vector<world::Pair<D>> pairs;           // by (serial_a, serial_b)
+  std::vector<world::Pair<D>> pairs;  // by (serial_a, serial_b)
   std::vector<world::Touch<D>> touches, touches_before;
   std::vector<Event<D>> events;
   std::vector<std::pair<TagQuery, TagQuery>> during;
 
-  std::vector<dynamics::Body<D>> bodies;       // of the running step
+  std::vector<dynamics::Body<D>> bodies;  // of the running step
   std::vector<std::uint32_t> body_objects;
   std::vector<dynamics::Contact<D>> contacts;
   std::vector<std::uint32_t> contact_pairs;
 
   std::vector<std::pair<std::size_t, Listener>> listeners;
   std::size_t next_token = 1;
-  std::vector<std::function<void()>> asked;    // changes that wait for the end of the step
-  bool telling = false;                        // listeners are being called
+  std::vector<std::function<void()>> asked;  // changes that wait for the end of the step
+  bool telling = false;                      // listeners are being called
   std::uint64_t steps = 0;
   bool finished = false;
 
@@ -128,7 +128,7 @@ struct World<D>::Impl {
   std::vector<Number>* numbers_of(NumberOwner whose);  // null when the object is gone
   Result<ObjectId> add(const ObjectDef<D>& def);
   void remove(world::ObjectState<D>& o);
-  void set_active(world::ObjectState<D>& o, bool active);
+  void set_shown(world::ObjectState<D>& o, bool active);
   void classify(world::ObjectState<D>& o);
   void take_from_tree(world::ColliderState<D>& c);
   void free_removed();
@@ -141,25 +141,23 @@ struct World<D>::Impl {
     const auto run = [this, id, act = std::forward<F>(act)] {
       if (world::ObjectState<D>* o = state(id)) act(*o);
     };
-    if (telling)
-      asked.emplace_back(run);
-    else
-      run();
+    if (telling) asked.emplace_back(run);
+    else run();
     return true;
   }
 
   // the stages of a step, in order
-  void drive();          // drive.cpp: velocities of what follows a motion or was asked to be somewhere
+  void drive();  // drive.cpp: velocities of what follows a motion or was asked to be somewhere
   void gather_bodies();
   void scatter_bodies();
-  void update_index();   // pairs.cpp
+  void update_index();  // pairs.cpp
   void find_pairs();
   void make_contacts();  // contacts.cpp
   void read_contacts();
   void feel_the_rest();  // zones, and solids that are not pushed
   void make_touches();   // touches.cpp
   void make_events(bool run_over);
-  void tell();           // step.cpp
+  void tell();  // step.cpp
 
   [[nodiscard]] Pose<D> pose_of(const world::ColliderState<D>& c) const {
     const Object<D>& o = objects[c.object].shown;

@@ -23,12 +23,14 @@ ObjectState<D>* World<D>::Impl::state(ObjectId id) {
 template <int D>
 Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   if (auto good = world::check_object(def, settings); !good) return good.error();
-  const std::string name = !def.name.empty() ? def.name : fmt::format("{}-{}", def.kind.empty() ? "object" : def.kind, next_object);
+  const std::string name =
+      !def.name.empty() ? def.name : fmt::format("{}-{}", def.kind.empty() ? "object" : def.kind, next_object);
   const auto refuse = [&](Error error) {
     error.where = fmt::format("object '{}'{}{}", name, error.where.empty() ? "" : " ", error.where);
     return error;
   };
-  if (!is_plain_name(name)) return refuse({"name", "is not a name", "letters, digits and - _ . after a first letter or digit"});
+  if (!is_plain_name(name))
+    return refuse({"name", "is not a name", "letters, digits and - _ . after a first letter or digit"});
   if (by_name.contains(name)) return refuse({"name", "is taken by another object", "a name of its own"});
   Result<TagSet> own = tags.find_all(def.tags);
   if (!own) return refuse({"tags", own.error().what, own.error().accepted});
@@ -160,7 +162,7 @@ void World<D>::Impl::remove(ObjectState<D>& o) {
 }
 
 template <int D>
-void World<D>::Impl::set_active(ObjectState<D>& o, bool active) {
+void World<D>::Impl::set_shown(ObjectState<D>& o, bool active) {
   if (o.shown.active == active) return;
   o.shown.active = active;
   classify(o);
@@ -199,16 +201,26 @@ template <int D>
 World<D>::~World() = default;
 
 template <int D>
-const WorldSettings<D>& World<D>::settings() const { return impl_->settings; }
+const WorldSettings<D>& World<D>::settings() const {
+  return impl_->settings;
+}
 template <int D>
-Tags& World<D>::tags() { return impl_->tags; }
+Tags& World<D>::tags() {
+  return impl_->tags;
+}
 template <int D>
-const Tags& World<D>::tags() const { return impl_->tags; }
+const Tags& World<D>::tags() const {
+  return impl_->tags;
+}
 
 template <int D>
-Result<ObjectId> World<D>::add(const ObjectDef<D>& def) { return impl_->add(def); }
+Result<ObjectId> World<D>::add(const ObjectDef<D>& def) {
+  return impl_->add(def);
+}
 template <int D>
-bool World<D>::alive(ObjectId id) const { return impl_->state(id) != nullptr; }
+bool World<D>::alive(ObjectId id) const {
+  return impl_->state(id) != nullptr;
+}
 
 template <int D>
 const Object<D>& World<D>::object(ObjectId id) const {
@@ -240,15 +252,17 @@ std::vector<ObjectId> World<D>::objects() const {
   return ids;
 }
 template <int D>
-std::size_t World<D>::count() const { return impl_->live_count; }
+std::size_t World<D>::count() const {
+  return impl_->live_count;
+}
 
 template <int D>
 bool World<D>::remove(ObjectId id) {
   return impl_->change(id, [this](ObjectState<D>& o) { impl_->remove(o); });
 }
 template <int D>
-bool World<D>::set_active(ObjectId id, bool active) {
-  return impl_->change(id, [this, active](ObjectState<D>& o) { impl_->set_active(o, active); });
+bool World<D>::set_shown(ObjectId id, bool active) {
+  return impl_->change(id, [this, active](ObjectState<D>& o) { impl_->set_shown(o, active); });
 }
 template <int D>
 bool World<D>::place(ObjectId id, const Pose<D>& pose) {
@@ -268,7 +282,8 @@ bool World<D>::move_to(ObjectId id, const Pose<D>& pose) {
 }
 template <int D>
 bool World<D>::set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& spin) {
-  if (!world::within(velocity, world::kFastest * impl_->settings.metre) || !world::within(spin, world::kFastest)) return false;
+  if (!world::within(velocity, world::kFastest * impl_->settings.metre) || !world::within(spin, world::kFastest))
+    return false;
   if (alive(id) && object(id).body == BodyKind::fixed) return false;
   return impl_->change(id, [velocity, spin](ObjectState<D>& o) { o.shown.velocity = velocity, o.shown.spin = spin; });
 }
@@ -362,10 +377,8 @@ Result<void> World<D>::set_number(NumberOwner owner, std::string_view name, doub
   if (!(std::abs(value) <= 1e15)) return Error{where, fmt::format("{} is out of range", value), "finite, up to 1e15"};
   std::vector<Number>* numbers = impl_->numbers_of(owner);
   if (numbers == nullptr) return Error{where, "its object was removed", "a live object"};
-  if (Number* n = find_number(*numbers, name))
-    n->value = value;
-  else
-    numbers->push_back({std::string(name), value});
+  if (Number* n = find_number(*numbers, name)) n->value = value;
+  else numbers->push_back({std::string(name), value});
   return {};
 }
 
@@ -376,10 +389,8 @@ bool World<D>::add_to_number(NumberOwner owner, std::string_view name, double by
     if (Number* n = find_number(numbers, name)) n->value = std::clamp(n->value + by, std::min(lowest, n->value), 1e15);
   };
   if (owner.object) return impl_->change(*owner.object, [add](ObjectState<D>& o) { add(o.shown.numbers); });
-  if (impl_->telling)
-    impl_->asked.emplace_back([this, add] { add(impl_->numbers); });
-  else
-    add(impl_->numbers);
+  if (impl_->telling) impl_->asked.emplace_back([this, add] { add(impl_->numbers); });
+  else add(impl_->numbers);
   return true;
 }
 
@@ -390,7 +401,9 @@ std::optional<double> World<D>::number(NumberOwner owner, std::string_view name)
   return n != nullptr ? std::optional<double>(n->value) : std::nullopt;
 }
 template <int D>
-std::span<const Number> World<D>::numbers() const { return impl_->numbers; }
+std::span<const Number> World<D>::numbers() const {
+  return impl_->numbers;
+}
 
 template <int D>
 Party World<D>::party(ObjectId id, std::size_t collider) const {

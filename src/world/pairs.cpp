@@ -80,7 +80,9 @@ void World<D>::Impl::find_pairs() {
         const auto there = std::lower_bound(pairs.begin(), end, p, before);
         if (there != end && there->serial_a == p.serial_a && there->serial_b == p.serial_b) return;
         p.channel = verdict.channel;
-        const auto is_dynamic = [&](std::uint32_t k) { return objects[colliders[k].object].shown.body == BodyKind::dynamic; };
+        const auto is_dynamic = [&](std::uint32_t k) {
+          return objects[colliders[k].object].shown.body == BodyKind::dynamic;
+        };
         p.responds = p.channel == Channel::solid && (is_dynamic(p.a) || is_dynamic(p.b));
         pairs.push_back(p);
       };
@@ -91,9 +93,11 @@ void World<D>::Impl::find_pairs() {
   // Two that both moved have found each other twice.
   const auto fresh = pairs.begin() + static_cast<std::ptrdiff_t>(known);
   std::sort(fresh, pairs.end(), before);
-  pairs.erase(std::unique(fresh, pairs.end(), [](const Pair<D>& x, const Pair<D>& y) {
-                return x.serial_a == y.serial_a && x.serial_b == y.serial_b;
-              }), pairs.end());
+  pairs.erase(std::unique(fresh, pairs.end(),
+                          [](const Pair<D>& x, const Pair<D>& y) {
+                            return x.serial_a == y.serial_a && x.serial_b == y.serial_b;
+                          }),
+              pairs.end());
   std::inplace_merge(pairs.begin(), pairs.begin() + static_cast<std::ptrdiff_t>(known), pairs.end(), before);
 
   for (const std::uint32_t slot : order)

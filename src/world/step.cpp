@@ -48,13 +48,21 @@ void World<D>::Impl::tell() {
 }
 
 template <int D>
-std::span<const Event<D>> World<D>::events() const { return impl_->events; }
+std::span<const Event<D>> World<D>::events() const {
+  return impl_->events;
+}
 template <int D>
-bool World<D>::finished() const { return impl_->finished; }
+bool World<D>::finished() const {
+  return impl_->finished;
+}
 template <int D>
-std::uint64_t World<D>::steps() const { return impl_->steps; }
+std::uint64_t World<D>::steps() const {
+  return impl_->steps;
+}
 template <int D>
-double World<D>::time() const { return static_cast<double>(impl_->steps) / impl_->settings.rate; }
+double World<D>::time() const {
+  return static_cast<double>(impl_->steps) / impl_->settings.rate;
+}
 
 template <int D>
 std::size_t World<D>::add_listener(Listener listener) {
@@ -66,7 +74,9 @@ void World<D>::remove_listener(std::size_t token) {
   std::erase_if(impl_->listeners, [&](const auto& l) { return l.first == token; });
 }
 template <int D>
-void World<D>::ask_during(const TagQuery& self, const TagQuery& other) { impl_->during.emplace_back(self, other); }
+void World<D>::ask_during(const TagQuery& self, const TagQuery& other) {
+  impl_->during.emplace_back(self, other);
+}
 
 template <int D>
 std::uint64_t World<D>::hash() const {

@@ -52,8 +52,7 @@ std::size_t edit_distance(std::string_view a, std::string_view b) {
     row[0] = i;
     for (std::size_t j = 1; j <= b.size(); ++j) {
       row[j] = std::min({above[j] + 1, row[j - 1] + 1, above[j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1)});
-      if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1])
-        row[j] = std::min(row[j], before[j - 2] + 1);
+      if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1]) row[j] = std::min(row[j], before[j - 2] + 1);
     }
     before.swap(above);
     above.swap(row);
@@ -77,16 +76,14 @@ std::string nearest_name(std::string_view name, std::span<const std::string> nam
 bool is_plain_name(std::string_view name) {
   const auto letter = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0; };
   if (name.empty() || !letter(name.front())) return false;
-  return std::all_of(name.begin(), name.end(),
-                     [&](char c) { return letter(c) || c == '-' || c == '_' || c == '.'; });
+  return std::all_of(name.begin(), name.end(), [&](char c) { return letter(c) || c == '-' || c == '_' || c == '.'; });
 }
 
 Result<Tag> Tags::declare(std::string_view name, std::string_view meaning) {
   const std::string where = fmt::format("tag '{}'", name);
   if (!is_plain_name(name))
     return Error{where, "is not a name", "letters, digits and - _ . after a first letter or digit"};
-  if (name == "any" || name == "none")
-    return Error{where, "is a word of the query language", "any other name"};
+  if (name == "any" || name == "none") return Error{where, "is a word of the query language", "any other name"};
   if (std::find(names_.begin(), names_.end(), name) != names_.end())
     return Error{where, "is declared twice", "one declaration a tag"};
   names_.emplace_back(name);
@@ -100,10 +97,9 @@ Result<Tag> Tags::find(std::string_view name) const {
   const std::string near = nearest_name(name, names_);
   return Error{{},
                fmt::format("'{}' is not a declared tag", name),
-               !near.empty() ? fmt::format("did you mean '{}'?", near)
-               : names_.empty()
-                   ? "no tag is declared yet"
-                   : fmt::format("declared are: {}", fmt::join(names_, ", "))};
+               !near.empty()    ? fmt::format("did you mean '{}'?", near)
+               : names_.empty() ? "no tag is declared yet"
+                                : fmt::format("declared are: {}", fmt::join(names_, ", "))};
 }
 
 Result<TagSet> Tags::find_all(std::span<const std::string> names) const {
@@ -202,9 +198,7 @@ class TagQueryParser {
   TagQuery query_;
 };
 
-Result<TagQuery> TagQuery::parse(std::string_view text, const Tags& tags) {
-  return TagQueryParser(text, tags).run();
-}
+Result<TagQuery> TagQuery::parse(std::string_view text, const Tags& tags) { return TagQueryParser(text, tags).run(); }
 
 bool TagQuery::matches(const TagSet& set) const {
   // A level of parentheses leaves at most two values open (one for |, one for &), and there are 64.

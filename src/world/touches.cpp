@@ -25,7 +25,8 @@ void World<D>::Impl::make_touches() {
     touches.push_back(std::move(t));
   }
   // Pairs of one touch come together; the deepest speaks for its normal and point.
-  std::stable_sort(touches.begin(), touches.end(), [](const Touch<D>& x, const Touch<D>& y) { return x.key() < y.key(); });
+  std::stable_sort(touches.begin(), touches.end(),
+                   [](const Touch<D>& x, const Touch<D>& y) { return x.key() < y.key(); });
   std::size_t kept = 0;
   for (std::size_t i = 0; i < touches.size(); ++i) {
     if (kept > 0 && touches[kept - 1].key() == touches[i].key()) {
@@ -73,7 +74,8 @@ void World<D>::Impl::make_events(bool run_over) {
   };
   const auto wants_during = [&](const Touch<D>& t) {
     return std::any_of(during.begin(), during.end(), [&](const auto& q) {
-      return (q.first.matches(t.tags_a) && q.second.matches(t.tags_b)) || (q.first.matches(t.tags_b) && q.second.matches(t.tags_a));
+      return (q.first.matches(t.tags_a) && q.second.matches(t.tags_b)) ||
+             (q.first.matches(t.tags_b) && q.second.matches(t.tags_a));
     });
   };
   auto was = touches_before.begin();

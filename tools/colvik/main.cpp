@@ -13,8 +13,10 @@ int main(int argc, char** argv) {
   app.name("colvik");
   app.set_version_flag("--version", "colvik " COLVIK_VERSION);
   app.require_subcommand(1);
-  app.footer("Examples:\n  build/bin/colvik run data/night-depot.toml\n  build/bin/colvik draw data/loading-bay.toml --out bay.png --strobe 6\n\n"
-             "Exit status: 0 good, 1 an expectation was missed, 2 the scene or the call is wrong.");
+  app.footer(
+      "Examples:\n  build/bin/colvik run data/night-depot.toml\n  build/bin/colvik draw data/loading-bay.toml --out "
+      "bay.png --strobe 6\n\n"
+      "Exit status: 0 good, 1 an expectation was missed, 2 the scene or the call is wrong.");
   RunOptions run_options;
   DrawOptions draw_options;
   add_run(app, run_options);

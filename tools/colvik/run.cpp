@@ -1,5 +1,5 @@
-#include <CLI/CLI.hpp>
 #include <fmt/format.h>
+#include <CLI/CLI.hpp>
 
 #include <cstdlib>
 #include <fstream>
@@ -18,9 +18,12 @@ void add_run(CLI::App& app, RunOptions& o) {
   c->add_option("--events", o.events, "write the event log as JSON Lines to this file, or - for standard output");
   c->add_flag("--during", o.during, "also log touches that go on, one line each step");
   c->add_option("--firings", o.firings, "how many firings of a reaction to list")->capture_default_str();
-  c->add_option("--colour", o.colour, "auto, always or never")->check(CLI::IsMember({"auto", "always", "never"}))->capture_default_str();
-  c->footer("Exit status: 0 all expectations met, 1 some missed, 2 the scene or the call is wrong.\n\n"
-            "Example:\n  build/bin/colvik run data/night-depot.toml --events - --set arrival=10");
+  c->add_option("--colour", o.colour, "auto, always or never")
+      ->check(CLI::IsMember({"auto", "always", "never"}))
+      ->capture_default_str();
+  c->footer(
+      "Exit status: 0 all expectations met, 1 some missed, 2 the scene or the call is wrong.\n\n"
+      "Example:\n  build/bin/colvik run data/night-depot.toml --events - --set arrival=10");
 }
 
 namespace {
@@ -72,7 +75,8 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   bool all_met = true;
   for (std::size_t i = 0; i < scenes.size(); ++i) {
     if (i > 0) out << "\n";
-    all_met = std::visit([&](const auto& scene) { return run_one(scene, o, colour, out, events); }, *scenes[i].scene) && all_met;
+    all_met = std::visit([&](const auto& scene) { return run_one(scene, o, colour, out, events); }, *scenes[i].scene) &&
+              all_met;
   }
   if (file.is_open() && !file.flush()) {
     err << fmt::format("{}: writing failed; is the disk full?\n", o.events);
@@ -87,12 +91,14 @@ LoadedScene load(const std::string& path, const std::vector<std::string>& settin
   std::vector<Setting> pairs;
   for (const std::string& text : settings) {
     const std::size_t equals = text.find('=');
-    if (equals == std::string::npos || equals == 0) loaded.problems.push_back({{"--set " + text, 0, 0}, "does not set anything", "NAME=VALUE"});
+    if (equals == std::string::npos || equals == 0)
+      loaded.problems.push_back({{"--set " + text, 0, 0}, "does not set anything", "NAME=VALUE"});
     else pairs.emplace_back(text.substr(0, equals), text.substr(equals + 1));
   }
   if (loaded.problems.empty()) loaded = load_scene(path, pairs);
   for (std::size_t i = 0; i < loaded.problems.size() && i < kMostTold; ++i) err << loaded.problems[i].message() << '\n';
-  if (loaded.problems.size() > kMostTold) err << fmt::format("{}: and {} more problems\n", path, loaded.problems.size() - kMostTold);
+  if (loaded.problems.size() > kMostTold)
+    err << fmt::format("{}: and {} more problems\n", path, loaded.problems.size() - kMostTold);
   return loaded;
 }
 

@@ -111,10 +111,12 @@ TEST_SUITE("random") {
     }
     CHECK(apart > pairs / 10);
     CHECK(inside > pairs / 50);
-    MESSAGE("random: contact ", D, "D: ", pairs, " pairs (", apart, " with cores apart, ", inside, " deep), worst gap error ", worst_gap, " of the smaller size");
+    MESSAGE("random: contact ", D, "D: ", pairs, " pairs (", apart, " with cores apart, ", inside,
+            " deep), worst gap error ", worst_gap, " of the smaller size");
   }
 
-  TEST_CASE_TEMPLATE("manifold points lie between the surfaces and turn over little as shapes move little", T, Two, Three) {
+  TEST_CASE_TEMPLATE("manifold points lie between the surfaces and turn over little as shapes move little", T, Two,
+                     Three) {
     constexpr int D = T::D;
     const int paths = scaled(20000);
     int jumps = 0, steps = 0, points = 0;
@@ -148,7 +150,8 @@ TEST_SUITE("random") {
     }
     CHECK(steps > paths);
     CHECK(jumps * 100 <= steps);  // a corner may pass over an edge now and then
-    MESSAGE("random: manifolds ", D, "D: ", points, " points within the margin, ", jumps, " turns of the normal in ", steps, " small moves");
+    MESSAGE("random: manifolds ", D, "D: ", points, " points within the margin, ", jumps, " turns of the normal in ",
+            steps, " small moves");
   }
 }
 
@@ -157,7 +160,8 @@ TEST_CASE("a box lying on a box has a full face of contact") {
   REQUIRE(two.count == 2);
   CHECK((two.normal - Vec<2>(0, 1)).norm() <= 1e-12);
   CHECK(std::abs(std::abs(two.points[0].position.x() - two.points[1].position.x()) - 1) <= 1e-9);
-  const contact::Manifold<3> three = contact::manifold(box(4, 1, 4), box(1, 1, 1), Pose<3>{{0.3, 0.99, 0}, Rotation<3>({0, 1, 0}, 0.5)}, 0.02, 0.02);
+  const contact::Manifold<3> three =
+      contact::manifold(box(4, 1, 4), box(1, 1, 1), Pose<3>{{0.3, 0.99, 0}, Rotation<3>({0, 1, 0}, 0.5)}, 0.02, 0.02);
   REQUIRE(three.count == 4);
   for (const auto& p : three.points) CHECK(std::abs(p.gap + 0.01) <= 1e-9);
 }
@@ -169,7 +173,10 @@ TEST_CASE_TEMPLATE("hard places: concentric, touching, a needle and sizes far ap
   CHECK(std::abs(contact::separation(cube<D>(1), cube<D>(1), Pose<D>{along_x<D>(1), {}}).gap) <= 1e-12);
   CHECK(std::abs(contact::separation(ball<D>(1), ball<D>(1), Pose<D>{along_x<D>(1), {}}).gap) <= 1e-12);
   const Shape<D> needle = slab<D>(0.001, 1);
-  CHECK(contact::separation(needle, needle, Pose<D>{along_x<D>(0.002), {}}).gap == doctest::Approx(0.001).epsilon(1e-9));
-  CHECK(contact::separation(capsule<D>(1e-3, 1), capsule<D>(1e-3, 1), Pose<D>{}).gap == doctest::Approx(-1e-3).epsilon(1e-9));
-  CHECK(std::abs(contact::separation(cube<D>(1e4), ball<D>(1e-3), Pose<D>{along_x<D>(5000.001), {}}).gap - 5e-4) <= 1e-8);
+  CHECK(contact::separation(needle, needle, Pose<D>{along_x<D>(0.002), {}}).gap ==
+        doctest::Approx(0.001).epsilon(1e-9));
+  CHECK(contact::separation(capsule<D>(1e-3, 1), capsule<D>(1e-3, 1), Pose<D>{}).gap ==
+        doctest::Approx(-1e-3).epsilon(1e-9));
+  CHECK(std::abs(contact::separation(cube<D>(1e4), ball<D>(1e-3), Pose<D>{along_x<D>(5000.001), {}}).gap - 5e-4) <=
+        1e-8);
 }
