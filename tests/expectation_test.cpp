@@ -65,7 +65,8 @@ TEST_CASE_TEMPLATE("reactions and contacts are counted, between times, for whom"
       {true, {.what = ExpectContact{"robot", "parcel", Channel::solid}, .never = true}, "solid contact"},
   };
   for (const auto& [met, e, text] : rows) {
-    CAPTURE(text);
+    const std::string about = text;
+    CAPTURE(about);
     const ExpectationResult result = r.judge(e);
     CHECK(result.met == met);
     CHECK_MESSAGE(result.expected.find(text) != std::string::npos, result.expected);

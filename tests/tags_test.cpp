@@ -49,7 +49,8 @@ TEST_SUITE("random") {
         return {text, both ? l && r : l || r};
       };
       const auto [text, wanted] = make(6, 0);
-      CAPTURE(text);
+      const std::string about = text;
+    CAPTURE(about);
       const Result<TagQuery> query = TagQuery::parse(text, tags);
       REQUIRE(query);
       REQUIRE(query.value().matches(set) == wanted);
@@ -70,7 +71,8 @@ TEST_CASE("queries that cannot be read say where and what would do") {
       {"zeppelin", "declared are: parcel, fragile, courier, hazard-zone"},
   };
   for (const auto& [text, wanted] : rows) {
-    CAPTURE(text);
+    const std::string about = text;
+    CAPTURE(about);
     const Result<TagQuery> query = TagQuery::parse(text, tags);
     REQUIRE_FALSE(query);
     CHECK_MESSAGE(query.error().message().find(wanted) != std::string::npos, query.error().message());

@@ -138,7 +138,7 @@ TEST_CASE("run --events: JSON Lines in the fixed order with the keys that were p
     CHECK(line.contains("why") == (phase == "end"));
     ++count[phase];
   }
-  for (const auto& [touch, n] : open) CHECK_MESSAGE(n == 0, touch);
+  for (const auto& entry : open) CHECK_MESSAGE(entry.second == 0, entry.first);
   CHECK(count["begin"] == count["end"]);
   CHECK(count["during"] > 1000);
   CHECK(count["reaction collect"] == 2);
@@ -236,7 +236,7 @@ TEST_CASE("every scene and program in the docs does what the page says") {
     CAPTURE(page);
     const auto all = blocks(read(std::string(COLVIK_SOURCE_DIR "/") + page));
     for (std::size_t i = 0; i < all.size(); ++i) {
-      const auto& [language, text] = all[i];
+      const std::string &language = all[i].first, &text = all[i].second;
       const bool said = i + 1 < all.size() && all[i + 1].first == "text";
       CAPTURE(text);
       if (language == "toml") {

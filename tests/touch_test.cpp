@@ -60,7 +60,8 @@ TEST_CASE_TEMPLATE("every end says its cause", T, Two, Three) {
       {"re-tagged", [](Visit<D>& v) { v.world.give_tag(v.visitor, v.tag("ghost")); }},
   };
   for (const auto& [why, act] : rows) {
-    CAPTURE(why);
+    const std::string cause = why;
+    CAPTURE(cause);
     Visit<D> v;
     act(v);
     v.world.step();

@@ -103,7 +103,8 @@ TEST_CASE_TEMPLATE("bad objects are refused whole, naming object, value and what
   world.tags().declare("parcel").value();
   world.add(thing<D>("taken", BodyKind::fixed, kZero, {})).value();
   for (const auto& [wanted, spoil] : rows) {
-    CAPTURE(wanted);
+    const std::string about = wanted;
+    CAPTURE(about);
     ObjectDef<D> def = thing<D>("crate", BodyKind::dynamic, kZero, {solid(cube<D>(1))});
     spoil(def);
     const Result<ObjectId> added = world.add(def);

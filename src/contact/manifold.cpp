@@ -74,8 +74,13 @@ Feature<D> facing(const Core<D>& core, const Vec<D>& direction, double flat) {
   return f;
 }
 
+// A new id from two others; such ids are told from those of corners, which are below 8.
+std::uint32_t mixed(std::uint32_t first, std::uint32_t second) {
+  return ((first + 1) * 0x9e3779b1U ^ (second + 1) * 0x85ebca6bU) | 1U << 31;
+}
+
 // Cuts away what lies beyond the plane normal.x = offset. A cut corner is named after the edge cut
-// and the plane that cut it.
+// (from inside to outside) and the plane that cut it.
 template <int D>
 void clip(Feature<D>& f, const Vec<D>& normal, double offset, std::uint32_t plane) {
   const Feature<D> in = f;
@@ -84,8 +89,8 @@ void clip(Feature<D>& f, const Vec<D>& normal, double offset, std::uint32_t plan
   const auto cut = [&](std::size_t i, std::size_t j) {
     const double hi = height(i), hj = height(j);
     const Vec<D> at = in.corners[i].at + (in.corners[j].at - in.corners[i].at) * (hi / (hi - hj));
-    const std::size_t inner = hi <= 0 ? i : j;
-    f.add(at, in.corners[inner].id | (plane + 1) << 8 | 1U << 16);
+    const std::size_t inner = hi <= 0 ? i : j, outer = hi <= 0 ? j : i;
+    f.add(at, mixed(mixed(in.corners[inner].id, in.corners[outer].id), plane));
   };
   if (in.count == 1) {
     if (height(0) <= 0) f = in;
@@ -220,7 +225,7 @@ Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a
       // Edges that are not quite parallel drift apart sideways.
       if (reference.count == 2 && (on_b - on_a - n * apart).norm() > flat) continue;
       const Vec<D> middle = 0.5 * (on_a + on_b + n * (a.radius - b.radius));
-      found[count++] = {middle, gap, other.corners[k].id | (a_is_reference ? 0U : 1U << 17)};
+      found[count++] = {middle, gap, a_is_reference ? other.corners[k].id : other.corners[k].id ^ 1U << 30};
     }
   }
   if (count == 0) {
@@ -232,7 +237,7 @@ Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a
     else if (overlap && fa.count == 1) middle = fa.corners[0].at + n * (a.radius + nearest.gap / 2);
     else if (overlap && D == 3 && fa.count == 2 && fb.count == 2 && !parallel(fa, fb))
       middle = nearest_of_lines(fa, fb) + n * (a.radius + nearest.gap / 2);
-    found[count++] = {middle, nearest.gap, 1U << 18};
+    found[count++] = {middle, nearest.gap, 1U << 29};
   }
   if constexpr (D == 3) keep_four(found, count, n);
   out.count = static_cast<int>(std::min<std::size_t>(count, kMostPoints<D>));
