@@ -76,7 +76,7 @@ TEST_CASE_TEMPLATE("reactions and contacts are counted, between times, for whom"
   CHECK(r.judge({.what = ExpectReaction{"collect"}, .from = 1}).happened ==
         "it happened once: at 0.317 s (robot, parcel1), outside these times");
   CHECK(r.judge({.what = ExpectReaction{"collect", "any", "@parcel3"}}).happened ==
-        "it never happened between these; otherwise it happened once: at 0.317 s (robot, parcel1)");
+        "it never happened for these; for others it happened once: at 0.317 s (robot, parcel1)");
 }
 
 TEST_CASE_TEMPLATE("numbers, outcome and objects are judged at the end", T, Two, Three) {

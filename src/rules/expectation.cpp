@@ -119,7 +119,7 @@ ExpectationResult judge_count(const Expectation<D>& e, const What& what, const T
   if (counted.empty() && !all.empty()) r.happened = list(all, trace) + ", outside these times";
   if (all.empty() && !r.met) {
     const std::vector<Instance> others = instances(what, trace, true);
-    if (!others.empty()) r.happened += " between these; otherwise " + list(others, trace);
+    if (!others.empty()) r.happened += " for these; for others " + list(others, trace);
   }
   return r;
 }

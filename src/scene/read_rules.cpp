@@ -34,6 +34,24 @@ std::string SceneReader<D>::read_who(const Section& s, std::string_view key) {
 }
 
 template <int D>
+std::string SceneReader<D>::read_number_name(const Section& s, std::string_view key) {
+  const auto text = s.text(key);
+  if (!text) return "";
+  std::vector<std::string> names;
+  for (const Number& n : scene_.numbers) names.push_back("world." + n.name);
+  const std::string owner = text->substr(0, text->find('.'));
+  if (owner != "world" && owner != "self" && owner != "other") {
+    context_.report(*s.find(key), fmt::format("number '{}' does not say whose it is", *text),
+                    "world.NAME, self.NAME or other.NAME");
+  } else if (owner == "world" && std::find(names.begin(), names.end(), *text) == names.end()) {
+    const std::string near = nearest_name(*text, names);
+    context_.report(*s.find(key), fmt::format("'{}' is not a number of the world", *text),
+                    near.empty() ? "a number declared under [numbers]" : fmt::format("did you mean '{}'?", near));
+  }
+  return *text;
+}
+
+template <int D>
 std::optional<Channel> SceneReader<D>::read_channel(const Section& s) {
   static const std::vector<std::string> channels{"solid", "zone"};
   const auto at = s.choice("channel", channels);
@@ -56,7 +74,7 @@ std::optional<Effect> SceneReader<D>::read_effect(const Section& s) {
   }
   Effect e;
   e.kind = static_cast<Effect::Kind>(std::find(kinds.begin(), kinds.end(), named[0]) - kinds.begin());
-  if (e.kind == Effect::Kind::add) e.number = s.text("add").value_or("");
+  if (e.kind == Effect::Kind::add) e.number = read_number_name(s, "add");
   else if (e.kind == Effect::Kind::finish) e.outcome = s.text("finish").value_or("");
   else if (auto side = s.choice(named[0], sides)) e.side = static_cast<Side>(*side);
   const bool counts = e.kind == Effect::Kind::add || e.kind == Effect::Kind::damage;
@@ -88,7 +106,7 @@ void SceneReader<D>::read_reactions() {
       const Section start = *s.table("when", "start");
       start.require("number", "number and reaches");
       start.require("reaches", "number and reaches");
-      r.when = OnNumber{start.text("number").value_or(""), start.number("reaches").value_or(0)};
+      r.when = OnNumber{read_number_name(start, "number"), start.number("reaches").value_or(0)};
       for (const std::string_view key : {"other", "channel"})
         if (s.has(key))
           context_.report(*s.find(key), fmt::format("'{}' with a number that starts it", key), "only a touch has that");
@@ -148,6 +166,13 @@ void SceneReader<D>::read_expectations() {
     if (subject == "reaction") {
       ExpectReaction r;
       r.reaction = s.text("reaction").value_or("");
+      std::vector<std::string> names;
+      for (const Reaction<D>& known : scene_.reactions) names.push_back(known.name);
+      if (std::find(names.begin(), names.end(), r.reaction) == names.end()) {
+        const std::string near = nearest_name(r.reaction, names);
+        context_.report(*s.find("reaction"), fmt::format("no reaction is named '{}'", r.reaction),
+                        near.empty() ? "the name of a reaction" : fmt::format("did you mean '{}'?", near));
+      }
       if (s.has("self")) r.self = read_who(s, "self");
       if (s.has("other")) r.other = read_who(s, "other");
       e.what = r;

@@ -44,6 +44,7 @@ class SceneReader {
   // read_rules.cpp
   std::optional<Effect> read_effect(const Section& s);
   std::string read_who(const Section& s, std::string_view key);
+  std::string read_number_name(const Section& s, std::string_view key);
   bool check_who(const toml::node& at, const std::string& text);
   std::optional<Channel> read_channel(const Section& s);
 
