@@ -94,18 +94,22 @@ int main(int argc, char** argv) {
     if (!told.contains(key)) fault(root, "scene key '" + key + "' is in no row");
 
   // The key reference, from the list that the reader itself goes by.
-  std::string reference = "# Scene keys\n\nEvery key of a scene file; [scene.md](scene.md) explains them. Made from `src/scene/keys.cpp`.\n";
+  std::string reference =
+      "# Scene keys\n\nEvery key of a scene file; [scene.md](scene.md) explains them. Made from "
+      "`src/scene/keys.cpp`.\n";
   std::string_view section;
   for (const colvik::SceneKey& key : colvik::scene_keys()) {
     if (key.section != section) {
       section = key.section;
       reference += "\n## " + std::string(section) + "\n\n| key | value | meaning |\n|---|---|---|\n";
     }
-    reference += "| `" + std::string(key.name) + "` | " + std::string(key.type) + " | " + std::string(key.meaning) + " |\n";
+    reference +=
+        "| `" + std::string(key.name) + "` | " + std::string(key.type) + " | " + std::string(key.meaning) + " |\n";
   }
   const std::string reference_path = COLVIK_SOURCE_DIR "/docs/scene-keys.md";
   if (option == "--write") std::ofstream(reference_path) << reference;
-  else if (read(reference_path) != reference) fault(root, "docs/scene-keys.md is out of date; build/bin/capabilities_check --write makes it anew");
+  else if (read(reference_path) != reference)
+    fault(root, "docs/scene-keys.md is out of date; build/bin/capabilities_check --write makes it anew");
 
   if (option == "--write") std::ofstream(page_path) << page;
   else if (read(page_path) != page)

@@ -50,7 +50,7 @@ TEST_SUITE("random") {
       };
       const auto [text, wanted] = make(6, 0);
       const std::string about = text;
-    CAPTURE(about);
+      CAPTURE(about);
       const Result<TagQuery> query = TagQuery::parse(text, tags);
       REQUIRE(query);
       REQUIRE(query.value().matches(set) == wanted);

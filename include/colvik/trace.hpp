@@ -45,6 +45,10 @@ struct TraceFiring {
   std::optional<Vec<D>> place;  ///< where the touch was, or where self stood
 };
 
+/// Hash over a world and its rules: equal hashes, equal runs from here on. Cost: proportional to what there is.
+template <int D>
+[[nodiscard]] std::uint64_t state_hash(const World<D>& world, const Rules<D>& rules);
+
 template <int D>
 class Trace {
  public:
@@ -67,7 +71,7 @@ class Trace {
   [[nodiscard]] const std::optional<std::string>& outcome() const { return outcome_; }
   [[nodiscard]] std::size_t live() const { return live_; }
   [[nodiscard]] std::size_t peak() const { return peak_; }
-  [[nodiscard]] std::uint64_t hash() const { return hash_; }  ///< of the world and its rules, when last seen
+  [[nodiscard]] std::uint64_t hash() const { return hash_; }  ///< of the state the run ended with; 0 before it is over
 
   /// Where the object was at the end of `step`; nullopt before it was born, after it was removed and
   /// while it was hidden. O(log n).

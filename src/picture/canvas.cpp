@@ -1,7 +1,6 @@
 #include "picture/canvas.h"
 
 #include <cairo-svg.h>
-#include <cairo.h>
 #include <fmt/format.h>
 
 #include <cmath>
@@ -94,8 +93,12 @@ void Canvas::hatch(std::span<const Vec<2>> points, const Colour& colour, double 
   cairo_clip_extents(cairo_, &cx0, &cy0, &cx1, &cy1);
   x0 = std::max(x0, cx0), y0 = std::max(y0, cy0), x1 = std::min(x1, cx1), y1 = std::min(y1, cy1);
   // Lines x + y = k on a grid of the whole picture, so that neighbours' lines meet.
-  for (double k = std::ceil((x0 + y0) / spacing) * spacing; k <= x1 + y1; k += spacing)
+  const double first = std::ceil((x0 + y0) / spacing);
+  const int count = static_cast<int>((x1 + y1) / spacing - first) + 1;
+  for (int i = 0; i < count; ++i) {
+    const double k = (first + i) * spacing;
     line({k - y0, y0}, {k - y1, y1}, {colour, 1, false});
+  }
   cairo_restore(cairo_);
 }
 

@@ -3,12 +3,11 @@
 #include <colvik/result.hpp>
 #include <colvik/vector.hpp>
 
+#include <cairo.h>
+
 #include <memory>
 #include <span>
 #include <string>
-
-typedef struct _cairo cairo_t;
-typedef struct _cairo_surface cairo_surface_t;
 
 namespace colvik::picture {
 

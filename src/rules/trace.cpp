@@ -7,6 +7,15 @@
 namespace colvik {
 
 template <int D>
+std::uint64_t state_hash(const World<D>& world, const Rules<D>& rules) {
+  math::Hasher h;
+  h.add(world.hash()), h.add(rules.hash());
+  return h.value();
+}
+template std::uint64_t state_hash(const World<2>&, const Rules<2>&);
+template std::uint64_t state_hash(const World<3>&, const Rules<3>&);
+
+template <int D>
 void Trace<D>::start(const World<D>& world, const Rules<D>& rules) {
   *this = Trace{};
   rate_ = world.settings().rate, metre_ = world.settings().metre, gravity_ = world.settings().gravity;
@@ -36,9 +45,7 @@ void Trace<D>::record(const World<D>& world, const Rules<D>& rules) {
   outcome_ = rules.outcome();
   live_ = world.count();
   peak_ = std::max(peak_, live_);
-  math::Hasher h;
-  h.add(world.hash()), h.add(rules.hash());
-  hash_ = h.value();
+  if (world.finished()) hash_ = state_hash(world, rules);
 }
 
 template <int D>

@@ -191,9 +191,9 @@ void SceneReader<D>::read_motion(const Section& s, ObjectDef<D>& def) {
 // One object, or the copies that a row or grid asks for.
 template <int D>
 void SceneReader<D>::add_copies(const Section& s, const ObjectDef<D>& def, const toml::table& own) {
-  const auto add = [&](std::string name, const Vec<D>& at) {
+  const auto add = [&](const std::string& name, const Vec<D>& at) {
     ObjectDef<D> copy = def;
-    copy.name = std::move(name);
+    copy.name = name;
     copy.at = at;
     scene_.objects.push_back(std::move(copy));
     scene_.object_places.push_back(context_.place(own));
@@ -222,10 +222,10 @@ void SceneReader<D>::add_copies(const Section& s, const ObjectDef<D>& def, const
     return context_.report(*layout->find("count"), "count is not usable",
                            "whole numbers from 1 up, at most 1000000 copies");
   Vec<D> at = kZero;  // counts up like an odometer, first axis fastest
-  for (double made = 0; made < total; ++made) {
+  for (std::size_t left = static_cast<std::size_t>(total); left > 0; --left) {
     std::string name = def.name;
     for (int i = 0; i < D; ++i) name += fmt::format(".{}", at[i] + 1);
-    add(std::move(name), *from + step->cwiseProduct(at));
+    add(name, *from + step->cwiseProduct(at));
     for (int i = 0; i < D; ++i) {
       if (++at[i] < (*counts)[i]) break;
       at[i] = 0;

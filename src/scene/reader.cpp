@@ -82,7 +82,10 @@ Section::Section(Context& context, std::string_view section, std::vector<const t
     if ((section == "circle" || section == "sphere") && key.str() == "radius")
       accepted = "sizes are whole: diameter = 2 x radius";
     if (section == "capsule" && key.str() == "radius") accepted = "sizes are whole: width = 2 x radius";
-    context.report(key.source().begin, fmt::format("unknown key '{}' in {} {}", key.str(), section == "object" || section == "effect" ? "an" : "a", section), accepted);
+    context.report(key.source().begin,
+                   fmt::format("unknown key '{}' in {} {}", key.str(),
+                               section == "object" || section == "effect" ? "an" : "a", section),
+                   accepted);
   }
 }
 

@@ -74,7 +74,7 @@ void World<D>::Impl::read_contacts() {
     p.contact = c;
     p.approach = p.impulse = 0;
     p.gap = std::numeric_limits<double>::max();
-    const dynamics::SolverPoint<D>* deepest = nullptr;
+    const dynamics::SolverPoint<D>* deepest = &c.points[0];
     for (int k = 0; k < c.count; ++k) {
       const dynamics::SolverPoint<D>& point = c.points[k];
       p.impulse += point.total_push;
