@@ -74,7 +74,7 @@ TEST_CASE("run: a missed expectation exits with 1 and says what happened instead
   CHECK(ran.status == 1);
   CHECK(has(ran.out, "MISSED  reaction collect with @high exactly once"));
   CHECK(has(ran.out, "instead: it never happened for these; for others it happened once: at"));
-  CHECK(has(ran.out, "nearest: courier and high came no nearer than 1 to each other"));
+  CHECK(has(ran.out, "because: courier and high came no nearer than 1 to each other"));
   CHECK(has(ran.out, "tests/data/missed.toml:40:1"));
   CHECK(has(ran.out, "1 of 3 expectations met, 2 missed"));
 }
@@ -106,6 +106,8 @@ TEST_CASE("run: a wrong scene or call exits with 2 and runs nothing") {
 TEST_CASE("run --set: a changed parameter changes what fires") {
   const Ran ran = colvik_tool("run data/night-depot.toml --set arrival=20");
   CHECK(ran.status == 1);
+  CHECK(colvik_tool("run --set arrival=20 data/night-depot.toml").out == ran.out);  // in front of the scene too
+  CHECK(colvik_tool("run --set arrival=20 --set flask-bounce=0.6 data/night-depot.toml").out == ran.out);
   CHECK(has(ran.out, "MISSED  outcome is delivered"));
 }
 
@@ -136,6 +138,7 @@ TEST_CASE("run --events: JSON Lines in the fixed order with the keys that were p
     if (phase == "during") CHECK(open[touch] == 1);
     if (phase == "end") CHECK(open[touch]-- == 1);
     CHECK(line.contains("why") == (phase == "end"));
+    CHECK_FALSE(has(text, "-0.0"));
     ++count[phase];
   }
   for (const auto& entry : open) CHECK_MESSAGE(entry.second == 0, entry.first);

@@ -88,7 +88,7 @@ std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> ex
     out += fmt::format("  {}  {}\n", paint.bad("MISSED"), wrapped(r.expected, 10));
     out += fmt::format("          {}\n", wrapped("instead: " + r.happened, 10));
     if (const std::string why = near_miss(e, trace); !why.empty())
-      out += fmt::format("          {}\n", wrapped("nearest: " + why, 10));
+      out += fmt::format("          {}\n", wrapped("because: " + why, 10));
     if (r.place.line > 0)
       out += paint.dim(fmt::format("          {}:{}:{}", r.place.file, r.place.line, r.place.column)) + "\n";
   }

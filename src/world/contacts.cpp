@@ -110,7 +110,7 @@ void World<D>::Impl::feel_the_rest() {
     const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
     const Vec<D> apart =
         velocity_at(ob.shown, ob.mass_centre, p.point) - velocity_at(oa.shown, oa.mass_centre, p.point);
-    p.approach = std::max(-p.normal.dot(apart), 0.0);
+    p.approach = std::max(0.0, -p.normal.dot(apart));  // in this order -0 becomes 0
     p.impulse = 0;
   }
 }
