@@ -212,3 +212,17 @@ TEST_CASE_TEMPLATE("a listener may ask for anything and it happens at the end of
   v.world.step();
   CHECK(calls == 2);
 }
+
+TEST_CASE_TEMPLATE("listeners may come and go while listeners are told", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  int first = 0, later = 0;
+  std::size_t token = 0;
+  token = world.add_listener([&](World<D>& w, std::span<const Event<D>>) {
+    if (++first == 2) w.remove_listener(token);
+    for (int i = 0; i < 20; ++i) w.add_listener([&later](World<D>&, std::span<const Event<D>>) { ++later; });
+  });
+  for (int i = 0; i < 3; ++i) world.step();
+  CHECK(first == 2);
+  CHECK(later == 20 + 40);
+}

@@ -115,7 +115,8 @@ class World {
   [[nodiscard]] std::uint64_t steps() const;
   [[nodiscard]] double time() const;  ///< steps() / rate
 
-  /// Called once a step, in order of registration. Returns a token for remove_listener.
+  /// Called once a step, in order of registration. Returns a token for remove_listener. Both may
+  /// be asked for by a listener, and then hold from the next step on.
   std::size_t add_listener(Listener listener);
   void remove_listener(std::size_t token);
   /// Asks for `during` events of touches in which one side matches `self` and the other `other`.

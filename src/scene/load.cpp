@@ -121,7 +121,8 @@ void apply_settings(Context& context, std::span<const Setting> settings, std::ve
   holders.reserve(settings.size());
   for (const auto& [name, value] : settings) {
     const auto refuse = [&, name = name, value = value](std::string what, std::string accepted) {
-      context.problems.push_back({{fmt::format("--set {}={}", name, value), 0, 0}, std::move(what), std::move(accepted)});
+      context.problems.push_back(
+          {{fmt::format("--set {}={}", name, value), 0, 0}, std::move(what), std::move(accepted)});
     };
     const auto at = context.parameters.find(name);
     if (at == context.parameters.end()) {

@@ -141,9 +141,13 @@ struct World<D>::Impl {
     const auto run = [this, id, act = std::forward<F>(act)] {
       if (world::ObjectState<D>* o = state(id)) act(*o);
     };
-    if (telling) asked.emplace_back(run);
-    else run();
+    now_or_later(run);
     return true;
+  }
+  template <class F>
+  void now_or_later(F act) {
+    if (telling) asked.emplace_back(std::move(act));
+    else act();
   }
 
   // the stages of a step, in order

@@ -389,8 +389,7 @@ bool World<D>::add_to_number(NumberOwner owner, std::string_view name, double by
     if (Number* n = find_number(numbers, name)) n->value = std::clamp(n->value + by, std::min(lowest, n->value), 1e15);
   };
   if (owner.object) return impl_->change(*owner.object, [add](ObjectState<D>& o) { add(o.shown.numbers); });
-  if (impl_->telling) impl_->asked.emplace_back([this, add] { add(impl_->numbers); });
-  else add(impl_->numbers);
+  impl_->now_or_later([this, add] { add(impl_->numbers); });
   return true;
 }
 

@@ -41,9 +41,9 @@ void World<D>::Impl::tell() {
   if (listeners.empty()) return;
   World& self = *owner;
   telling = true;
-  for (std::size_t i = 0; i < listeners.size(); ++i) listeners[i].second(self, events);
+  for (const auto& [token, listener] : listeners) listener(self, events);
   telling = false;
-  for (std::size_t i = 0; i < asked.size(); ++i) asked[i]();
+  for (const std::function<void()>& change : asked) change();
   asked.clear();
 }
 
@@ -66,12 +66,16 @@ double World<D>::time() const {
 
 template <int D>
 std::size_t World<D>::add_listener(Listener listener) {
-  impl_->listeners.emplace_back(impl_->next_token, std::move(listener));
-  return impl_->next_token++;
+  const std::size_t token = impl_->next_token++;
+  impl_->now_or_later(
+      [impl = impl_.get(), token, listener = std::move(listener)] { impl->listeners.emplace_back(token, listener); });
+  return token;
 }
 template <int D>
 void World<D>::remove_listener(std::size_t token) {
-  std::erase_if(impl_->listeners, [&](const auto& l) { return l.first == token; });
+  impl_->now_or_later([impl = impl_.get(), token] {
+    std::erase_if(impl->listeners, [token](const auto& l) { return l.first == token; });
+  });
 }
 template <int D>
 void World<D>::ask_during(const TagQuery& self, const TagQuery& other) {
