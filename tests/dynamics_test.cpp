@@ -42,6 +42,7 @@ TEST_CASE_TEMPLATE("a stack of ten boxes stands still for a minute", T, Two, Thr
   World<D> world(earth<D>());
   world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(20, 1))})).value();
   std::vector<ObjectId> boxes;
+  boxes.reserve(10);
   for (int i = 0; i < 10; ++i)
     boxes.push_back(
         world.add(thing<D>("box" + std::to_string(i), BodyKind::dynamic, up<D>(i + 0.5), {solid(cube<D>(1))})).value());

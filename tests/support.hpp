@@ -118,11 +118,10 @@ ColliderDef<D> zone(const Shape<D>& shape) {
   return c;
 }
 template <int D>
-ObjectDef<D> thing(std::string name, BodyKind body, const Vec<D>& at, std::vector<ColliderDef<D>> colliders,
-                   std::vector<std::string> tags = {}) {
+ObjectDef<D> thing(const std::string& name, BodyKind body, const Vec<D>& at,
+                   const std::vector<ColliderDef<D>>& colliders, const std::vector<std::string>& tags = {}) {
   ObjectDef<D> def;
-  def.name = std::move(name), def.body = body, def.at = at, def.colliders = std::move(colliders),
-  def.tags = std::move(tags);
+  def.name = name, def.body = body, def.at = at, def.colliders = colliders, def.tags = tags;
   return def;
 }
 template <int D>

@@ -47,6 +47,10 @@ class TagSet {
 
 /// The nearest of `names` to `name`, ignoring case first, then by edit distance; "" if none is near.
 [[nodiscard]] std::string nearest_name(std::string_view name, std::span<const std::string> names);
+/// What to offer instead of an unknown `name`: "did you mean 'NEAR'?" with the nearest name, written
+/// with `prefix` before it, or `otherwise` if none is near.
+[[nodiscard]] std::string suggestion(std::string_view name, std::span<const std::string> names, std::string otherwise,
+                                     std::string_view prefix = "");
 
 /// Whether `name` can name a tag, number, object or reaction: letters, digits, and - _ . inside.
 [[nodiscard]] bool is_plain_name(std::string_view name);

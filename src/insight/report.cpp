@@ -51,7 +51,6 @@ std::string reactions_part(const Trace<D>& trace, const ReportStyle& style, cons
     const std::string count = r.fired == 0 ? "never" : r.fired == 1 ? "once" : fmt::format("{} times", r.fired);
     out += fmt::format("  {:<{}}  {:<9}", r.name, longest, count);
     std::size_t listed = 0;
-    std::string indent = "  ";
     for (const TraceFiring<D>& f : trace.firings()) {
       if (f.reaction != i) continue;
       if (listed == style.firings) {

@@ -30,10 +30,9 @@ Result<Who> parse_who(const std::string& text, const Trace<D>& trace) {
   if (!who || who.value().object().empty() || trace.find(who.value().object()) != kNobody) return who;
   std::vector<std::string> names;
   for (const TraceObject<D>& o : trace.objects()) names.push_back(o.name);
-  const std::string near = nearest_name(who.value().object(), names);
   return Error{{},
                fmt::format("no object is named '{}'", who.value().object()),
-               near.empty() ? "'@' and an object's name" : fmt::format("did you mean '@{}'?", near)};
+               suggestion(who.value().object(), names, "'@' and an object's name", "@")};
 }
 
 template <int D>
@@ -147,10 +146,8 @@ std::optional<double> final_number(const std::string& text, const Trace<D>& trac
     if (n.name == name) return n.value;
     names.push_back(n.name);
   }
-  const std::string near = nearest_name(name, names);
-  error = {{},
-           fmt::format("{} has no number '{}'", owner, name),
-           near.empty() ? "a number it has" : fmt::format("did you mean '{}.{}'?", owner, near)};
+  error = {
+      {}, fmt::format("{} has no number '{}'", owner, name), suggestion(name, names, "a number it has", owner + ".")};
   return std::nullopt;
 }
 
@@ -214,10 +211,9 @@ Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
     std::vector<std::string> names;
     for (const ReactionReport& known : trace.reactions()) names.push_back(known.name);
     if (std::find(names.begin(), names.end(), r->reaction) == names.end()) {
-      const std::string near = nearest_name(r->reaction, names);
       return Error{{},
                    fmt::format("no reaction is named '{}'", r->reaction),
-                   near.empty() ? "the name of a reaction" : fmt::format("did you mean '{}'?", near)};
+                   suggestion(r->reaction, names, "the name of a reaction")};
     }
     return both(r->self, r->other);
   }

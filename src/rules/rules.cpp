@@ -96,10 +96,9 @@ Result<Compiled<D>> Rules<D>::Impl::compile(Reaction<D> r) {
     if (n && n.value().whose == NumberName::Whose::world && !world.number({}, n.value().name)) {
       std::vector<std::string> names;
       for (const Number& known : world.numbers()) names.push_back("world." + known.name);
-      const std::string near = nearest_name(text, names);
       return Error{{},
                    fmt::format("'{}' is not a number of the world", text),
-                   near.empty() ? "a number declared before" : fmt::format("did you mean '{}'?", near)};
+                   suggestion(text, names, "a number declared before")};
     }
     if (n && n.value().whose == NumberName::Whose::other && !touch)
       return Error{{}, fmt::format("number '{}': only a touch has an other", text), "world.NAME or self.NAME"};

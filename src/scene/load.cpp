@@ -126,12 +126,11 @@ void apply_settings(Context& context, std::span<const Setting> settings, std::ve
     };
     const auto at = context.parameters.find(name);
     if (at == context.parameters.end()) {
-      const std::string near = nearest_name(name, context.parameter_names);
       refuse(fmt::format("no parameter is named '{}'", name),
-             !near.empty() ? fmt::format("did you mean '{}'?", near)
-             : context.parameter_names.empty()
-                 ? "the scene declares none"
-                 : fmt::format("parameters are: {}", fmt::join(context.parameter_names, ", ")));
+             suggestion(name, context.parameter_names,
+                        context.parameter_names.empty()
+                            ? "the scene declares none"
+                            : fmt::format("parameters are: {}", fmt::join(context.parameter_names, ", "))));
       continue;
     }
     // Put where the declared value stands, so that what is wrong with it is told with that place.

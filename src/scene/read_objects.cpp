@@ -59,12 +59,11 @@ template <int D>
 auto SceneReader<D>::find_kind(const toml::node& at, const std::string& name) -> const Kind* {
   const auto found = kinds_.find(name);
   if (found != kinds_.end()) return &found->second;
-  const std::string near = nearest_name(name, kind_names_);
   if (!context_.reported_at(at))
     context_.report(at, fmt::format("no kind is named '{}'", name),
-                    !near.empty()         ? fmt::format("did you mean '{}'?", near)
-                    : kind_names_.empty() ? "no kind is declared"
-                                          : fmt::format("kinds are: {}", fmt::join(kind_names_, ", ")));
+                    suggestion(name, kind_names_,
+                               kind_names_.empty() ? "no kind is declared"
+                                                   : fmt::format("kinds are: {}", fmt::join(kind_names_, ", "))));
   return nullptr;
 }
 
@@ -390,9 +389,8 @@ const Bounds<D>* SceneReader<D>::read_region(const Section& s, std::string_view 
   if (at != scene_.regions.end()) return &at->second;
   std::vector<std::string> names;
   for (const auto& [known, bounds] : scene_.regions) names.push_back(known);
-  const std::string near = nearest_name(*name, names);
   context_.report(*s.find(key), fmt::format("no region is named '{}'", *name),
-                  near.empty() ? "a region declared under [regions]" : fmt::format("did you mean '{}'?", near));
+                  suggestion(*name, names, "a region declared under [regions]"));
   return nullptr;
 }
 

@@ -15,9 +15,8 @@ bool SceneReader<D>::check_who(const toml::node& at, const std::string& text) {
   if (who) {  // one object, by name
     const std::string& name = who.value().object();
     if (std::find(names.begin(), names.end(), name) != names.end()) return true;
-    const std::string near = nearest_name(name, names);
     context_.report(at, fmt::format("no object is named '{}'", name),
-                    near.empty() ? "'@' and an object's name" : fmt::format("did you mean '@{}'?", near));
+                    suggestion(name, names, "'@' and an object's name", "@"));
     return false;
   }
   // The classic: an object's name where a tag is asked for.
@@ -44,9 +43,8 @@ std::string SceneReader<D>::read_number_name(const Section& s, std::string_view 
     context_.report(*s.find(key), fmt::format("number '{}' does not say whose it is", *text),
                     "world.NAME, self.NAME or other.NAME");
   } else if (owner == "world" && std::find(names.begin(), names.end(), *text) == names.end()) {
-    const std::string near = nearest_name(*text, names);
     context_.report(*s.find(key), fmt::format("'{}' is not a number of the world", *text),
-                    near.empty() ? "a number declared under [numbers]" : fmt::format("did you mean '{}'?", near));
+                    suggestion(*text, names, "a number declared under [numbers]"));
   }
   return *text;
 }
@@ -168,11 +166,9 @@ void SceneReader<D>::read_expectations() {
       r.reaction = s.text("reaction").value_or("");
       std::vector<std::string> names;
       for (const Reaction<D>& known : scene_.reactions) names.push_back(known.name);
-      if (std::find(names.begin(), names.end(), r.reaction) == names.end()) {
-        const std::string near = nearest_name(r.reaction, names);
+      if (std::find(names.begin(), names.end(), r.reaction) == names.end())
         context_.report(*s.find("reaction"), fmt::format("no reaction is named '{}'", r.reaction),
-                        near.empty() ? "the name of a reaction" : fmt::format("did you mean '{}'?", near));
-      }
+                        suggestion(r.reaction, names, "the name of a reaction"));
       if (s.has("self")) r.self = read_who(s, "self");
       if (s.has("other")) r.other = read_who(s, "other");
       e.what = r;

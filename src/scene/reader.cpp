@@ -33,9 +33,8 @@ const toml::node* Context::resolve(const toml::node& node) {
   if (!text || !text->starts_with('$')) return &node;
   const auto at = parameters.find(std::string(text->substr(1)));
   if (at != parameters.end()) return at->second;
-  const std::string near = nearest_name(text->substr(1), parameter_names);
   report(node, fmt::format("no parameter is named '{}'", text->substr(1)),
-         near.empty() ? "a name declared under [parameters]" : fmt::format("did you mean '${}'?", near));
+         suggestion(text->substr(1), parameter_names, "a name declared under [parameters]", "$"));
   return nullptr;
 }
 
@@ -76,9 +75,7 @@ Section::Section(Context& context, std::string_view section, std::vector<const t
   const std::vector<std::string>& names = known.at(section);
   for (const auto& [key, value] : *layers_.front()) {
     if (std::find(names.begin(), names.end(), key.str()) != names.end()) continue;
-    const std::string near = nearest_name(key.str(), names);
-    std::string accepted =
-        near.empty() ? fmt::format("known here: {}", fmt::join(names, ", ")) : fmt::format("did you mean '{}'?", near);
+    std::string accepted = suggestion(key.str(), names, fmt::format("known here: {}", fmt::join(names, ", ")));
     if ((section == "circle" || section == "sphere") && key.str() == "radius")
       accepted = "sizes are whole: diameter = 2 x radius";
     if (section == "capsule" && key.str() == "radius") accepted = "sizes are whole: width = 2 x radius";
@@ -268,10 +265,8 @@ std::optional<std::size_t> Section::choice(std::string_view key, std::span<const
   if (!value) return std::nullopt;
   const auto at = std::find(words.begin(), words.end(), *value);
   if (at != words.end()) return static_cast<std::size_t>(at - words.begin());
-  const std::string near = nearest_name(*value, words);
-  context_->report(
-      *node, fmt::format("{} is '{}'", key, *value),
-      near.empty() ? fmt::format("one of: {}", fmt::join(words, ", ")) : fmt::format("did you mean '{}'?", near));
+  context_->report(*node, fmt::format("{} is '{}'", key, *value),
+                   suggestion(*value, words, fmt::format("one of: {}", fmt::join(words, ", "))));
   return std::nullopt;
 }
 

@@ -73,6 +73,12 @@ std::string nearest_name(std::string_view name, std::span<const std::string> nam
   return found;
 }
 
+std::string suggestion(std::string_view name, std::span<const std::string> names, std::string otherwise,
+                       std::string_view prefix) {
+  const std::string near = nearest_name(name, names);
+  return near.empty() ? std::move(otherwise) : fmt::format("did you mean '{}{}'?", prefix, near);
+}
+
 bool is_plain_name(std::string_view name) {
   const auto letter = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0; };
   if (name.empty() || !letter(name.front())) return false;
@@ -94,12 +100,11 @@ Result<Tag> Tags::declare(std::string_view name, std::string_view meaning) {
 Result<Tag> Tags::find(std::string_view name) const {
   const auto at = std::find(names_.begin(), names_.end(), name);
   if (at != names_.end()) return Tag{static_cast<std::uint32_t>(at - names_.begin())};
-  const std::string near = nearest_name(name, names_);
-  return Error{{},
-               fmt::format("'{}' is not a declared tag", name),
-               !near.empty()    ? fmt::format("did you mean '{}'?", near)
-               : names_.empty() ? "no tag is declared yet"
-                                : fmt::format("declared are: {}", fmt::join(names_, ", "))};
+  return Error{
+      {},
+      fmt::format("'{}' is not a declared tag", name),
+      suggestion(name, names_,
+                 names_.empty() ? "no tag is declared yet" : fmt::format("declared are: {}", fmt::join(names_, ", ")))};
 }
 
 Result<TagSet> Tags::find_all(std::span<const std::string> names) const {
