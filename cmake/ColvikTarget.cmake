@@ -10,6 +10,9 @@ function(colvik_flags target)
     # std::string's operator+ (GCC bug 105651).
     $<$<CXX_COMPILER_ID:GNU>:-Wno-maybe-uninitialized>
     $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict>)
+  if(CMAKE_CXX_FLAGS MATCHES "sanitize=thread")  # and then on the argument parser's strings
+    target_compile_options(${target} PRIVATE -Wno-null-dereference)
+  endif()
   if(COLVIK_WERROR)
     target_compile_options(${target} PRIVATE -Werror)
   endif()

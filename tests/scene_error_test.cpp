@@ -59,8 +59,8 @@ TEST_CASE("each mistake in a scene is told with its line and column and what wou
        "s.toml:13:1: object 'a' name is taken by another object; a name of its own"},
       {"[[objects]]\nname = 'a'\nbody = 'Static'", "s.toml:13:8: body is 'Static'; did you mean 'static'?"},
       {"[[objects]]\nname = 'a'\nbody = 'dynamic'",
-       "s.toml:11:1: object 'a' body is dynamic but has no solid collider to take a mass from; a solid collider, or a "
-       "mass"},
+       "s.toml:11:1: object 'a' body is dynamic but has no solid collider with a volume to take a mass from; a solid "
+       "collider that is no bare segment, or a mass"},
       {"[[objects]]\nname = 'a'\nat = [1, nan]", "s.toml:13:10: at is not finite; a finite number"},
       {"[[objects]]\nname = 'a'\nat = 3", "s.toml:13:6: at is a number; two numbers, [x, y], as the scene is 2D"},
       {"[[objects]]\nname = 'a'\nrow = { from = [0, 0], step = [1, 0], count = 2.5 }",
@@ -158,7 +158,7 @@ TEST_CASE("a 2D shape in a 3D scene is told, and so are many mistakes at once") 
 
 TEST_CASE("settings from outside are checked like the file") {
   const std::string text = "colvik = 1\n[parameters]\nspeed = 4\nwho = 'a'\n[world]\ndimension = 2\nrate = '$speed'\n";
-  const auto with = [&](Setting setting) { return problems(read_scene(text, "s.toml", std::vector{setting})); };
+  const auto with = [&](const Setting& setting) { return problems(read_scene(text, "s.toml", std::vector{setting})); };
   CHECK(with({"speed", "5"}).empty());
   CHECK(with({"sped", "5"}) == "--set sped=5: no parameter is named 'sped'; did you mean 'speed'?\n");
   CHECK(with({"speed", "fast"}) == "--set speed=fast: 'fast' is text; a number\n");

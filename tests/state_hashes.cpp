@@ -21,9 +21,9 @@ std::uint64_t pile() {
   WorldSettings<D> settings;
   settings.gravity[1] = -9.81;
   Run<D> run(settings);
-  const auto add = [&](std::string name, BodyKind body, double x, double y, const Shape<D>& shape) {
+  const auto add = [&](const std::string& name, BodyKind body, double x, double y, const Shape<D>& shape) {
     ObjectDef<D> def;
-    def.name = std::move(name), def.body = body, def.at[0] = x, def.at[1] = y;
+    def.name = name, def.body = body, def.at[0] = x, def.at[1] = y;
     ColliderDef<D> c;
     c.shape = shape, c.restitution = 0.2;
     def.colliders = {c};

@@ -1,25 +1,36 @@
 #pragma once
 /// Collider shapes. Sizes are whole sizes, never half: a box of size (2, 1) is two wide and one high.
 ///
-/// A shape is centred on the origin of its collider. A capsule's long axis is y in 2D and in 3D.
+/// A ball, box, capsule, cylinder and cone is centred on the origin of its collider, the long axis of
+/// the last three along y. A segment, polygon and hull lies where its points say.
 
 #include <colvik/pose.hpp>
 #include <colvik/result.hpp>
 
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
 #include <string_view>
 #include <vector>
 
 namespace colvik {
 
-enum class ShapeKind { ball, box, capsule };
+enum class ShapeKind { ball, box, capsule, segment, polygon, cylinder, cone, hull };
 
-/// A convex shape: a box-shaped core (some of whose extents may be zero), grown by a radius.
-/// Plain data; it is checked where it is given to a world.
+namespace shapes {
+template <int D>
+struct Polytope;
+}
+
+/// A convex core, grown by a radius. It is checked where it is given to a world.
 template <int D>
 struct Shape {
   ShapeKind kind = ShapeKind::ball;
-  Vec<D> core = kZero;  ///< half extents of the core
-  double radius = 0;    ///< of the rounding around the core
+  Vec<D> core = kZero;                                   ///< half extents of the core's bounds
+  double radius = 0;                                     ///< of the rounding around the core
+  Vec<D> middle = kZero;                                 ///< of the core's bounds
+  std::shared_ptr<const shapes::Polytope<D>> corners{};  ///< of a segment, polygon or hull
 };
 
 /// Disc of the given diameter.
@@ -32,6 +43,33 @@ struct Shape {
 /// Stadium (2D) or pill (3D) of the given width, and height with both round ends; height >= width.
 template <int D>
 [[nodiscard]] Shape<D> capsule(double width, double height);
+/// Cylinder of the given diameter and height.
+[[nodiscard]] Shape<3> cylinder(double diameter, double height);
+/// Cone with its tip up: `diameter` of the base, `height` from base to tip; half of it above the origin.
+[[nodiscard]] Shape<3> cone(double diameter, double height);
+
+/// What a maker mended, in plain words ("corner 3 repeats corner 2 and was left out").
+using Mended = std::vector<std::string>;
+
+/// Line from one point to another. It has no mass unless rounded. Fails when the two are the same.
+template <int D>
+[[nodiscard]] Result<Shape<D>> segment(const Vec<D>& from, const Vec<D>& to);
+/// Convex polygon of 3 to 64 corners. Clockwise corners are turned round, repeated ones and those on
+/// the line between their neighbours left out, and `mended` told. Fails, naming the corner, on values
+/// that are not finite, all corners on a line, crossing sides, and corners that bend inward.
+[[nodiscard]] Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended = nullptr);
+/// Convex hull of a cloud, of at most `budget` corners (4 to 256), the outermost first, so that a
+/// smaller budget gives a smaller hull. Fails on a cloud that is empty, not finite or flat.
+[[nodiscard]] Result<Shape<3>> hull(std::span<const Vec<3>> cloud, std::size_t budget = 64, Mended* mended = nullptr);
+/// The body between slabs around a cloud: along each of 3 (a box), 7 (with the corners cut) or 13
+/// (with the edges cut too) fixed directions it reaches as far as the cloud. Encloses the cloud.
+[[nodiscard]] Result<Shape<3>> slabs(std::span<const Vec<3>> cloud, int directions = 13);
+/// The shape grown by `by` on all sides, its corners and edges round. Requires: by >= 0.
+template <int D>
+[[nodiscard]] Shape<D> rounded(Shape<D> shape, double by) {
+  shape.radius += by;
+  return shape;
+}
 
 /// Name of the kind as scene files spell it: a ball is "circle" in 2D and "sphere" in 3D.
 template <int D>
@@ -45,14 +83,16 @@ inline constexpr double kSmallestSize = 1e-5, kLargestSize = 1e7;
 template <int D>
 [[nodiscard]] Result<void> check_shape(const Shape<D>& shape, double metre);
 
-/// Area (2D) or volume (3D), and the moment of inertia about the centre for a density of one.
+/// Area (2D) or volume (3D), centre, and moment of inertia about it, for a density of one.
 template <int D>
 struct MassProperties {
   double volume = 0;
+  Vec<D> centre = kZero;  ///< of mass, in the shape's frame
   Inertia<D> inertia = Inertia<D>::Zero();
 };
-/// Closed form; exact up to rounding. Source: any table of moments of inertia; the capsule is a
-/// cylinder and two half balls moved by the parallel axis theorem.
+/// Closed form; exact up to rounding, but for the corners of a rounded 3D shape with edges, which are
+/// integrated to 1e-4 of themselves. Source: any table of moments of inertia; polygons and hulls are
+/// sums of simplices.
 template <int D>
 [[nodiscard]] MassProperties<D> mass_properties(const Shape<D>& shape);
 
@@ -64,7 +104,7 @@ template <int D>
 /// (32 to a full turn).
 [[nodiscard]] std::vector<Vec<2>> outline(const Shape<2>& shape);
 
-/// The 12 edges of a 3D shape's core box and, for round shapes, its rings, as line segments in its
+/// The edges of a 3D shape and, where it is round, its rings, as line segments in its
 /// own frame, each with the directions of the surface on both sides (for telling hidden lines).
 struct Edge3 {
   Vec<3> from, to;

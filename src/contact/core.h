@@ -1,29 +1,101 @@
 #pragma once
-// A placed core: the box inside a shape before rounding, where two shapes are compared.
+// A placed core: the convex body inside a shape before rounding, where two shapes are compared.
 #include <colvik/shape.hpp>
 
 #include <array>
+#include <span>
+
+#include "shapes/polytope.h"
 
 namespace colvik::contact {
 
+enum class CoreKind {
+  box,     // also points and segments: a box some of whose extents are zero
+  points,  // polygon, hull, segment from point to point, triangle
+  cylinder,
+  cone
+};
+
 template <int D>
 struct Core {
-  Vec<D> centre;
-  std::array<Vec<D>, D> axes;  // unit length
-  Vec<D> half;                 // extents along the axes; zero for a point or a segment
+  CoreKind kind = CoreKind::box;
+  Vec<D> centre;                                  // of its frame
+  std::array<Vec<D>, D> axes;                     // unit length
+  Vec<D> half;                                    // half extents of its bounds in its frame; zero for a point
+  Vec<D> middle;                                  // of its bounds, placed
+  double radius = 0;                              // of the rounding
+  std::span<const Vec<D>> points;                 // in its frame
+  const shapes::Polytope<D>* polytope = nullptr;  // faces and edges of a hull
 
-  Core(const Shape<D>& shape, const Pose<D>& pose) : centre(pose.position), half(shape.core) {
+  Core(const Shape<D>& shape, const Pose<D>& pose) : centre(pose.position), half(shape.core), radius(shape.radius) {
     for (int i = 0; i < D; ++i) axes[i] = pose.rotation.axis(i);
+    middle = centre;
+    if (shape.corners != nullptr) {
+      kind = CoreKind::points;
+      points = shape.corners->points;
+      middle = placed(shape.middle);
+      if (D == 3 && !shape.corners->faces.empty()) polytope = shape.corners.get();
+    } else if (shape.kind == ShapeKind::cylinder) {
+      kind = CoreKind::cylinder;
+    } else if (shape.kind == ShapeKind::cone) {
+      kind = CoreKind::cone;
+    }
   }
-  [[nodiscard]] const Vec<D>& axis(int i) const { return axes[i]; }
+  // A segment, triangle or polygon of points that the caller keeps.
+  Core(std::span<const Vec<D>> corners, const Pose<D>& pose) : kind(CoreKind::points), centre(pose.position) {
+    points = corners;
+    for (int i = 0; i < D; ++i) axes[i] = pose.rotation.axis(i);
+    Bounds<D> box;
+    for (const Vec<D>& p : corners) box = box.merged(p);
+    half = box.size() / 2;
+    middle = placed(box.centre());
+  }
 
-  // The corner furthest along `direction`.
-  [[nodiscard]] Vec<D> support(const Vec<D>& direction) const {
-    Vec<D> corner = centre;
-    for (int i = 0; i < D; ++i) corner += axis(i) * (direction.dot(axis(i)) < 0 ? -half[i] : half[i]);
-    return corner;
+  [[nodiscard]] const Vec<D>& axis(int i) const { return axes[i]; }
+  [[nodiscard]] Vec<D> placed(const Vec<D>& local) const {
+    Vec<D> p = centre;
+    for (int i = 0; i < D; ++i) p += axes[i] * local[i];
+    return p;
   }
-  // How far the core reaches from its centre along `direction`, either way.
+  [[nodiscard]] Vec<D> turned_back(const Vec<D>& direction) const {
+    Vec<D> d;
+    for (int i = 0; i < D; ++i) d[i] = direction.dot(axes[i]);
+    return d;
+  }
+  // Whether it has no curved faces, only corners, edges and flat ones.
+  [[nodiscard]] bool flat_sided() const { return kind == CoreKind::box || kind == CoreKind::points; }
+  // A point, segment or box, whose faces and edges are those of its axes.
+  [[nodiscard]] bool boxlike() const { return kind == CoreKind::box; }
+
+  // The point furthest along `direction`.
+  [[nodiscard]] Vec<D> support(const Vec<D>& direction) const {
+    if (kind == CoreKind::box) {
+      Vec<D> corner = centre;
+      for (int i = 0; i < D; ++i) corner += axis(i) * (direction.dot(axis(i)) < 0 ? -half[i] : half[i]);
+      return corner;
+    }
+    const Vec<D> d = turned_back(direction);
+    if (kind == CoreKind::points) return placed(points[furthest(d)]);
+    if constexpr (D == 3) {
+      const double across = std::sqrt(d.x() * d.x() + d.z() * d.z());
+      Vec<3> p(0, d.y() < 0 ? -half.y() : half.y(), 0);
+      if (kind == CoreKind::cone)
+        p.y() = d.y() * half.y() > half.x() * across - d.y() * half.y() ? half.y() : -half.y();
+      const bool on_rim = kind == CoreKind::cylinder || p.y() < 0;
+      if (on_rim && across > 0) p.x() = half.x() * d.x() / across, p.z() = half.x() * d.z() / across;
+      return placed(p);
+    }
+    return centre;
+  }
+  // Of the points, the one furthest along a direction of the core's frame; the first of equals.
+  [[nodiscard]] std::size_t furthest(const Vec<D>& local) const {
+    std::size_t best = 0;
+    double most = local.dot(points[0]);
+    for (std::size_t i = 1; i < points.size(); ++i)
+      if (const double along = local.dot(points[i]); along > most) most = along, best = i;
+    return best;
+  }
+  // How far a box reaches from its centre along `direction`, either way.
   [[nodiscard]] double reach(const Vec<D>& direction) const {
     double sum = 0;
     for (int i = 0; i < D; ++i) sum += std::abs(direction.dot(axis(i))) * half[i];

@@ -1,11 +1,11 @@
 #include "contact/distance.h"
 
-#include <vector>
+#include "contact/depth.h"
 
 namespace colvik::contact {
 namespace {
 
-constexpr int kMostRounds = 40;
+constexpr int kMostRounds = 64;
 
 // Up to D+1 points of the difference a - b, with the points of a and b they come from.
 template <int D>
@@ -55,9 +55,10 @@ bool nearest_inside(const Simplex<D>& s, const std::array<int, D + 1>& chosen, i
   return first > 0;
 }
 
-// Reduces the simplex to the face that holds its point nearest the origin.
+// Reduces the simplex to the face that holds its point nearest the origin; to all of it, only if it may
+// hold the origin itself.
 template <int D>
-void reduce(Simplex<D>& s) {
+void reduce(Simplex<D>& s, bool may_hold_origin) {
   Simplex<D> best;
   double best_length = std::numeric_limits<double>::max();
   for (unsigned mask = 1; mask < 1U << s.size; ++mask) {
@@ -65,6 +66,7 @@ void reduce(Simplex<D>& s) {
     int count = 0;
     for (int i = 0; i < s.size; ++i)
       if ((mask >> i & 1U) != 0) chosen[count++] = i;
+    if (count == D + 1 && !may_hold_origin) continue;
     Simplex<D> face;
     if (!nearest_inside<D>(s, chosen, count, face.weight)) continue;
     face.size = count;
@@ -78,118 +80,88 @@ void reduce(Simplex<D>& s) {
   s = best;
 }
 
+// The point of the face nearest the origin, from the face's normal: the weights, which come from squares
+// of lengths, would leave only half the digits to faces that nearly hold the origin.
+Vec<2> off_face(const Simplex<2>& s, const Vec<2>& rough) {
+  const Vec<2> edge = s.point[1] - s.point[0];
+  const Vec<2> n = Vec<2>(-edge.y(), edge.x()).normalized();
+  const Vec<2> v = n * n.dot(s.point[0]);
+  return v.dot(rough) > 0 ? v : rough;
+}
+Vec<3> off_face(const Simplex<3>& s, const Vec<3>& rough) {
+  const Vec<3> u = s.point[1] - s.point[0], w = s.point[2] - s.point[0];
+  const Vec<3> n = cross(u, w);
+  const double length = n.norm();
+  if (length <= 1e-6 * u.norm() * w.norm()) return rough;
+  const Vec<3> v = n * (n.dot(s.point[0]) / (length * length));
+  return v.dot(rough) > 0 ? v : rough;
+}
+
 // Nearest points of two cores; false when they touch or overlap.
 template <int D>
 bool cores_apart(const Core<D>& a, const Core<D>& b, Separation<D>& out) {
-  const double size = a.half.norm() + b.half.norm() + (b.centre - a.centre).norm();
-  Simplex<D> s;
-  Vec<D> v = a.centre - b.centre;
+  const double size = a.half.norm() + b.half.norm() + (b.middle - a.middle).norm();
+  const bool curved = !a.flat_sided() || !b.flat_sided();
+  // How much nearer another point may be and v still be the answer. Corners are met exactly.
+  const double relative = curved ? 1e-10 : 1e-12;
+  const double touching = (curved ? 3e-9 : 1e-9) * size;  // nearer than this the normal is found as for overlap
+  Simplex<D> s, last_good;
+  Vec<D> v = a.middle - b.middle;
   if (v.squaredNorm() == 0) v = Vec<D>::Unit(0);
-  for (int round = 0; round < kMostRounds; ++round) {
+  int round = 0;
+  for (; round < kMostRounds; ++round) {
     const Vec<D> pa = a.support(-v), pb = b.support(v), p = pa - pb;
     if (s.size > 0) {
       // No point of the difference is nearer along v: v is the answer.
-      if (v.squaredNorm() - v.dot(p) <= 1e-12 * v.squaredNorm()) break;
+      if (v.squaredNorm() - v.dot(p) <= relative * v.squaredNorm() + 1e-15 * size * v.norm()) break;
       bool seen = false;
       for (int i = 0; i < s.size; ++i) seen = seen || s.point[i] == p;
       if (seen) break;
     }
+    last_good = s;
     const auto last = static_cast<std::size_t>(s.size++);
     s.point[last] = p, s.from_a[last] = pa, s.from_b[last] = pb;
-    reduce(s);
+    // A plane across v with all the points beyond it proves the cores apart, whatever rounding says.
+    reduce(s, v.dot(p) <= 1e-3 * touching * v.norm());
     if (s.size == D + 1) return false;
-    v = s.mix(s.point);
-    if (v.norm() <= 1e-10 * size) return false;
+    const Vec<D> next = s.mix(s.point);
+    if (last_good.size > 0 && !(next.squaredNorm() < v.squaredNorm())) {  // rounding has the upper hand
+      s = last_good;
+      break;
+    }
+    v = next;
+    if (v.norm() <= touching) return false;
   }
-  const double distance = v.norm();
-  out.gap = distance;
-  out.normal = v / -distance;
+  out.capped = round == kMostRounds;
+  if (s.size == D) v = off_face(s, v);
+  out.gap = v.norm();
+  out.normal = v / -out.gap;
   out.on_a = s.mix(s.from_a);
   out.on_b = s.mix(s.from_b);
   return true;
 }
 
-template <int D>
-struct Axis {
-  Vec<D> normal = Vec<D>::Unit(0);  // from a to b
-  double gap = std::numeric_limits<double>::lowest();
-};
-
-template <int D>
-void try_axis(const Core<D>& a, const Core<D>& b, Vec<D> normal, double advantage, Axis<D>& best) {
-  const double length = normal.norm();
-  if (length < 1e-6) return;
-  normal /= length;
-  const double along = normal.dot(b.centre - a.centre);
-  if (along < 0) normal = -normal;
-  const double gap = std::abs(along) - a.reach(normal) - b.reach(normal);
-  if (gap > best.gap + advantage) best = {normal, gap};
-}
-
-// Directions in which a core is not flat.
-template <int D, std::size_t N>
-int generators(const Core<D>& core, std::array<Vec<D>, N>& out) {
-  int count = 0;
-  for (int i = 0; i < D; ++i)
-    if (core.half[i] > 0) out[count++] = core.axis(i);
-  return count;
-}
-
-// The axis along which overlapping cores are parted soonest.
-Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b) {
-  Axis<2> best;
-  for (const Core<2>* core : {&a, &b}) {
-    std::array<Vec<2>, 2> g;
-    const int count = generators(*core, g);
-    for (int i = 0; i < count; ++i) {
-      const Vec<2>& u = g[i];
-      try_axis<2>(a, b, {-u.y(), u.x()}, 0, best);
-    }
-  }
-  if (best.gap == std::numeric_limits<double>::lowest()) try_axis<2>(a, b, Vec<2>::Unit(0), 0, best);
-  return best;
-}
-
-Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b) {
-  Axis<3> best;
-  std::array<Vec<3>, 3> ga, gb;
-  const int na = generators(a, ga), nb = generators(b, gb);
-  const auto pairs = [&](const std::array<Vec<3>, 3>& g, int n) {
-    for (int i = 0; i < n; ++i)
-      for (int j = i + 1; j < n; ++j) try_axis<3>(a, b, cross(g[i], g[j]), 0, best);
-  };
-  pairs(ga, na);
-  pairs(gb, nb);
-  // Of an edge pair and a face that are as good as each other the face gives the steadier contact.
-  const double advantage = 1e-4 * std::min(a.half.norm(), b.half.norm());
-  const double faces = best.gap == std::numeric_limits<double>::lowest() ? 0 : advantage;
-  for (int i = 0; i < na; ++i)
-    for (int j = 0; j < nb; ++j) try_axis<3>(a, b, cross(ga[i], gb[j]), faces, best);
-  if (best.gap != std::numeric_limits<double>::lowest()) return best;
-  // Points and parallel segments: any direction across them parts them at no depth.
-  const Vec<3> along = na > 0 ? ga[0] : nb > 0 ? gb[0] : Vec<3>(Vec<3>::Zero());
-  const Vec<3> offset = b.centre - a.centre;
-  try_axis<3>(a, b, offset - along * along.dot(offset), 0, best);
-  for (int i = 0; i < 3 && best.gap == std::numeric_limits<double>::lowest(); ++i)
-    try_axis<3>(a, b, na + nb == 0 ? Vec<3>(Vec<3>::Unit(i)) : cross(along, Vec<3>::Unit(i)), 0, best);
-  return best;
-}
-
 }  // namespace
 
 template <int D>
-Separation<D> separation(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a) {
-  const Core<D> core_a(a, {}), core_b(b, b_in_a);
+Separation<D> separation(const Core<D>& a, const Core<D>& b) {
   Separation<D> out;
-  if (!cores_apart(core_a, core_b, out)) {
-    const Axis<D> axis = deepest_axis(core_a, core_b);
+  if (!cores_apart(a, b, out)) {
+    const Axis<D> axis = deepest_axis(a, b);
     out.gap = axis.gap;
     out.normal = axis.normal;
-    // A corner of the one that pokes into the other, and its image on the other's surface.
-    const Vec<D> far_a = core_a.support(axis.normal), far_b = core_b.support(-axis.normal);
-    const bool b_is_tip = b.core.norm() <= a.core.norm();
-    out.on_b = b_is_tip ? far_b : Vec<D>(far_a + axis.normal * axis.gap);
-    out.on_a = b_is_tip ? Vec<D>(far_b - axis.normal * axis.gap) : far_a;
+    out.capped = axis.capped;
+    // Where they would touch last: drawn a little apart along the normal, the two have nearest points.
+    const double step = std::max(1e-3 * std::min(a.half.norm(), b.half.norm()), 1e-6 * (a.half + b.half).norm());
+    const Vec<D> away = axis.normal * (step - axis.gap);
+    Core<D> moved = b;
+    moved.centre += away, moved.middle += away;
+    Separation<D> touch;
+    if (step > 0 && cores_apart(a, moved, touch)) {
+      out.on_a = touch.on_a, out.on_b = touch.on_b - away;
+    } else {  // two points
+      out.on_a = a.support(axis.normal), out.on_b = b.support(-axis.normal);
+    }
   }
   out.gap -= a.radius + b.radius;
   out.on_a += out.normal * a.radius;
@@ -197,7 +169,7 @@ Separation<D> separation(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_
   return out;
 }
 
-template Separation<2> separation(const Shape<2>&, const Shape<2>&, const Pose<2>&);
-template Separation<3> separation(const Shape<3>&, const Shape<3>&, const Pose<3>&);
+template Separation<2> separation(const Core<2>&, const Core<2>&);
+template Separation<3> separation(const Core<3>&, const Core<3>&);
 
 }  // namespace colvik::contact

@@ -8,19 +8,25 @@ namespace colvik::contact {
 
 template <int D>
 struct Separation {
-  double gap = 0;     // between the surfaces; negative: the depth along `normal`
-  Vec<D> normal;      // unit, from a to b
-  Vec<D> on_a, on_b;  // the points of the surfaces that are nearest (or deepest)
+  double gap = 0;       // between the surfaces; negative: the depth along `normal`
+  Vec<D> normal;        // unit, from a to b
+  Vec<D> on_a, on_b;    // the points of the surfaces that are nearest (or deepest)
+  bool capped = false;  // a search was cut off before it had converged
 };
 
-/// Gap between shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
+/// Gap between two placed cores with their roundings.
 ///
 /// Cores apart: Gilbert, Johnson and Keerthi, "A fast procedure for computing the distance between
 /// complex objects in three-dimensional space" (1988), with every face of the simplex tried.
-/// Cores touching or overlapping: the separating axes of the two boxes (the Minkowski sum of boxes,
-/// segments and points has no other face normals), so that the depth is the least there is.
-/// Concentric balls have no unique normal: +x is returned. Never NaN for accepted shapes.
+/// Cores touching or overlapping: see depth.h. Concentric balls have no unique normal: +x is returned.
+/// Never NaN for accepted shapes.
 template <int D>
-[[nodiscard]] Separation<D> separation(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a);
+[[nodiscard]] Separation<D> separation(const Core<D>& a, const Core<D>& b);
+
+/// The same for shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
+template <int D>
+[[nodiscard]] Separation<D> separation(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a) {
+  return separation(Core<D>(a, {}), Core<D>(b, b_in_a));
+}
 
 }  // namespace colvik::contact

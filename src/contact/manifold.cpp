@@ -7,7 +7,8 @@
 namespace colvik::contact {
 namespace {
 
-constexpr std::size_t kMostCorners = 8;  // four corners clipped by four sides
+constexpr std::size_t kMostOfFace = 12;  // corners of a face that take part; of more, some are passed over
+constexpr std::size_t kMostCorners = 2 * kMostOfFace;  // a face clipped by as many sides
 
 template <int D>
 struct Corner {
@@ -29,7 +30,7 @@ struct Feature {
 
 // Corners within `flat` of the furthest along `direction`: an axis whose two ends differ by less is free.
 template <int D>
-Feature<D> facing(const Core<D>& core, const Vec<D>& direction, double flat) {
+Feature<D> facing_of_box(const Core<D>& core, const Vec<D>& direction, double flat) {
   std::array<bool, D> free{};
   int free_count = 0, steepest = 0;
   double most = -1;
@@ -74,7 +75,103 @@ Feature<D> facing(const Core<D>& core, const Vec<D>& direction, double flat) {
   return f;
 }
 
-// A new id from two others; such ids are told from those of corners, which are below 8.
+// Of a polygon, segment or triangle: two neighbours, all three, or one.
+template <int D>
+Feature<D> facing_of_corners(const Core<D>& core, const Vec<D>& direction, double flat) {
+  const Vec<D> local = core.turned_back(direction);
+  const std::size_t n = core.points.size(), top = core.furthest(local);
+  const double most = local.dot(core.points[top]);
+  const auto near = [&](std::size_t i) { return most - local.dot(core.points[i]) <= flat; };
+  const auto add = [&](Feature<D>& f, std::size_t i) {
+    f.add(core.placed(core.points[i]), static_cast<std::uint32_t>(i));
+  };
+  Feature<D> f;
+  const std::size_t before = (top + n - 1) % n, after = (top + 1) % n;
+  if (D == 3 && n == 3 && near(before) && near(after)) {
+    for (std::size_t i = 0; i < 3; ++i) add(f, i);
+    if constexpr (D == 3)
+      f.face_normal = cross(Vec<3>(f.corners[1].at - f.corners[0].at), Vec<3>(f.corners[2].at - f.corners[0].at));
+    return f;
+  }
+  const double down_before = most - local.dot(core.points[before]), down_after = most - local.dot(core.points[after]);
+  // In the order of the points, so that ids do not depend on which is the furthest.
+  if (near(after) && (!near(before) || down_after <= down_before)) add(f, top), add(f, after);
+  else if (near(before)) add(f, before), add(f, top);
+  else add(f, top);
+  return f;
+}
+
+Feature<3> facing_of_hull(const Core<3>& core, const Vec<3>& direction, double flat) {
+  const shapes::Polytope<3>& p = *core.polytope;
+  const Vec<3> local = core.turned_back(direction);
+  const std::size_t top = core.furthest(local);
+  const double most = local.dot(p.points[top]);
+  const auto down = [&](std::uint32_t i) { return most - local.dot(p.points[i]); };
+  Feature<3> f;
+  const shapes::HullFace* steepest = &p.faces[0];
+  for (const shapes::HullFace& face : p.faces)
+    if (local.dot(face.normal) > local.dot(steepest->normal)) steepest = &face;
+  bool level = true;
+  for (std::uint32_t k = 0; k < steepest->count && level; ++k) level = down(p.loops[steepest->first + k]) <= flat;
+  if (level) {
+    constexpr auto most_corners = static_cast<std::uint32_t>(kMostOfFace);
+    const std::uint32_t every = (steepest->count + most_corners - 1) / most_corners;
+    for (std::uint32_t k = 0; k < steepest->count; k += every) {
+      const std::uint32_t i = p.loops[steepest->first + k];
+      f.add(core.placed(p.points[i]), i);
+    }
+    f.face_normal = core.placed(steepest->normal) - core.centre;
+    return f;
+  }
+  const shapes::HullEdge* best = nullptr;
+  double least = flat;
+  for (const shapes::HullEdge& e : p.edges)
+    if (const double d = std::max(down(e.from), down(e.to)); d <= least) least = d, best = &e;
+  if (best != nullptr) {
+    f.add(core.placed(p.points[best->from]), best->from);
+    f.add(core.placed(p.points[best->to]), best->to);
+  } else {
+    f.add(core.placed(p.points[top]), static_cast<std::uint32_t>(top));
+  }
+  return f;
+}
+
+// Of a cylinder or cone: a flat end, a line along its side, a point of the rim, or the tip.
+Feature<3> facing_of_round(const Core<3>& core, const Vec<3>& direction, double flat) {
+  const Vec<3> local = core.turned_back(direction);
+  const double r = core.half.x(), h = core.half.y(), across = std::sqrt(local.x() * local.x() + local.z() * local.z());
+  const bool cone = core.kind == CoreKind::cone;
+  Feature<3> f;
+  if (2 * r * across <= flat && across < 0.5 && !(cone && local.y() > 0)) {
+    const double end = local.y() < 0 ? -h : h;
+    for (std::uint32_t k = 0; k < 8; ++k) {
+      double s = 0, c = 1;
+      sine_cosine(k * kPi / 4, s, c);
+      f.add(core.placed({r * c, end, r * s}), local.y() < 0 ? k : k + 8);
+    }
+    f.face_normal = core.axis(1);
+    return f;
+  }
+  const double x = across > 0 ? r * local.x() / across : 0, z = across > 0 ? r * local.z() / across : 0;
+  const Vec<3> foot(x, -h, z), head = cone ? Vec<3>(0, h, 0) : Vec<3>(x, h, z);
+  const double low = local.dot(foot), high = local.dot(head);
+  const bool line = std::abs(high - low) <= flat;
+  if (line || low > high) f.add(core.placed(foot), 16);
+  if (line || high >= low) f.add(core.placed(head), 17);
+  return f;
+}
+
+template <int D>
+Feature<D> facing(const Core<D>& core, const Vec<D>& direction, double flat) {
+  if (core.kind == CoreKind::box) return facing_of_box(core, direction, flat);
+  if constexpr (D == 3) {
+    if (core.polytope != nullptr) return facing_of_hull(core, direction, flat);
+    if (core.kind != CoreKind::points) return facing_of_round(core, direction, flat);
+  }
+  return facing_of_corners(core, direction, flat);
+}
+
+// A new id from two others; such ids are told from those of corners, which are small.
 std::uint32_t mixed(std::uint32_t first, std::uint32_t second) {
   return ((first + 1) * 0x9e3779b1U ^ (second + 1) * 0x85ebca6bU) | 1U << 31;
 }
@@ -157,15 +254,6 @@ bool parallel(const Feature<D>& first, const Feature<D>& second) {  // to 3.6 de
   return std::abs(u.dot(w)) >= 0.998;
 }
 
-// Where two lines come nearest to each other: the point of the first. Requires: not parallel.
-template <int D>
-Vec<D> nearest_of_lines(const Feature<D>& first, const Feature<D>& second) {
-  const Vec<D> u = first.corners[1].at - first.corners[0].at, w = second.corners[1].at - second.corners[0].at;
-  const Vec<D> r = second.corners[0].at - first.corners[0].at;
-  const double uu = u.dot(u), uw = u.dot(w), ww = w.dot(w);
-  return first.corners[0].at + u * ((ww * u.dot(r) - uw * w.dot(r)) / (uu * ww - uw * uw));
-}
-
 // Four of many points: the deepest, the one furthest from it, and the two that add most area.
 void keep_four(std::array<ContactPoint<3>, kMostCorners>& points, std::size_t& count, const Vec<3>& normal) {
   if (count <= 4) return;
@@ -196,21 +284,25 @@ void keep_four(std::array<ContactPoint<3>, kMostCorners>& points, std::size_t& c
 }  // namespace
 
 template <int D>
-Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin, double flat) {
+Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat) {
   Manifold<D> out;
-  const Separation<D> nearest = separation(a, b, b_in_a);
+  const Separation<D> nearest = separation(a, b);
   if (nearest.gap > margin) return out;
   const Vec<D>& n = out.normal = nearest.normal;
   const double rounding = a.radius + b.radius;
 
-  Feature<D> fa = facing(Core<D>(a, {}), n, flat);
-  Feature<D> fb = facing(Core<D>(b, b_in_a), Vec<D>(-n), flat);
+  Feature<D> fa = facing<D>(a, n, flat);
+  Feature<D> fb = facing<D>(b, -n, flat);
   const bool a_is_reference = fa.count >= fb.count;
   const Feature<D>& reference = a_is_reference ? fa : fb;
   Feature<D> other = a_is_reference ? fb : fa;
 
   // A corner has one nearest point, and so have two edges that cross; all else is clipped.
-  const bool one_point = other.count == 1 || (D == 3 && reference.count == 2 && !parallel(reference, other));
+  // A face of a sliver may be level and yet look sideways; then too the nearest points do better.
+  const bool sideways =
+      reference.count > 2 && std::abs(reference.face_normal.dot(n)) < 0.5 * reference.face_normal.norm();
+  const bool one_point =
+      other.count == 1 || sideways || (D == 3 && reference.count == 2 && !parallel(reference, other));
 
   std::array<ContactPoint<D>, kMostCorners> found;
   std::size_t count = 0;
@@ -229,14 +321,8 @@ Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a
     }
   }
   if (count == 0) {
-    // The surfaces meet at one place. Cores that are apart have nearest points; of cores that overlap
-    // it is told from the corner, or from the crossing of two edges.
-    Vec<D> middle = 0.5 * (nearest.on_a + nearest.on_b);
-    const bool overlap = nearest.gap + rounding <= 0;
-    if (overlap && fb.count == 1) middle = fb.corners[0].at - n * (b.radius + nearest.gap / 2);
-    else if (overlap && fa.count == 1) middle = fa.corners[0].at + n * (a.radius + nearest.gap / 2);
-    else if (overlap && D == 3 && fa.count == 2 && fb.count == 2 && !parallel(fa, fb))
-      middle = nearest_of_lines(fa, fb) + n * (a.radius + nearest.gap / 2);
+    // The surfaces meet at one place.
+    const Vec<D> middle = 0.5 * (nearest.on_a + nearest.on_b);
     found[count++] = {middle, nearest.gap, 1U << 29};
   }
   if constexpr (D == 3) keep_four(found, count, n);
@@ -245,7 +331,7 @@ Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a
   return out;
 }
 
-template Manifold<2> manifold(const Shape<2>&, const Shape<2>&, const Pose<2>&, double, double);
-template Manifold<3> manifold(const Shape<3>&, const Shape<3>&, const Pose<3>&, double, double);
+template Manifold<2> manifold(const Core<2>&, const Core<2>&, double, double);
+template Manifold<3> manifold(const Core<3>&, const Core<3>&, double, double);
 
 }  // namespace colvik::contact

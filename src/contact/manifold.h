@@ -1,9 +1,8 @@
 #pragma once
 // Where two shapes touch: a normal and a few points with stable ids.
-#include <colvik/shape.hpp>
-
-#include <array>
 #include <cstdint>
+
+#include "contact/core.h"
 
 namespace colvik::contact {
 
@@ -24,14 +23,20 @@ struct Manifold {
   std::array<ContactPoint<D>, kMostPoints<D>> points;
 };
 
-/// The contact points of `a` (at the origin) and `b` (at `b_in_a`) that are no further apart than
+/// The contact points of two placed cores with their roundings that are no further apart than
 /// `margin`. Faces count as facing each other when they are parallel to within `flat` (a length: how
 /// much one end of a face may lie behind the other). Empty when the shapes are further apart.
 /// Method: the features facing along the normal are clipped against each other (Sutherland and
 /// Hodgman, "Reentrant polygon clipping", 1974); of more than four points the deepest and the three
 /// that span the largest area with it stay.
 template <int D>
+[[nodiscard]] Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat);
+
+/// The same for shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
+template <int D>
 [[nodiscard]] Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin,
-                                   double flat);
+                                   double flat) {
+  return manifold(Core<D>(a, {}), Core<D>(b, b_in_a), margin, flat);
+}
 
 }  // namespace colvik::contact

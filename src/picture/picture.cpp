@@ -170,7 +170,7 @@ class Painter {
       for (const Vec<2>& p : outline(c.shape)) points.push_back(to_paper_(at * p));
       return points;
     } else {
-      if (c.shape.kind == ShapeKind::box) {
+      if (c.shape.kind != ShapeKind::ball && c.shape.kind != ShapeKind::capsule) {
         for (const Edge3& e : edges(c.shape))
           points.push_back(to_paper_(at * e.from)), points.push_back(to_paper_(at * e.to));
       } else {  // seen from anywhere, a rounded core shows discs round its ends

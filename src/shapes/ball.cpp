@@ -10,12 +10,12 @@ namespace shapes {
 template <>
 MassProperties<2> ball_mass(const Shape<2>& s) {
   const double area = kPi * s.radius * s.radius;
-  return {area, Inertia<2>(area * s.radius * s.radius / 2)};
+  return {area, Vec<2>::Zero(), Inertia<2>(area * s.radius * s.radius / 2)};
 }
 template <>
 MassProperties<3> ball_mass(const Shape<3>& s) {
   const double volume = 4.0 / 3.0 * kPi * s.radius * s.radius * s.radius;
-  return {volume, Inertia<3>::Identity() * (0.4 * volume * s.radius * s.radius)};
+  return {volume, Vec<3>::Zero(), Inertia<3>::Identity() * (0.4 * volume * s.radius * s.radius)};
 }
 
 void add_arc(std::vector<Edge3>& edges, const Vec<3>& centre, const Vec<3>& u, const Vec<3>& v, int first, int last) {

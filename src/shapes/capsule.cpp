@@ -18,7 +18,7 @@ MassProperties<2> capsule_mass(const Shape<2>& s) {
   // The centroid of a half disc lies 4r/(3 pi) from its flat side.
   const double c = 4 * r / (3 * kPi);
   const double end_inertia = ends * (r * r / 2 - c * c + (h + c) * (h + c));
-  return {middle + ends, Inertia<2>(middle * (r * r + h * h) / 3 + end_inertia)};
+  return {middle + ends, Vec<2>::Zero(), Inertia<2>(middle * (r * r + h * h) / 3 + end_inertia)};
 }
 template <>
 MassProperties<3> capsule_mass(const Shape<3>& s) {
@@ -30,7 +30,7 @@ MassProperties<3> capsule_mass(const Shape<3>& s) {
   const double across = middle * (r * r / 4 + h * h / 3) + ends * (0.4 * r * r - c * c + (h + c) * (h + c));
   Inertia<3> inertia = Inertia<3>::Zero();
   inertia.diagonal() << across, along, across;
-  return {middle + ends, inertia};
+  return {middle + ends, Vec<3>::Zero(), inertia};
 }
 
 std::vector<Edge3> capsule_edges(const Shape<3>& s) {

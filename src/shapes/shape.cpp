@@ -5,6 +5,8 @@
 
 #include <array>
 
+#include "shapes/polytope.h"
+
 namespace colvik {
 
 template <int D>
@@ -12,7 +14,12 @@ std::string_view shape_name(ShapeKind kind) {
   switch (kind) {
     case ShapeKind::ball: return D == 2 ? "circle" : "sphere";
     case ShapeKind::box: return "box";
-    default: return "capsule";
+    case ShapeKind::capsule: return "capsule";
+    case ShapeKind::segment: return "segment";
+    case ShapeKind::polygon: return "polygon";
+    case ShapeKind::cylinder: return "cylinder";
+    case ShapeKind::cone: return "cone";
+    default: return "hull";
   }
 }
 
@@ -24,6 +31,10 @@ Result<void> check_shape(const Shape<D>& shape, double metre) {
     return Error{fmt::format("{} {}", shape_name<D>(shape.kind), which), fmt::format("{} is not a usable size", size),
                  fmt::format("a number from {} to {}", least, most)};
   };
+  if (!(shape.radius >= 0 && shape.radius <= most / 2))
+    return Error{fmt::format("{} rounding", shape_name<D>(shape.kind)),
+                 fmt::format("{} is not a usable radius", shape.radius),
+                 fmt::format("a number from 0 to {}", most / 2)};
   switch (shape.kind) {
     case ShapeKind::ball: return check("diameter", 2 * shape.radius);
     case ShapeKind::capsule: {
@@ -34,17 +45,44 @@ Result<void> check_shape(const Shape<D>& shape, double metre) {
                      "the height with both round ends, at least the width"};
       return check("height", height);
     }
-    default: {
+    case ShapeKind::cylinder:
+    case ShapeKind::cone: {
+      if (D == 2) return Error{std::string(shape_name<D>(shape.kind)), "is a 3D shape", "a 2D shape"};
+      if (Result<void> width = check("diameter", 2 * shape.core.x()); !width) return width;
+      return check("height", 2 * shape.core.y());
+    }
+    case ShapeKind::box: {
       constexpr std::array<std::string_view, 3> names{"width", "height", "depth"};
       for (int i = 0; i < D; ++i)
         if (Result<void> side = check(names[i], 2 * shape.core[i]); !side) return side;
       return {};
+    }
+    default: {
+      if (shape.corners == nullptr)
+        return Error{std::string(shape_name<D>(shape.kind)), "has no corners", "a shape made by its function"};
+      return check("size", 2 * shape.core.maxCoeff());
     }
   }
 }
 
 template <int D>
 Bounds<D> bounds(const Shape<D>& shape, const Pose<D>& pose) {
+  if (shape.corners != nullptr) {
+    Bounds<D> box;
+    for (const Vec<D>& p : shape.corners->points) box = box.merged(Vec<D>(pose * p));
+    return box.grown(shape.radius);
+  }
+  if constexpr (D == 3) {
+    if (shape.kind == ShapeKind::cylinder || shape.kind == ShapeKind::cone) {
+      // The disc at one end, and the disc or tip at the other.
+      const Vec<3> axis = pose.rotation.axis(1), half = axis * shape.core.y();
+      Vec<3> disc;
+      for (int i = 0; i < 3; ++i) disc[i] = shape.core.x() * std::sqrt(std::max(0.0, 1 - axis[i] * axis[i]));
+      const Vec<3> head = shape.kind == ShapeKind::cone ? Vec<3>(Vec<3>::Zero()) : disc;
+      Bounds<3> box{pose.position - half - disc, pose.position - half + disc};
+      return box.merged(Bounds<3>{pose.position + half - head, pose.position + half + head}).grown(shape.radius);
+    }
+  }
   Vec<D> reach = Vec<D>::Constant(shape.radius);
   for (int i = 0; i < D; ++i) reach += pose.rotation.axis(i).cwiseAbs() * shape.core[i];
   return {pose.position - reach, pose.position + reach};

@@ -12,10 +12,20 @@ template <int D>
 MassProperties<D> box_mass(const Shape<D>& shape);
 template <int D>
 MassProperties<D> capsule_mass(const Shape<D>& shape);
+MassProperties<3> cylinder_mass(const Shape<3>& shape);
+MassProperties<3> cone_mass(const Shape<3>& shape);
 
 std::vector<Edge3> ball_edges(const Shape<3>& shape);
-std::vector<Edge3> box_edges(const Shape<3>& shape);
 std::vector<Edge3> capsule_edges(const Shape<3>& shape);
+std::vector<Edge3> round_edges(const Shape<3>& shape);  // of a cylinder or a cone
+
+// A shape of these corners.
+template <int D>
+Shape<D> of_corners(ShapeKind kind, Polytope<D> polytope);
+
+// The bounds of the points, or which of them is not finite.
+template <int D>
+Result<Bounds<D>> checked_points(std::string_view what, std::string_view point, std::span<const Vec<D>> points);
 
 // Chords of the circle around `centre` spanned by u and v (both with the radius as length), from
 // `first` to `last` of kChords; the surface beside each looks outward and along `tilt`.

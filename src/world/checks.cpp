@@ -104,9 +104,11 @@ Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
     return Error{"mass", "is given to an object that is not dynamic", "body = dynamic"};
   if (def.body == BodyKind::dynamic && !def.mass) {
     bool solid = false;
-    for (const ColliderDef<D>& c : def.colliders) solid = solid || !c.zone;
+    for (const ColliderDef<D>& c : def.colliders)
+      solid = solid || (!c.zone && (c.shape.kind != ShapeKind::segment || c.shape.radius > 0));
     if (!solid)
-      return Error{"body", "is dynamic but has no solid collider to take a mass from", "a solid collider, or a mass"};
+      return Error{"body", "is dynamic but has no solid collider with a volume to take a mass from",
+                   "a solid collider that is no bare segment, or a mass"};
   }
   return {};
 }

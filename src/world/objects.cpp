@@ -92,23 +92,24 @@ template <int D>
 void World<D>::Impl::set_mass(ObjectState<D>& o, const ObjectDef<D>& def) {
   double mass = 0;
   Vec<D> centre = Vec<D>::Zero();
+  std::vector<MassProperties<D>> parts;
   for (const ColliderDef<D>& c : def.colliders) {
-    if (c.zone) continue;
-    const double m = c.density * mass_properties(c.shape).volume;
+    parts.push_back(c.zone ? MassProperties<D>{} : mass_properties(c.shape));
+    const double m = c.density * parts.back().volume;
     mass += m;
-    centre += m * c.at;
+    centre += m * (c.at + c.turned * parts.back().centre);
   }
   if (mass > 0) centre /= mass;
   Inertia<D> inertia = Inertia<D>::Zero();
-  for (const ColliderDef<D>& c : def.colliders) {
-    if (c.zone) continue;
-    const MassProperties<D> p = mass_properties(c.shape);
-    const Vec<D> arm = c.at - centre;
+  for (std::size_t i = 0; i < parts.size(); ++i) {
+    const ColliderDef<D>& c = def.colliders[i];
+    const MassProperties<D>& p = parts[i];
+    const Vec<D> arm = c.at + c.turned * p.centre - centre;
     if constexpr (D == 2) {
       inertia += c.density * (p.inertia + Inertia<2>(p.volume * arm.squaredNorm()));
     } else {
       Inertia<3> axes;
-      for (int i = 0; i < 3; ++i) axes.col(i) = c.turned.axis(i);
+      for (int k = 0; k < 3; ++k) axes.col(k) = c.turned.axis(k);
       const Inertia<3> turned = axes * p.inertia * axes.transpose();
       inertia += c.density * (turned + p.volume * (Inertia<3>::Identity() * arm.squaredNorm() - arm * arm.transpose()));
     }

@@ -1,0 +1,21 @@
+#pragma once
+// The shortest way to part two cores that touch or overlap.
+#include "contact/core.h"
+
+namespace colvik::contact {
+
+template <int D>
+struct Axis {
+  Vec<D> normal = Vec<D>::Unit(0);  // unit, from a to b
+  double gap = std::numeric_limits<double>::lowest();
+  bool capped = false;  // the search was cut off; `gap` then parts them, but may be too long
+};
+
+/// 2D, and boxes, segments and points: the separating axes (edge normals; face normals and products of
+/// edges), which give the least depth exactly. Hulls, cylinders and cones: the polytope grown outward in
+/// the difference of the two (van den Bergen, "Proximity queries and penetration depth computation on
+/// 3D game objects", 2001), from a simplex that need not hold the origin; of curved ones to a thousandth.
+[[nodiscard]] Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b);
+[[nodiscard]] Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b);
+
+}  // namespace colvik::contact

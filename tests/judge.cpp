@@ -1,0 +1,422 @@
+// colvik_judge: every pair of convex shapes, judged by a program that shares no code with the library.
+//
+//     colvik_judge [--full]     JSON lines {what, dimension, pairs, worst, limit, capped, ok}; exit 1 if any is not ok
+//
+// An answer "this far apart, along this normal, at these two points" is proved rather than compared:
+// the points are on the shapes (nothing can be further apart than that), and a slab of that width
+// across the normal fits between them (nothing nearer). An answer "this deep" is compared with the
+// least slab that the judge finds: for flat-sided shapes among all planes through their corners (all
+// there are), for curved ones by descent from many directions.
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstdio>
+#include <iostream>
+#include <map>
+#include <string_view>
+
+#include <nlohmann/json.hpp>
+
+#include "contact/distance.h"
+#include "contact/manifold.h"
+#include "random.hpp"
+
+using namespace colvik;
+using test::Random;
+
+namespace {
+
+using Real = long double;
+template <int D>
+using V = std::array<Real, D>;
+
+template <int D>
+Real dot(const V<D>& a, const V<D>& b) {
+  Real s = 0;
+  for (int i = 0; i < D; ++i) s += a[i] * b[i];
+  return s;
+}
+template <int D>
+V<D> plus(const V<D>& a, const V<D>& b, Real k = 1) {
+  V<D> r;
+  for (int i = 0; i < D; ++i) r[i] = a[i] + k * b[i];
+  return r;
+}
+template <int D>
+Real length(const V<D>& a) {
+  return std::sqrt(dot<D>(a, a));
+}
+template <int D>
+V<D> unit(const V<D>& a) {
+  return plus<D>(V<D>{}, a, 1 / length<D>(a));
+}
+V<3> product(const V<3>& a, const V<3>& b) {
+  return {a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]};
+}
+template <int D>
+V<D> from(const Vec<D>& v) {
+  V<D> r;
+  for (int i = 0; i < D; ++i) r[i] = v[i];
+  return r;
+}
+
+// What a shape is, said once more: corners (of flat-sided ones), or a disc with a point or disc above.
+template <int D>
+struct Body {
+  Shape<D> shape;
+  std::vector<V<D>> corners;
+  Real disc = 0, half = 0;  // cylinder, cone
+  bool tip = false;
+  Real radius = 0, size = 0;
+  std::vector<std::pair<V<D>, Real>> planes;  // outward normal, offset; of a flat-sided core with volume
+
+  [[nodiscard]] bool curved() const { return corners.empty(); }
+};
+
+template <int D>
+struct Frame {
+  V<D> at{};
+  std::array<V<D>, D> axes{};
+  explicit Frame(const Pose<D>& pose) : at(from<D>(pose.position)) {
+    for (int i = 0; i < D; ++i) axes[i] = from<D>(pose.rotation.axis(i));
+  }
+  [[nodiscard]] V<D> turned_back(const V<D>& d) const {
+    V<D> r;
+    for (int i = 0; i < D; ++i) r[i] = dot<D>(axes[i], d);
+    return r;
+  }
+  [[nodiscard]] V<D> placed(const V<D>& p) const {
+    V<D> r = at;
+    for (int i = 0; i < D; ++i) r = plus<D>(r, axes[i], p[i]);
+    return r;
+  }
+};
+
+// The largest coordinate of the core along n.
+template <int D>
+Real reach(const Body<D>& b, const Frame<D>& frame, const V<D>& n) {
+  const V<D> d = frame.turned_back(n);
+  Real most = -1e300L;
+  if (!b.curved()) {
+    for (const V<D>& c : b.corners) most = std::max(most, dot<D>(c, d));
+  } else if constexpr (D == 3) {
+    const Real across = b.disc * std::sqrt(d[0] * d[0] + d[2] * d[2]);
+    most = std::max(-b.half * d[1] + across, b.half * d[1] + (b.tip ? 0 : across));
+  }
+  return most + dot<D>(frame.at, n);
+}
+
+Real to_segment(Real x, Real y, Real ax, Real ay, Real bx, Real by) {
+  const Real ux = bx - ax, uy = by - ay;
+  const Real t = std::clamp(((x - ax) * ux + (y - ay) * uy) / (ux * ux + uy * uy), Real(0), Real(1));
+  return std::hypot(x - ax - t * ux, y - ay - t * uy);
+}
+
+// How far outside the core a point is. Exact but beyond the corners of flat-sided cores with volume,
+// where it is the distance to the furthest plane.
+template <int D>
+Real outside(const Body<D>& b, const Frame<D>& frame, const V<D>& world) {
+  const V<D> p = frame.turned_back(plus<D>(world, frame.at, -1));
+  if (b.curved()) {
+    const Real rho = std::hypot(p[0], p[D - 1]), y = p[1];
+    if (!b.tip) return std::hypot(std::max(Real(0), rho - b.disc), std::max(Real(0), std::abs(y) - b.half));
+    if (y >= -b.half && rho * 2 * b.half <= b.disc * (b.half - y)) return 0;
+    return std::min(to_segment(rho, y, 0, b.half, b.disc, -b.half), to_segment(rho, y, 0, -b.half, b.disc, -b.half));
+  }
+  if (b.corners.size() == 1) return length<D>(plus<D>(p, b.corners[0], -1));
+  if (b.corners.size() == 2) {
+    const V<D> u = plus<D>(b.corners[1], b.corners[0], -1);
+    const Real t = std::clamp(dot<D>(plus<D>(p, b.corners[0], -1), u) / dot<D>(u, u), Real(0), Real(1));
+    return length<D>(plus<D>(p, plus<D>(b.corners[0], u, t), -1));
+  }
+  Real most = 0;
+  for (const auto& [n, offset] : b.planes) most = std::max(most, dot<D>(n, p) - offset);
+  return most;
+}
+
+// All planes through D corners that have the others on one side.
+template <int D>
+void find_planes(Body<D>& b) {
+  const std::size_t n = b.corners.size();
+  const auto attempt = [&](V<D> normal, const V<D>& on) {
+    const Real l = length<D>(normal);
+    if (l <= 1e-12L * b.size * (D == 3 ? b.size : 1)) return;
+    normal = unit<D>(normal);
+    for (const Real sign : {1, -1}) {
+      const V<D> m = plus<D>(V<D>{}, normal, sign);
+      const Real offset = dot<D>(m, on);
+      if (std::all_of(b.corners.begin(), b.corners.end(),
+                      [&](const V<D>& c) { return dot<D>(m, c) <= offset + 1e-12L * b.size; }))
+        b.planes.emplace_back(m, offset);
+    }
+  };
+  for (std::size_t i = 0; i < n; ++i)
+    for (std::size_t j = i + 1; j < n; ++j) {
+      const V<D> u = plus<D>(b.corners[j], b.corners[i], -1);
+      if constexpr (D == 2) {
+        attempt({u[1], -u[0]}, b.corners[i]);
+      } else {
+        for (std::size_t k = j + 1; k < n; ++k)
+          attempt(product(u, plus<3>(b.corners[k], b.corners[i], -1)), b.corners[i]);
+      }
+    }
+}
+
+template <int D>
+Body<D> random_body(std::size_t kind, Random& random, double scale) {
+  const auto size = [&] { return scale * std::exp(random.range(-1, 1)); };
+  // Now and then a needle, a thousand times as long as thick.
+  const bool needle = random.coin(0.05);
+  const auto thin = [&] { return needle ? 1e-3 * size() : size(); };
+  Body<D> b;
+  const auto corners = [&](const Vec<D>& half) {
+    for (unsigned k = 0; k < 1U << D; ++k) {
+      V<D> c;
+      for (int i = 0; i < D; ++i) c[i] = (k >> i & 1U) != 0 ? half[i] : -half[i];
+      b.corners.push_back(c);
+    }
+  };
+  const auto points = [&] {
+    std::vector<Vec<D>> p;
+    const int count = D == 2 ? 3 + random.below(6) : 4 + random.below(9);
+    Vec<D> stretch;
+    for (int i = 0; i < D; ++i) stretch[i] = i == 0 ? thin() : size();
+    const Vec<D> shift = random.vec<D>(size());
+    for (int i = 0; i < count; ++i) p.push_back(shift + stretch.cwiseProduct(random.direction<D>()));
+    return p;
+  };
+  switch (kind) {
+    case 0:
+      b.shape.radius = size();
+      b.corners = {V<D>{}};
+      break;
+    case 1: {
+      Vec<D> whole;
+      for (int i = 0; i < D; ++i) whole[i] = i == 0 ? thin() : size();
+      if constexpr (D == 2) b.shape = box(whole[0], whole[1]);
+      else b.shape = box(whole[0], whole[1], whole[2]);
+      corners(whole / 2);
+      break;
+    }
+    case 2: {
+      const double width = thin(), height = width + size();
+      b.shape = capsule<D>(width, height);
+      V<D> top{};
+      top[1] = (Real(height) - width) / 2;
+      b.corners = {top, plus<D>(V<D>{}, top, -1)};
+      break;
+    }
+    case 3: {
+      const Vec<D> p = random.vec<D>(size()), q = p + random.direction<D>() * size();
+      b.shape = segment<D>(p, q).value();
+      b.corners = {from<D>(p), from<D>(q)};
+      break;
+    }
+    case 4:
+    case 5:
+      for (;;) {
+        std::vector<Vec<D>> p = points();
+        if constexpr (D == 2) {
+          const Vec<2> middle = p[0];
+          std::sort(p.begin(), p.end(), [&](const Vec<2>& x, const Vec<2>& y) { return x.x() < y.x(); });
+          // A fan on an arc of directions is convex: points on an ellipse, in order round it.
+          std::vector<double> angles;
+          for (std::size_t i = 0; i < p.size(); ++i) angles.push_back(random.range(0, 2 * kPi));
+          std::sort(angles.begin(), angles.end());
+          const double wide = thin(), high = size();
+          for (std::size_t i = 0; i < p.size(); ++i)
+            p[i] = middle + Vec<2>(wide * std::cos(angles[i]), high * std::sin(angles[i]));
+          const Result<Shape<2>> made = polygon(p);
+          if (!made) continue;
+          b.shape = made.value();
+        } else {
+          const Result<Shape<3>> made = hull(p);
+          if (!made) continue;
+          b.shape = made.value();
+        }
+        for (const Vec<D>& c : p) b.corners.push_back(from<D>(c));
+        break;
+      }
+      if (kind == 5) b.shape = rounded(b.shape, 0.3 * size());
+      break;
+    default:
+      if constexpr (D == 3) {
+        const double width = thin(), height = size();
+        b.shape = kind == 7 ? cone(width, height) : cylinder(width, height);
+        b.disc = Real(width) / 2, b.half = Real(height) / 2, b.tip = kind == 7;
+        if (kind == 8) b.shape = rounded(b.shape, 0.3 * size());
+      }
+  }
+  b.radius = b.shape.radius;
+  const Bounds<D> box = bounds(b.shape, Pose<D>{});
+  b.size = box.size().maxCoeff();
+  if (b.corners.size() > 2) find_planes(b);
+  return b;
+}
+
+constexpr std::array<std::string_view, 6> kNames2{"circle", "box", "capsule", "segment", "polygon", "rounded polygon"};
+constexpr std::array<std::string_view, 9> kNames3{"sphere",       "box",      "capsule", "segment",         "hull",
+                                                  "rounded hull", "cylinder", "cone",    "rounded cylinder"};
+
+// The least overlap along any direction: how far b must be moved to part the two.
+template <int D>
+Real least_overlap(const Body<D>& a, const Body<D>& b, const Frame<D>& fa, const Frame<D>& fb, const V<D>& hint,
+                   Random& random) {
+  Real best = 1e300L;
+  V<D> found{};
+  const auto look = [&](const V<D>& n) {
+    const Real overlap = reach<D>(a, fa, n) + reach<D>(b, fb, plus<D>(V<D>{}, n, -1));
+    if (overlap < best) best = overlap, found = n;
+  };
+  const auto both = [&](const V<D>& n) {
+    look(n);
+    look(plus<D>(V<D>{}, n, -1));
+  };
+  look(hint);
+  for (const auto* side : {&a, &b})
+    for (const auto& [n, offset] : side->planes) {
+      V<D> turned{};
+      const Frame<D>& f = side == &a ? fa : fb;
+      for (int i = 0; i < D; ++i) turned = plus<D>(turned, f.axes[i], n[i]);
+      both(turned);
+    }
+  if constexpr (D == 3) {
+    const auto edges = [](const Body<3>& body, const Frame<3>& f) {
+      std::vector<V<3>> all;
+      for (std::size_t i = 0; i < body.corners.size(); ++i)
+        for (std::size_t j = i + 1; j < body.corners.size(); ++j)
+          all.push_back(plus<3>(f.placed(body.corners[j]), f.placed(body.corners[i]), -1));
+      return all;
+    };
+    const auto ea = edges(a, fa), eb = edges(b, fb);
+    for (const V<3>& u : ea)
+      for (const V<3>& w : eb) {
+        const V<3> n = product(u, w);
+        if (length<3>(n) > 1e-9L * length<3>(u) * length<3>(w)) both(unit<3>(n));
+      }
+  }
+  if (a.curved() || b.curved() || best > 1e299L) {
+    for (int k = 0; k < 60; ++k) both(from<D>(random.direction<D>()));
+    V<D> at = found;
+    for (Real step = 0.5L; step > 1e-7L; step *= 0.7L)
+      for (int k = 0; k < 8; ++k) {
+        const V<D> n = unit<D>(plus<D>(at, from<D>(random.direction<D>()), step));
+        const Real before = best;
+        look(n);
+        if (best < before) at = found;
+      }
+  } else if constexpr (D == 2) {  // two points or parallel segments
+    both(unit<2>(plus<2>(plus<2>(fb.at, fa.at, -1), {1e-30L, 0})));
+  }
+  return best - 0;
+}
+
+struct Row {
+  long pairs = 0, capped = 0, wrong = 0;
+  Real gap = 0, on_shape = 0, depth = 0, manifold = 0;
+};
+
+template <int D>
+void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const Pose<D>& pose_b, Random& random,
+                Row& row) {
+  const Pose<D> b_in_a = pose_a.relative(pose_b);
+  const contact::Separation<D> s = contact::separation(a.shape, b.shape, b_in_a);
+  const Frame<D> fa{Pose<D>{}}, fb(b_in_a);
+  const Real small = std::min(a.size, b.size), large = std::max(a.size, b.size);
+  const Real unit_of_gap = small + 1e-10L * large;  // errors are told in this
+  const V<D> n = from<D>(s.normal), back = plus<D>(V<D>{}, n, -1);
+  ++row.pairs;
+  row.capped += s.capped ? 1 : 0;
+  if (!std::isfinite(s.gap) || std::abs(length<D>(n) - 1) > 1e-9L) {
+    ++row.wrong;
+    return;
+  }
+  // Apart along the normal by this much: the shapes are at least so far apart, or at most so deep.
+  const Real slab = -(reach<D>(a, fa, n) + reach<D>(b, fb, back)) - a.radius - b.radius;
+  row.gap = std::max(row.gap, std::abs(slab - s.gap) / unit_of_gap);
+  if (s.gap + a.radius + b.radius > 0) {
+    // The two points are on the cores and as far apart as said: they are at most so far apart.
+    const V<D> core_a = plus<D>(from<D>(s.on_a), n, -a.radius), core_b = plus<D>(from<D>(s.on_b), n, b.radius);
+    const Real off = std::max(outside<D>(a, fa, core_a), outside<D>(b, fb, core_b));
+    const Real apart = length<D>(plus<D>(from<D>(s.on_b), from<D>(s.on_a), -1));
+    row.on_shape = std::max({row.on_shape, off / unit_of_gap, std::abs(apart - std::abs(Real(s.gap))) / unit_of_gap});
+  } else {
+    const Real least = least_overlap<D>(a, b, fa, fb, n, random);  // of the cores
+    const Real said = -s.gap - a.radius - b.radius, all = least + a.radius + b.radius;
+    row.depth = std::max(row.depth, (said - least - 1e-9L * large) / std::max(all, 1e-3L * small));
+    if (least < -1e-6L * small) ++row.wrong;  // told to overlap, and they do not
+  }
+  const double margin = static_cast<double>(0.1L * small), flat = 0.2 * margin;
+  const contact::Manifold<D> m = contact::manifold(a.shape, b.shape, b_in_a, margin, flat);
+  if ((m.count > 0) != (s.gap <= margin)) ++row.wrong;
+  for (int k = 0; k < m.count; ++k) {
+    const contact::ContactPoint<D>& p = m.points[static_cast<std::size_t>(k)];
+    const Real most = margin + 0.01L * std::abs(p.gap);  // the depth may be off by that
+    // Halfway between the surfaces: half the gap along the normal leads to either.
+    const V<D> on_a = plus<D>(from<D>(p.position), n, -Real(p.gap) / 2 - a.radius);
+    const V<D> on_b = plus<D>(from<D>(p.position), n, Real(p.gap) / 2 + b.radius);
+    row.manifold = std::max({row.manifold, outside<D>(a, fa, on_a) / most, outside<D>(b, fb, on_b) / most});
+    for (int l = 0; l < k; ++l)
+      if (m.points[static_cast<std::size_t>(l)].id == p.id) ++row.wrong;
+  }
+}
+
+template <int D>
+bool judge_all(int pairs) {
+  bool good = true;
+  const std::size_t kinds = D == 2 ? kNames2.size() : kNames3.size();
+  const auto name = [](std::size_t k) { return D == 2 ? kNames2[k] : kNames3[k]; };
+  for (std::size_t ka = 0; ka < kinds; ++ka)
+    for (std::size_t kb = ka; kb < kinds; ++kb) {
+      Row row;
+      for (int i = 0; i < pairs; ++i) {
+        Random random(static_cast<std::uint64_t>(i) * 1000 + ka * 30 + kb + 7 * D);
+        const double ratio = random.coin(0.1) ? std::pow(10.0, random.range(-3.5, 3.5)) : 1;
+        const Body<D> a = random_body<D>(ka, random, 1), b = random_body<D>(kb, random, ratio);
+        // Apart, near, overlapping, concentric; at right angles now and then; sometimes far from the origin.
+        Pose<D> pose_a{random.coin(0.1) ? random.vec<D>(1e6) : random.vec<D>(1), random.rotation<D>()};
+        const Rotation<D> turn = random.coin(0.2) ? pose_a.rotation : random.rotation<D>();
+        Pose<D> pose_b{pose_a.position, turn};
+        const double reach = static_cast<double>(a.size + b.size);
+        if (!random.coin(0.02)) pose_b.position += random.direction<D>() * random.range(0, 0.9) * reach;
+        if (random.coin(0.4)) {  // slid along the normal until they touch, nearly or just
+          const contact::Separation<D> s = contact::separation(a.shape, b.shape, pose_a.relative(pose_b));
+          const double off =
+              random.coin() ? 0 : random.range(-1e-3, 1e-3) * static_cast<double>(std::min(a.size, b.size));
+          pose_b.position -= pose_a.rotation * Vec<D>(s.normal * (s.gap + off));
+        }
+        judge_pair(a, b, pose_a, pose_b, random, row);
+      }
+      const auto tell = [&](std::string_view what, Real worst, Real limit) {
+        const bool ok = worst <= limit && row.wrong == 0;
+        good = good && ok;
+        nlohmann::ordered_json line;
+        line["what"] = std::string(what) + ": " + std::string(name(ka)) + " and " + std::string(name(kb));
+        line["dimension"] = D;
+        line["pairs"] = row.pairs;
+        line["worst"] = static_cast<double>(worst);
+        line["limit"] = static_cast<double>(limit);
+        line["capped"] = row.capped;
+        line["wrong"] = row.wrong;
+        line["ok"] = ok;
+        std::cout << line.dump() << "\n";
+      };
+      tell("gap", std::max(row.gap, row.on_shape), 1e-5L);
+      tell("depth", row.depth, 0.01L);
+      tell("manifold", row.manifold, 1);
+    }
+  return good;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  bool full = test::scaled(100) == 100;
+  for (int i = 1; i < argc; ++i) {
+    if (std::string_view(argv[i]) == "--full") full = true;
+    else return std::fprintf(stderr, "colvik_judge: unknown option %s; --full\n", argv[i]), 2;
+  }
+  const int pairs = full ? 100000 : 1000;
+  const bool two = judge_all<2>(pairs), three = judge_all<3>(pairs);
+  return two && three ? 0 : 1;
+}
