@@ -261,7 +261,7 @@ constexpr std::array<std::string_view, 9> kNames3{"sphere",       "box",      "c
 // The least overlap along any direction: how far b must be moved to part the two.
 template <int D>
 Real least_overlap(const Body<D>& a, const Body<D>& b, const Frame<D>& fa, const Frame<D>& fb, const V<D>& hint,
-                   Random& random) {
+                   Random& random, Real first_step = 0.5L) {
   Real best = 1e300L;
   V<D> found{};
   const auto look = [&](const V<D>& n) {
@@ -296,9 +296,9 @@ Real least_overlap(const Body<D>& a, const Body<D>& b, const Frame<D>& fa, const
       }
   }
   if (a.curved() || b.curved() || best > 1e299L) {
-    for (int k = 0; k < 60; ++k) both(from<D>(random.direction<D>()));
+    for (int k = 0; k < 60 && first_step >= 0.5L; ++k) both(from<D>(random.direction<D>()));
     V<D> at = found;
-    for (Real step = 0.5L; step > 1e-7L; step *= 0.7L)
+    for (Real step = first_step; step > first_step * 1e-9L; step *= 0.7L)
       for (int k = 0; k < 8; ++k) {
         const V<D> n = unit<D>(plus<D>(at, from<D>(random.direction<D>()), step));
         const Real before = best;
@@ -308,7 +308,7 @@ Real least_overlap(const Body<D>& a, const Body<D>& b, const Frame<D>& fa, const
   } else if constexpr (D == 2) {  // two points or parallel segments
     both(unit<2>(plus<2>(plus<2>(fb.at, fa.at, -1), {1e-30L, 0})));
   }
-  return best - 0;
+  return best;
 }
 
 struct Row {
@@ -332,7 +332,12 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
     return;
   }
   // Apart along the normal by this much: the shapes are at least so far apart, or at most so deep.
-  const Real slab = -(reach<D>(a, fa, n) + reach<D>(b, fb, back)) - a.radius - b.radius;
+  Real slab = -(reach<D>(a, fa, n) + reach<D>(b, fb, back)) - a.radius - b.radius;
+  // Of shapes a thousand times as large as their gap a normal off by a rounding error shows: the judge
+  // then looks for a better slab itself.
+  if (slab < s.gap - 1e-6L * small)
+    slab =
+        std::max(slab, std::min(Real(s.gap), -least_overlap<D>(a, b, fa, fb, n, random, 1e-3L) - a.radius - b.radius));
   row.gap = std::max(row.gap, std::abs(slab - s.gap) / unit_of_gap);
   if (s.gap + a.radius + b.radius > 0) {
     // The two points are on the cores and as far apart as said: they are at most so far apart.

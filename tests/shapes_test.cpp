@@ -65,11 +65,13 @@ TEST_CASE_TEMPLATE("bounds hold every point of the shape and are touched on each
 }
 
 TEST_CASE("outlines and edges lie on the surface") {
-  for (const Shape<2>& s : {circle(2), box(3, 1), capsule<2>(1, 4)})
-    for (const Vec<2>& p : outline(s)) {
+  for (const Shape<2>& s : {circle(2), box(3, 1), capsule<2>(1, 4)}) {
+    const std::vector<Vec<2>> line = outlines(s)[0];
+    for (const Vec<2>& p : line) {
       CHECK(inside<2>(s, p));
       CHECK_FALSE(inside<2>(s, p * 1.001));
     }
+  }
   CHECK(edges(box(1, 2, 3)).size() == 12);
   for (const Shape<3>& s : {sphere(2), box(3, 1, 2), capsule<3>(1, 4)})
     for (const Edge3& e : edges(s)) {

@@ -7,6 +7,8 @@
 #include <colvik/pose.hpp>
 #include <colvik/result.hpp>
 
+#include <array>
+#include <cstdint>
 #include <memory>
 #include <optional>
 #include <span>
@@ -16,14 +18,36 @@
 
 namespace colvik {
 
-enum class ShapeKind { ball, box, capsule, segment, polygon, cylinder, cone, hull };
+enum class ShapeKind {
+  // convex
+  ball,
+  box,
+  capsule,
+  segment,
+  polygon,
+  cylinder,
+  cone,
+  hull,
+  // made of convex pieces
+  compound,
+  outline,
+  polyline,
+  tiles,
+  mesh,
+  heights,
+  half_space  ///< "half-plane" in 2D
+};
 
 namespace shapes {
 template <int D>
 struct Polytope;
-}
+template <int D>
+struct Assembly;
+struct TileGrid;
+}  // namespace shapes
 
-/// A convex core, grown by a radius. It is checked where it is given to a world.
+/// A convex core grown by a radius, or many convex pieces. It is checked where it is given to a world.
+/// Cheap to copy: what is large is shared and never changes.
 template <int D>
 struct Shape {
   ShapeKind kind = ShapeKind::ball;
@@ -31,7 +55,18 @@ struct Shape {
   double radius = 0;                                     ///< of the rounding around the core
   Vec<D> middle = kZero;                                 ///< of the core's bounds
   std::shared_ptr<const shapes::Polytope<D>> corners{};  ///< of a segment, polygon or hull
+  std::shared_ptr<const shapes::Assembly<D>> parts{};    ///< of shapes made of pieces
+  std::shared_ptr<const shapes::TileGrid> tiles{};       ///< of a tile grid: what it was drawn as
 };
+
+/// Whether it is one convex body (a half-space is not).
+template <int D>
+[[nodiscard]] bool is_convex(const Shape<D>& shape) {
+  return shape.parts == nullptr && shape.kind != ShapeKind::half_space;
+}
+/// Whether it has no inside to take a mass from, or no end: a half-space, polyline, tile grid, mesh or
+/// height field. Such a solid cannot be on a dynamic object.
+[[nodiscard]] constexpr bool is_scenery(ShapeKind kind) { return kind >= ShapeKind::polyline; }
 
 /// Disc of the given diameter.
 [[nodiscard]] Shape<2> circle(double diameter);
@@ -64,7 +99,57 @@ template <int D>
 /// The body between slabs around a cloud: along each of 3 (a box), 7 (with the corners cut) or 13
 /// (with the edges cut too) fixed directions it reaches as far as the cloud. Encloses the cloud.
 [[nodiscard]] Result<Shape<3>> slabs(std::span<const Vec<3>> cloud, int directions = 13);
-/// The shape grown by `by` on all sides, its corners and edges round. Requires: by >= 0.
+
+/// A shape in another's frame.
+template <int D>
+struct Placed {
+  Shape<D> shape{};
+  Vec<D> at = kZero;
+  Rotation<D> turned = kUnturned;
+};
+/// Several shapes as one. Fails on none, and on children that are scenery.
+template <int D>
+[[nodiscard]] Result<Shape<D>> compound(std::span<const Placed<D>> children);
+/// The convex shapes a compound is made of; of other shapes none.
+template <int D>
+[[nodiscard]] std::vector<Placed<D>> convex_children(const Shape<D>& compound);
+/// Any outline without crossings, with holes: split into few convex parts. Repeated corners are left
+/// out, loops turned the right way round, and `mended` told. Fails, naming loop and corner, on crossing
+/// sides, holes outside, values that are not finite, and more than 2000 corners.
+[[nodiscard]] Result<Shape<2>> outlined(std::span<const Vec<2>> corners,
+                                        std::span<const std::vector<Vec<2>>> holes = {}, Mended* mended = nullptr);
+struct PolylineOptions {
+  bool closed = false;     ///< the last point is joined to the first
+  bool two_sided = false;  ///< otherwise solid from its left only, seen from the first point to the last
+};
+/// Line through points, smooth: nothing that slides along it feels its inner points. No mass.
+[[nodiscard]] Result<Shape<2>> polyline(std::span<const Vec<2>> points, const PolylineOptions& options = {},
+                                        Mended* mended = nullptr);
+/// Cells of `cell` size as drawn, top row first, the lower left corner of the grid at the origin:
+/// '#' solid, '.' or ' ' empty, '/' and '\\' slopes solid beneath, '-' solid at its top for what comes
+/// from above. One collider, smooth along its surface. No mass. `with_tile` gives a copy with one cell
+/// changed (columns count from the left, rows from the bottom, from 0).
+[[nodiscard]] Result<Shape<2>> tiles(std::span<const std::string> rows, const Vec<2>& cell);
+[[nodiscard]] Result<Shape<2>> with_tile(const Shape<2>& tiles, int column, int row, char what);
+/// Everything on and below y = 0 of its own frame, without end. No mass.
+template <int D>
+[[nodiscard]] Shape<D> half_space() {
+  Shape<D> s;
+  s.kind = ShapeKind::half_space;
+  return s;
+}
+/// Surface of triangles (corner indices, counterclockwise seen from outside), solid from outside only
+/// unless two-sided, smooth over its inner edges. No mass. Triangles without an area are left out and
+/// points at the same place are joined, and `mended` told. Fails, naming the triangle, on indices out of
+/// range, and on values that are not finite.
+[[nodiscard]] Result<Shape<3>> mesh(std::span<const Vec<3>> points,
+                                    std::span<const std::array<std::uint32_t, 3>> triangles, bool two_sided = false,
+                                    Mended* mended = nullptr);
+/// Heights (y) over a grid: columns along x, rows along z, `cell` the distances between; the first
+/// height at the origin, then along x. Solid from above, smooth. No mass.
+[[nodiscard]] Result<Shape<3>> heights(int columns, int rows, const Vec<2>& cell, std::span<const double> heights);
+
+/// The shape grown by `by` on all sides, its corners and edges round. Requires: convex, by >= 0.
 template <int D>
 [[nodiscard]] Shape<D> rounded(Shape<D> shape, double by) {
   shape.radius += by;
@@ -100,9 +185,11 @@ template <int D>
 template <int D>
 [[nodiscard]] Bounds<D> bounds(const Shape<D>& shape, const Pose<D>& pose);
 
-/// Closed outline of a 2D shape in its own frame, counterclockwise, round parts as short chords
-/// (32 to a full turn).
-[[nodiscard]] std::vector<Vec<2>> outline(const Shape<2>& shape);
+/// The lines of a shape in its own frame. Round parts are short chords (32 to a full turn); loops end
+/// with their first point. A half-space is drawn 1000 long.
+[[nodiscard]] std::vector<std::vector<Vec<2>>> outlines(const Shape<2>& shape);
+/// Convex closed loops that together cover the inside of a shape; none for what has no inside.
+[[nodiscard]] std::vector<std::vector<Vec<2>>> fills(const Shape<2>& shape);
 
 /// The edges of a 3D shape and, where it is round, its rings, as line segments in its
 /// own frame, each with the directions of the surface on both sides (for telling hidden lines).

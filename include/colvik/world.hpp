@@ -90,6 +90,9 @@ class World {
   bool take_tag(ObjectId id, Tag tag);
   bool switch_collider(ObjectId id, std::size_t collider, bool on);
   bool set_filter(ObjectId id, std::size_t collider, const TagQuery& meets);
+  /// Another shape, or size, in the collider's place. Its touches go on if it still touches. Fails, and
+  /// changes nothing, on a shape that add() would refuse, and on a stale handle.
+  Result<void> set_shape(ObjectId id, std::size_t collider, const Shape<D>& shape);
   /// Marks the object as going: reactions leave it alone from now on. At once, also in a listener.
   bool mark_going(ObjectId id);
 

@@ -28,6 +28,17 @@ bool nearest_inside(const Simplex<D>& s, const std::array<int, D + 1>& chosen, i
                     std::array<double, D + 1>& weight) {
   const auto at = [&](int k) -> const Vec<D>& { return s.point[chosen[k]]; };
   const int n = count - 1;
+  if constexpr (D == 3) {
+    if (count == 3) {  // by areas, which keep twice the digits that the normal equations do
+      const Vec<3> u = at(1) - at(0), w = at(2) - at(0), normal = cross(u, w);
+      const double area = normal.squaredNorm();
+      if (!(area > 1e-28 * u.squaredNorm() * w.squaredNorm())) return false;
+      weight[1] = normal.dot(cross(w, at(0))) / area;
+      weight[2] = normal.dot(cross(at(0), u)) / area;
+      weight[0] = 1 - weight[1] - weight[2];
+      return weight[0] > 0 && weight[1] > 0 && weight[2] > 0;
+    }
+  }
   double gram[3][4];  // rows of the normal equations, right side last
   double scale = 0;
   for (int i = 0; i < n; ++i) {
@@ -80,26 +91,30 @@ void reduce(Simplex<D>& s, bool may_hold_origin) {
   s = best;
 }
 
-// The point of the face nearest the origin, from the face's normal: the weights, which come from squares
-// of lengths, would leave only half the digits to faces that nearly hold the origin.
-Vec<2> off_face(const Simplex<2>& s, const Vec<2>& rough) {
+// The point of the simplex nearest the origin. Taken from directions across its edges and faces: mixing
+// its corners by weight would leave few digits to a point much nearer the origin than they are.
+Vec<2> nearest_point(const Simplex<2>& s) {
+  if (s.size != 2) return s.mix(s.point);
   const Vec<2> edge = s.point[1] - s.point[0];
   const Vec<2> n = Vec<2>(-edge.y(), edge.x()).normalized();
-  const Vec<2> v = n * n.dot(s.point[0]);
-  return v.dot(rough) > 0 ? v : rough;
+  return n * n.dot(s.point[0]);
 }
-Vec<3> off_face(const Simplex<3>& s, const Vec<3>& rough) {
-  const Vec<3> u = s.point[1] - s.point[0], w = s.point[2] - s.point[0];
-  const Vec<3> n = cross(u, w);
-  const double length = n.norm();
-  if (length <= 1e-6 * u.norm() * w.norm()) return rough;
-  const Vec<3> v = n * (n.dot(s.point[0]) / (length * length));
-  return v.dot(rough) > 0 ? v : rough;
+Vec<3> nearest_point(const Simplex<3>& s) {
+  if (s.size == 2) {
+    const Vec<3> u = s.point[1] - s.point[0];
+    return cross(u, cross(s.point[0], u)) / u.squaredNorm();
+  }
+  if (s.size == 3) {
+    const Vec<3> u = s.point[1] - s.point[0], w = s.point[2] - s.point[0], n = cross(u, w);
+    if (n.norm() > 1e-9 * u.norm() * w.norm()) return n * (n.dot(s.point[0]) / n.squaredNorm());
+  }
+  return s.mix(s.point);
 }
 
-// Nearest points of two cores; false when they touch or overlap.
+// Nearest points of two cores; false when they touch or overlap, or when `strict` and nearly touching and
+// rounding hides which.
 template <int D>
-bool cores_apart(const Core<D>& a, const Core<D>& b, Separation<D>& out) {
+bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, Separation<D>& out) {
   const double size = a.half.norm() + b.half.norm() + (b.middle - a.middle).norm();
   const bool curved = !a.flat_sided() || !b.flat_sided();
   // How much nearer another point may be and v still be the answer. Corners are met exactly.
@@ -124,8 +139,11 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, Separation<D>& out) {
     // A plane across v with all the points beyond it proves the cores apart, whatever rounding says.
     reduce(s, v.dot(p) <= 1e-3 * touching * v.norm());
     if (s.size == D + 1) return false;
-    const Vec<D> next = s.mix(s.point);
+    const Vec<D> next = nearest_point(s);
     if (last_good.size > 0 && !(next.squaredNorm() < v.squaredNorm())) {  // rounding has the upper hand
+      // Slivers of curved surfaces can stop the search before a touch is reached; depth finds that.
+      const double small = 2 * std::min(a.half.norm(), b.half.norm()), open = v.norm() - v.dot(p) / v.norm();
+      if (strict && curved && open > 1e-7 * small && v.norm() < 1e-2 * small) return false;
       s = last_good;
       break;
     }
@@ -133,7 +151,6 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, Separation<D>& out) {
     if (v.norm() <= touching) return false;
   }
   out.capped = round == kMostRounds;
-  if (s.size == D) v = off_face(s, v);
   out.gap = v.norm();
   out.normal = v / -out.gap;
   out.on_a = s.mix(s.from_a);
@@ -146,7 +163,7 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, Separation<D>& out) {
 template <int D>
 Separation<D> separation(const Core<D>& a, const Core<D>& b) {
   Separation<D> out;
-  if (!cores_apart(a, b, out)) {
+  if (!cores_apart(a, b, true, out)) {
     const Axis<D> axis = deepest_axis(a, b);
     out.gap = axis.gap;
     out.normal = axis.normal;
@@ -157,7 +174,7 @@ Separation<D> separation(const Core<D>& a, const Core<D>& b) {
     Core<D> moved = b;
     moved.centre += away, moved.middle += away;
     Separation<D> touch;
-    if (step > 0 && cores_apart(a, moved, touch)) {
+    if (step > 0 && cores_apart(a, moved, false, touch)) {
       out.on_a = touch.on_a, out.on_b = touch.on_b - away;
     } else {  // two points
       out.on_a = a.support(axis.normal), out.on_b = b.support(-axis.normal);

@@ -5,7 +5,7 @@
 namespace colvik::contact {
 namespace {
 
-constexpr std::size_t kMostCorners = 100, kMostFaces = 4 * kMostCorners;
+constexpr std::size_t kMostCorners = 160, kMostFaces = 4 * kMostCorners;
 
 class Expansion {
  public:

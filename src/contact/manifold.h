@@ -20,6 +20,7 @@ template <int D>
 struct Manifold {
   Vec<D> normal = Vec<D>::Unit(0);  // unit, from a to b, in a's frame
   int count = 0;
+  std::uint32_t one_way = 0;  // of a one-way piece: its number, from 1
   std::array<ContactPoint<D>, kMostPoints<D>> points;
 };
 
@@ -27,8 +28,8 @@ struct Manifold {
 /// `margin`. Faces count as facing each other when they are parallel to within `flat` (a length: how
 /// much one end of a face may lie behind the other). Empty when the shapes are further apart.
 /// Method: the features facing along the normal are clipped against each other (Sutherland and
-/// Hodgman, "Reentrant polygon clipping", 1974); of more than four points the deepest and the three
-/// that span the largest area with it stay.
+/// Hodgman, "Reentrant polygon clipping", 1974); of more than two (2D) or four
+/// (3D) points those stay that span most.
 template <int D>
 [[nodiscard]] Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat);
 

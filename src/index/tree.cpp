@@ -1,17 +1,8 @@
 #include "index/tree.h"
 
+#include "index/static_tree.h"
+
 namespace colvik::index {
-namespace {
-
-// Half the surface (3D) or half the circumference (2D): the chance that a query meets the bounds.
-double cost(const Bounds<2>& b) { return b.size().sum(); }
-double cost(const Bounds<3>& b) {
-  const Vec<3> s = b.size();
-  return s.x() * s.y() + s.y() * s.z() + s.z() * s.x();
-}
-
-}  // namespace
-
 template <int D>
 std::int32_t Tree<D>::take_node() {
   if (!free_.empty()) {

@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-#include "contact/distance.h"
+#include "contact/collide.h"
 
 namespace colvik {
 namespace {
@@ -55,7 +55,7 @@ Nearest nearest_approach(const Trace<D>& trace, std::uint32_t a, std::uint32_t b
         if (!decide(first, second).meet) continue;
         const ColliderDef<D>&ca = oa.colliders[i], &cb = ob.colliders[j];
         const Pose<D> relative = Pose<D>{ca.at, ca.turned}.relative(pa->relative(*pb) * Pose<D>{cb.at, cb.turned});
-        const double gap = contact::separation(ca.shape, cb.shape, relative).gap;
+        const double gap = contact::nearest(ca.shape, cb.shape, relative, best.gap).gap;
         if (gap < best.gap) best = {gap, step};
       }
   }

@@ -155,34 +155,57 @@ class Painter {
       if (o.gone > step || o.gone == 0) continue;
       if (const auto pose = trace_.pose_at(i, o.gone - 1)) {
         for (const ColliderDef<D>& c : o.colliders) {
-          const Points outline = outline_of(c, *pose);
           const Stroke stroke{colour_of(o.tags).faded(0.45), 1, true};
-          canvas_.polygon(outline, nullptr, &stroke);
+          paint_lines(c, *pose, stroke);
         }
       }
     }
   }
 
-  [[nodiscard]] Points outline_of(const ColliderDef<D>& c, const Pose<D>& pose) const {
+  [[nodiscard]] Points on_paper(const std::vector<Vec<2>>& points, const Pose<2>& at) const {
+    Points out;
+    for (const Vec<2>& p : points) out.push_back(to_paper_(at * p));
+    return out;
+  }
+  // Convex loops that cover a collider on paper. In 3D what it hides; of meshes nothing, they show as lines.
+  [[nodiscard]] std::vector<Points> silhouettes(const ColliderDef<D>& c, const Pose<D>& pose) const {
     const Pose<D> at = pose * Pose<D>{c.at, c.turned};
-    Points points;
+    std::vector<Points> all;
     if constexpr (D == 2) {
-      for (const Vec<2>& p : outline(c.shape)) points.push_back(to_paper_(at * p));
-      return points;
+      for (const std::vector<Vec<2>>& loop : fills(c.shape)) all.push_back(on_paper(loop, at));
+    } else if (is_convex(c.shape)) {
+      all.push_back(silhouette(c.shape, at));
     } else {
-      if (c.shape.kind != ShapeKind::ball && c.shape.kind != ShapeKind::capsule) {
-        for (const Edge3& e : edges(c.shape))
-          points.push_back(to_paper_(at * e.from)), points.push_back(to_paper_(at * e.to));
-      } else {  // seen from anywhere, a rounded core shows discs round its ends
-        for (const double sign : {-1.0, 1.0})
-          for (int k = 0; k < 48; ++k) {
-            double s = 0, co = 1;
-            sine_cosine(2 * kPi * k / 48, s, co);
-            points.push_back(to_paper_(at * Vec<3>(c.shape.core * sign)) +
-                             to_paper_.scale() * c.shape.radius * Vec<2>(co, s));
-          }
+      for (const Placed<3>& child : convex_children(c.shape))
+        all.push_back(silhouette(child.shape, at * Pose<3>{child.at, child.turned}));
+    }
+    return all;
+  }
+  [[nodiscard]] Points silhouette(const Shape<3>& shape, const Pose<3>& at) const {
+    Points points;
+    if (shape.kind != ShapeKind::ball && shape.kind != ShapeKind::capsule) {
+      for (const Edge3& e : edges(shape))
+        points.push_back(to_paper_(at * e.from)), points.push_back(to_paper_(at * e.to));
+    } else {  // seen from anywhere, a rounded core shows discs round its ends
+      for (const double sign : {-1.0, 1.0})
+        for (int k = 0; k < 48; ++k) {
+          double s = 0, co = 1;
+          sine_cosine(2 * kPi * k / 48, s, co);
+          points.push_back(to_paper_(at * Vec<3>(shape.core * sign)) +
+                           to_paper_.scale() * shape.radius * Vec<2>(co, s));
+        }
+    }
+    return hull(points);
+  }
+  void paint_lines(const ColliderDef<D>& c, const Pose<D>& pose, const Stroke& stroke) {
+    if constexpr (D == 2) {
+      const Pose<2> at = pose * Pose<2>{c.at, c.turned};
+      for (const std::vector<Vec<2>>& line : outlines(c.shape)) {
+        const Points points = on_paper(line, at);
+        for (std::size_t i = 0; i + 1 < points.size(); ++i) canvas_.line(points[i], points[i + 1], stroke);
       }
-      return hull(points);
+    } else if (is_convex(c.shape)) {
+      canvas_.polygon(silhouettes(c, pose)[0], nullptr, &stroke);
     }
   }
 
@@ -191,25 +214,23 @@ class Painter {
     paint_drawing(o, pose, strength);
     for (std::size_t i = 0; i < o.colliders.size(); ++i) {
       const ColliderDef<D>& c = o.colliders[i];
-      const Points outline = outline_of(c, pose);
+      const std::vector<Points> loops = silhouettes(c, pose);
       const Colour own = colour_of(o, i);
       const Stroke stroke{own.faded(strength * (c.on ? 1 : 0.4)), o.body == BodyKind::fixed ? 1.2 : 1.8,
                           c.zone || !c.on};
-      if (c.zone) {
-        // A zone over most of the picture is hatched thinly, so that the rest stays legible.
-        Bounds<2> box;
-        for (const Vec<2>& p : outline) box = box.merged(p);
-        const bool vast = box.size().prod() > 0.25 * options_.width * options_.height;
-        canvas_.hatch(outline, own.faded((vast ? 0.14 : 0.4) * strength), vast ? 18 : 8);
-      } else if (D == 3) {
-        const Colour paper = kPaper.faded(0.72 * strength);  // what lies behind shows through, lighter
-        canvas_.polygon(outline, &paper, nullptr);
+      // A zone over most of the picture is hatched thinly, so that the rest stays legible.
+      Bounds<2> box;
+      for (const Points& loop : loops)
+        for (const Vec<2>& p : loop) box = box.merged(p);
+      const bool vast = box.size().prod() > 0.25 * options_.width * options_.height;
+      const Colour paper = kPaper.faded(0.72 * strength);  // what lies behind shows through, lighter
+      const Colour fill = own.faded((o.body == BodyKind::fixed ? 0.12 : 0.22) * strength);
+      for (const Points& loop : loops) {
+        if (c.zone) canvas_.hatch(loop, own.faded((vast ? 0.14 : 0.4) * strength), vast ? 18 : 8);
+        else if (D == 3) canvas_.polygon(loop, &paper, nullptr);
+        if (!c.zone) canvas_.polygon(loop, &fill, nullptr);
       }
-      if (!c.zone) {
-        const Colour fill = own.faded((o.body == BodyKind::fixed ? 0.12 : 0.22) * strength);
-        canvas_.polygon(outline, &fill, nullptr);
-      }
-      canvas_.polygon(outline, nullptr, &stroke);
+      paint_lines(c, pose, stroke);
       if constexpr (D == 3) paint_edges(c, pose, own.faded(strength), c.zone);
     }
     if (o.colliders.empty()) {
@@ -241,9 +262,8 @@ class Painter {
       const Colour fill = kInk.faded(0.07 * strength);
       canvas_.polygon(corners, &fill, nullptr);
     } else {
-      ColliderDef<3> box;
-      box.shape = {ShapeKind::box, o.drawing.size / 2, 0};
-      const Points around = outline_of(box, pose);
+      const Vec<3>& size = o.drawing.size;
+      const Points around = silhouette(box(size.x(), size.y(), size.z()), pose);
       const Colour fill = kInk.faded(0.06 * strength);
       canvas_.polygon(around, &fill, nullptr);
     }
@@ -259,7 +279,8 @@ class Painter {
     const Vec<2> centre = to_paper_(around.centre());
     double high = centre.y(), low = centre.y();
     for (const ColliderDef<D>& c : o.colliders)
-      for (const Vec<2>& p : outline_of(c, pose)) high = std::min(high, p.y()), low = std::max(low, p.y());
+      for (const Points& loop : silhouettes(c, pose))
+        for (const Vec<2>& p : loop) high = std::min(high, p.y()), low = std::max(low, p.y());
     for (const Vec<2>& at :
          {Vec<2>(centre.x(), high - 5), Vec<2>(centre.x(), low + 13), Vec<2>(centre.x(), centre.y() + 4),
           Vec<2>(centre.x(), high - 18), Vec<2>(centre.x(), low + 26)}) {

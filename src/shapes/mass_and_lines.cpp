@@ -1,6 +1,7 @@
 // From a shape's kind to its own file.
 #include <algorithm>
 
+#include "shapes/assembly.h"
 #include "shapes/moments.h"
 #include "shapes/polytope.h"
 #include "shapes/shapes.h"
@@ -52,6 +53,8 @@ std::vector<Edge3> polytope_edges(const shapes::Polytope<3>& p, double radius) {
 
 template <>
 MassProperties<2> mass_properties(const Shape<2>& s) {
+  if (s.parts != nullptr) return s.parts->mass;
+  if (s.kind == ShapeKind::half_space) return {};
   if (s.kind == ShapeKind::ball) return shapes::ball_mass(s);
   if (s.kind == ShapeKind::capsule) return shapes::capsule_mass(s);
   if (s.kind == ShapeKind::box && s.radius <= 0) return shapes::box_mass(s);
@@ -61,6 +64,8 @@ MassProperties<2> mass_properties(const Shape<2>& s) {
 }
 template <>
 MassProperties<3> mass_properties(const Shape<3>& s) {
+  if (s.parts != nullptr) return s.parts->mass;
+  if (s.kind == ShapeKind::half_space) return {};
   switch (s.kind) {
     case ShapeKind::ball: return shapes::ball_mass(s);
     case ShapeKind::capsule: return shapes::capsule_mass(s);
@@ -73,10 +78,16 @@ MassProperties<3> mass_properties(const Shape<3>& s) {
   }
 }
 
-std::vector<Vec<2>> outline(const Shape<2>& shape) {
+namespace {
+
+std::vector<Vec<2>> convex_outline(const Shape<2>& shape) {
   const std::vector<Vec<2>> corners = corners_of(shape);
-  if (shape.radius <= 0) return corners;
   std::vector<Vec<2>> points;
+  if (shape.radius <= 0) {
+    points = corners;
+    points.push_back(corners[0]);
+    return points;
+  }
   const std::size_t n = corners.size();
   for (std::size_t i = 0; i < n; ++i) {
     // An arc from the direction in which the side before looks to that of the side after.
@@ -88,10 +99,67 @@ std::vector<Vec<2>> outline(const Shape<2>& shape) {
     for (int k = 0; k <= (n == 1 ? chords - 1 : chords); ++k)
       points.emplace_back(corners[i] + Rotation<2>(first + turn * k / chords) * Vec<2>(shape.radius, 0));
   }
+  points.push_back(Vec<2>(points[0]));
   return points;
 }
 
+}  // namespace
+
+std::vector<std::vector<Vec<2>>> outlines(const Shape<2>& shape) {
+  if (shape.kind == ShapeKind::half_space) return {{Vec<2>(500, 0), Vec<2>(-500, 0)}};
+  if (shape.parts == nullptr) return {convex_outline(shape)};
+  std::vector<std::vector<Vec<2>>> all = shape.parts->lines;
+  for (const shapes::Child<2>& c : shape.parts->children) {
+    all.push_back(convex_outline(c.shape));
+    for (Vec<2>& p : all.back()) p = c.pose * p;
+  }
+  return all;
+}
+
+std::vector<std::vector<Vec<2>>> fills(const Shape<2>& shape) {
+  if (shape.kind == ShapeKind::half_space) return {{{-500, -500}, {500, -500}, {500, 0}, {-500, 0}, {-500, -500}}};
+  if (shape.parts == nullptr) return {convex_outline(shape)};
+  std::vector<std::vector<Vec<2>>> all;
+  const shapes::Assembly<2>& parts = *shape.parts;
+  for (const shapes::Piece<2>& p : parts.pieces) {
+    if (p.corners == 2) continue;
+    all.emplace_back();
+    if (p.child >= 0) {
+      const shapes::Child<2>& c = parts.children[p.child];
+      for (const Vec<2>& q : convex_outline(c.shape)) all.back().push_back(c.pose * q);
+    }
+    for (std::uint32_t k = 0; k < p.corners; ++k)
+      all.back().push_back(parts.points[parts.corner_list[p.first_corner + k]]);
+    if (p.child < 0) all.back().push_back(Vec<2>(all.back()[0]));
+  }
+  return all;
+}
+
 std::vector<Edge3> edges(const Shape<3>& s) {
+  if (s.kind == ShapeKind::half_space) {  // a square with its middle lines
+    std::vector<Edge3> lines;
+    const Vec<3> up = Vec<3>::Unit(1);
+    for (const double t : {-500.0, 0.0, 500.0}) {
+      lines.push_back({{t, 0, -500}, {t, 0, 500}, up, up});
+      lines.push_back({{-500, 0, t}, {500, 0, t}, up, up});
+    }
+    return lines;
+  }
+  if (s.parts != nullptr) {
+    std::vector<Edge3> lines;
+    for (const shapes::Child<3>& c : s.parts->children)
+      for (const Edge3& e : edges(c.shape))
+        lines.push_back({c.pose * e.from, c.pose * e.to, c.pose.rotation * e.side_a, c.pose.rotation * e.side_b});
+    for (const shapes::Front<3>& f : s.parts->fronts) {
+      const Vec<3> n = s.parts->normal(f);
+      for (std::size_t k = 0; k < 3; ++k) {
+        const std::uint32_t a = f.corner[k], b = f.corner[(k + 1) % 3];
+        // Each edge once, and none between triangles of one plane.
+        if (f.lean[k] > 0) lines.push_back({s.parts->points[a], s.parts->points[b], n, n});
+      }
+    }
+    return lines;
+  }
   switch (s.kind) {
     case ShapeKind::ball: return shapes::ball_edges(s);
     case ShapeKind::capsule: return shapes::capsule_edges(s);

@@ -5,9 +5,14 @@
 
 #include <array>
 
+#include "shapes/assembly.h"
 #include "shapes/polytope.h"
 
 namespace colvik {
+
+namespace {
+constexpr double kEndless = 1e12;  // of the bounds of a half-space; users' units
+}
 
 template <int D>
 std::string_view shape_name(ShapeKind kind) {
@@ -19,7 +24,14 @@ std::string_view shape_name(ShapeKind kind) {
     case ShapeKind::polygon: return "polygon";
     case ShapeKind::cylinder: return "cylinder";
     case ShapeKind::cone: return "cone";
-    default: return "hull";
+    case ShapeKind::hull: return "hull";
+    case ShapeKind::compound: return "compound";
+    case ShapeKind::outline: return "outline";
+    case ShapeKind::polyline: return "polyline";
+    case ShapeKind::tiles: return "tiles";
+    case ShapeKind::mesh: return "mesh";
+    case ShapeKind::heights: return "heights";
+    default: return D == 2 ? "half-plane" : "half-space";
   }
 }
 
@@ -31,10 +43,15 @@ Result<void> check_shape(const Shape<D>& shape, double metre) {
     return Error{fmt::format("{} {}", shape_name<D>(shape.kind), which), fmt::format("{} is not a usable size", size),
                  fmt::format("a number from {} to {}", least, most)};
   };
-  if (!(shape.radius >= 0 && shape.radius <= most / 2))
-    return Error{fmt::format("{} rounding", shape_name<D>(shape.kind)),
-                 fmt::format("{} is not a usable radius", shape.radius),
-                 fmt::format("a number from 0 to {}", most / 2)};
+  if (shape.kind != ShapeKind::ball && shape.kind != ShapeKind::capsule) {
+    if (!is_convex(shape) && shape.radius != 0)
+      return Error{fmt::format("{} rounding", shape_name<D>(shape.kind)), fmt::format("{} is not 0", shape.radius),
+                   "a convex shape to round"};
+    if (!(shape.radius >= 0 && shape.radius <= most / 2))
+      return Error{fmt::format("{} rounding", shape_name<D>(shape.kind)),
+                   fmt::format("{} is not a usable radius", shape.radius),
+                   fmt::format("a number from 0 to {}", most / 2)};
+  }
   switch (shape.kind) {
     case ShapeKind::ball: return check("diameter", 2 * shape.radius);
     case ShapeKind::capsule: {
@@ -57,8 +74,9 @@ Result<void> check_shape(const Shape<D>& shape, double metre) {
         if (Result<void> side = check(names[i], 2 * shape.core[i]); !side) return side;
       return {};
     }
+    case ShapeKind::half_space: return {};
     default: {
-      if (shape.corners == nullptr)
+      if (shape.corners == nullptr && shape.parts == nullptr)
         return Error{std::string(shape_name<D>(shape.kind)), "has no corners", "a shape made by its function"};
       return check("size", 2 * shape.core.maxCoeff());
     }
@@ -67,6 +85,20 @@ Result<void> check_shape(const Shape<D>& shape, double metre) {
 
 template <int D>
 Bounds<D> bounds(const Shape<D>& shape, const Pose<D>& pose) {
+  if (shape.kind == ShapeKind::half_space) {
+    Bounds<D> box{Vec<D>::Constant(-kEndless), Vec<D>::Constant(kEndless)};
+    const Vec<D> up = pose.rotation.axis(1);
+    for (int i = 0; i < D; ++i) {  // only one that looks along an axis has an end
+      if (up[i] >= 1) box.hi[i] = pose.position[i];
+      if (up[i] <= -1) box.lo[i] = pose.position[i];
+    }
+    return box;
+  }
+  if (shape.kind == ShapeKind::compound) {
+    Bounds<D> box;
+    for (const shapes::Child<D>& c : shape.parts->children) box = box.merged(bounds(c.shape, pose * c.pose));
+    return box;
+  }
   if (shape.corners != nullptr) {
     Bounds<D> box;
     for (const Vec<D>& p : shape.corners->points) box = box.merged(Vec<D>(pose * p));
@@ -85,7 +117,8 @@ Bounds<D> bounds(const Shape<D>& shape, const Pose<D>& pose) {
   }
   Vec<D> reach = Vec<D>::Constant(shape.radius);
   for (int i = 0; i < D; ++i) reach += pose.rotation.axis(i).cwiseAbs() * shape.core[i];
-  return {pose.position - reach, pose.position + reach};
+  const Vec<D> middle = pose * shape.middle;  // the origin, but of pieces
+  return {middle - reach, middle + reach};
 }
 
 template std::string_view shape_name<2>(ShapeKind);

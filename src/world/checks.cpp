@@ -66,6 +66,33 @@ Result<void> check_collider(const ColliderDef<D>& c, double metre) {
   return {};
 }
 
+}  // namespace
+
+template <int D>
+Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyKind body, bool has_mass, double metre) {
+  bool massive = false;
+  for (std::size_t i = 0; i < colliders.size(); ++i) {
+    const ColliderDef<D>& c = colliders[i];
+    const std::string which = colliders.size() > 1 ? fmt::format(" ({} of {})", i + 1, colliders.size()) : "";
+    if (auto good = check_collider(c, metre); !good) {
+      Error error = good.error();
+      error.where += which;
+      return error;
+    }
+    if (body == BodyKind::dynamic && !c.zone && is_scenery(c.shape.kind))
+      return Error{fmt::format("collider {}{}", shape_name<D>(c.shape.kind), which),
+                   "is a solid of a dynamic object and has no inside",
+                   D == 2 ? "polygons, an outline or a compound" : "hulls or a compound of them"};
+    massive = massive || (!c.zone && mass_properties(c.shape).volume > 0);
+  }
+  if (body == BodyKind::dynamic && !has_mass && !massive)
+    return Error{"body", "is dynamic but has no solid collider with a volume to take a mass from",
+                 "a solid collider that is no bare segment, or a mass"};
+  return {};
+}
+
+namespace {
+
 template <int D>
 Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
   if (!within(def.at, kFurthest * s.metre))
@@ -78,12 +105,7 @@ Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
     return Error{"drawing size", text(def.drawing.size) + " is not usable", "whole sizes above 0"};
   if (!(std::abs(def.gravity_scale) <= 1e6))
     return Error{"gravity scale", fmt::format("{} is not usable", def.gravity_scale), "a finite number"};
-  for (std::size_t i = 0; i < def.colliders.size(); ++i)
-    if (auto good = check_collider(def.colliders[i], s.metre); !good) {
-      Error error = good.error();
-      if (def.colliders.size() > 1) error.where += fmt::format(" ({} of {})", i + 1, def.colliders.size());
-      return error;
-    }
+  if (auto good = check_colliders(def.colliders, def.body, def.mass.has_value(), s.metre); !good) return good;
   for (const Number& n : def.numbers) {
     if (!is_plain_name(n.name))
       return Error{fmt::format("number '{}'", n.name), "is not a name", "letters, digits and - _ ."};
@@ -102,14 +124,6 @@ Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
     return Error{"mass", fmt::format("{} is not usable", *def.mass), "a number above 0"};
   if (def.mass && def.body != BodyKind::dynamic)
     return Error{"mass", "is given to an object that is not dynamic", "body = dynamic"};
-  if (def.body == BodyKind::dynamic && !def.mass) {
-    bool solid = false;
-    for (const ColliderDef<D>& c : def.colliders)
-      solid = solid || (!c.zone && (c.shape.kind != ShapeKind::segment || c.shape.radius > 0));
-    if (!solid)
-      return Error{"body", "is dynamic but has no solid collider with a volume to take a mass from",
-                   "a solid collider that is no bare segment, or a mass"};
-  }
   return {};
 }
 
@@ -124,6 +138,8 @@ Result<void> check_object(const ObjectDef<D>& def, const WorldSettings<D>& setti
   return error;
 }
 
+template Result<void> check_colliders(const std::vector<ColliderDef<2>>&, BodyKind, bool, double);
+template Result<void> check_colliders(const std::vector<ColliderDef<3>>&, BodyKind, bool, double);
 template Result<void> check_motion(const Motion<2>&, double);
 template Result<void> check_motion(const Motion<3>&, double);
 template Result<void> check_object(const ObjectDef<2>&, const WorldSettings<2>&);

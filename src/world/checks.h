@@ -27,6 +27,10 @@ std::string text(const Eigen::Matrix<double, R, 1, Eigen::DontAlign>& v) {
 /// The first thing about `def` that cannot be used, if any; tags and names are the world's business.
 template <int D>
 [[nodiscard]] Result<void> check_object(const ObjectDef<D>& def, const WorldSettings<D>& settings);
+/// What colliders an object may have.
+template <int D>
+[[nodiscard]] Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyKind body, bool has_mass,
+                                           double metre);
 template <int D>
 [[nodiscard]] Result<void> check_motion(const Motion<D>& motion, double metre);
 

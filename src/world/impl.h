@@ -6,6 +6,7 @@
 
 #include <unordered_map>
 
+#include "contact/collide.h"
 #include "dynamics/solver.h"
 #include "index/tree.h"
 #include "world/classes.h"
@@ -53,6 +54,8 @@ struct ObjectState {
   Changes changes;
   std::optional<Pose<D>> target;  // of a kinematic object, for the end of this step
   std::uint32_t body = kNoBody;   // index into the bodies of the running step
+  std::optional<double> mass;     // as given
+  bool locked_rotation = false;
 };
 
 // Two colliders whose padded bounds overlap and that may meet.
@@ -64,9 +67,10 @@ struct Pair {
   bool responds = false;  // solid and at least one side dynamic
   bool touching = false;
   double gap = 0, approach = 0, impulse = 0;
-  Vec<D> normal = Vec<D>::Zero();  // world, from a to b
-  Vec<D> point = Vec<D>::Zero();   // world
-  dynamics::Contact<D> contact;    // of the last step: impulses to start from
+  Vec<D> normal = Vec<D>::Zero();              // world, from a to b
+  Vec<D> point = Vec<D>::Zero();               // world
+  std::vector<dynamics::Contact<D>> contacts;  // of the last step: impulses to start from
+  std::vector<std::uint32_t> standing;         // one-way pieces it came down on, until it leaves them
 };
 
 // Touch of two objects on a channel, made of all their touching pairs.
@@ -115,6 +119,8 @@ struct World<D>::Impl {
   std::vector<std::uint32_t> body_objects;
   std::vector<dynamics::Contact<D>> contacts;
   std::vector<std::uint32_t> contact_pairs;
+  std::vector<contact::Manifold<D>> manifolds;  // of the pair at hand
+  std::vector<dynamics::Contact<D>> contacts_before;
 
   std::vector<std::pair<std::size_t, Listener>> listeners;
   std::size_t next_token = 1;
@@ -132,7 +138,8 @@ struct World<D>::Impl {
   void classify(world::ObjectState<D>& o);
   void take_from_tree(world::ColliderState<D>& c);
   void free_removed();
-  void set_mass(world::ObjectState<D>& o, const ObjectDef<D>& def);
+  void set_mass(world::ObjectState<D>& o);
+  void set_shape(world::ObjectState<D>& o, std::size_t collider, const Shape<D>& shape);
   Party party(const world::ObjectState<D>& o, std::size_t collider) const;
   // Runs a change now, or at the end of the step when a listener asks for it.
   template <class F>
@@ -157,6 +164,7 @@ struct World<D>::Impl {
   void update_index();  // pairs.cpp
   void find_pairs();
   void make_contacts();  // contacts.cpp
+  void hold_one_way(world::Pair<D>& p);
   void read_contacts();
   void feel_the_rest();  // zones, and solids that are not pushed
   void make_touches();   // touches.cpp

@@ -65,7 +65,8 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   s.velocity = def.velocity, s.spin = def.spin, s.gravity_scale = def.gravity_scale;
   s.tags = own.value(), s.numbers = def.numbers, s.colliders = std::move(shown);
   s.motion = def.motion, s.drawing = def.drawing, s.active = def.active, s.user = def.user;
-  if (def.body == BodyKind::dynamic) set_mass(o, def);
+  o.mass = def.mass, o.locked_rotation = def.locked_rotation;
+  if (def.body == BodyKind::dynamic) set_mass(o);
 
   for (std::uint32_t i = 0; i < s.colliders.size(); ++i) {
     std::uint32_t at = 0;
@@ -89,11 +90,12 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
 }
 
 template <int D>
-void World<D>::Impl::set_mass(ObjectState<D>& o, const ObjectDef<D>& def) {
+void World<D>::Impl::set_mass(ObjectState<D>& o) {
   double mass = 0;
   Vec<D> centre = Vec<D>::Zero();
   std::vector<MassProperties<D>> parts;
-  for (const ColliderDef<D>& c : def.colliders) {
+  for (const Collider<D>& shown : o.shown.colliders) {
+    const ColliderDef<D>& c = shown.def;
     parts.push_back(c.zone ? MassProperties<D>{} : mass_properties(c.shape));
     const double m = c.density * parts.back().volume;
     mass += m;
@@ -102,7 +104,7 @@ void World<D>::Impl::set_mass(ObjectState<D>& o, const ObjectDef<D>& def) {
   if (mass > 0) centre /= mass;
   Inertia<D> inertia = Inertia<D>::Zero();
   for (std::size_t i = 0; i < parts.size(); ++i) {
-    const ColliderDef<D>& c = def.colliders[i];
+    const ColliderDef<D>& c = o.shown.colliders[i].def;
     const MassProperties<D>& p = parts[i];
     const Vec<D> arm = c.at + c.turned * p.centre - centre;
     if constexpr (D == 2) {
@@ -114,15 +116,28 @@ void World<D>::Impl::set_mass(ObjectState<D>& o, const ObjectDef<D>& def) {
       inertia += c.density * (turned + p.volume * (Inertia<3>::Identity() * arm.squaredNorm() - arm * arm.transpose()));
     }
   }
-  if (def.mass) {
-    if (mass > 0) inertia *= *def.mass / mass;
-    mass = *def.mass;
+  if (o.mass) {
+    if (mass > 0) inertia *= *o.mass / mass;
+    mass = *o.mass;
   }
   o.shown.mass = mass;
   o.mass_centre = centre;
   o.inverse_mass = 1 / mass;
-  const bool turns = !def.locked_rotation && inertia.trace() > 0;
+  const bool turns = !o.locked_rotation && inertia.trace() > 0;
   o.inverse_inertia = turns ? Inertia<D>(inertia.inverse()) : Inertia<D>(Inertia<D>::Zero());
+}
+
+// A shape in a shape's place. The object's mass follows, and what touches and what does not.
+template <int D>
+void World<D>::Impl::set_shape(ObjectState<D>& o, std::size_t collider, const Shape<D>& shape) {
+  o.shown.colliders[collider].def.shape = shape;
+  if (o.shown.body == BodyKind::dynamic) {
+    const Vec<D> centre = o.shown.pose * o.mass_centre;
+    set_mass(o);
+    // The velocity told is that of the centre of mass, which may have moved.
+    o.shown.velocity += cross(o.shown.spin, Vec<D>(o.shown.pose * o.mass_centre - centre));
+  }
+  colliders[o.colliders[collider]].look_again = true;
 }
 
 template <int D>
@@ -343,6 +358,23 @@ bool World<D>::set_filter(ObjectId id, std::size_t collider, const TagQuery& mee
     o.changes.filtered = impl_->something_changed = true;
     impl_->classify(o);
   });
+}
+template <int D>
+Result<void> World<D>::set_shape(ObjectId id, std::size_t collider, const Shape<D>& shape) {
+  const ObjectState<D>* o = impl_->state(id);
+  if (o == nullptr || collider >= o->shown.colliders.size())
+    return Error{"shape", "its collider is not there", "a live object's collider"};
+  const std::string where = fmt::format("object '{}' ", o->shown.name);
+  std::vector<ColliderDef<D>> all;
+  for (const Collider<D>& c : o->shown.colliders) all.push_back(c.def);
+  all[collider].shape = shape;
+  if (auto good = world::check_colliders(all, o->shown.body, o->mass.has_value(), impl_->settings.metre); !good) {
+    Error error = good.error();
+    error.where = where + error.where;
+    return error;
+  }
+  impl_->change(id, [this, collider, shape](ObjectState<D>& now) { impl_->set_shape(now, collider, shape); });
+  return {};
 }
 template <int D>
 bool World<D>::mark_going(ObjectId id) {

@@ -110,7 +110,9 @@ std::uint64_t World<D>::hash() const {
   }
   for (const world::Pair<D>& p : w.pairs) {
     h.add(p.serial_a), h.add(p.serial_b), h.add(std::uint64_t{p.touching});
-    for (int k = 0; k < p.contact.count; ++k) h.add(p.contact.points[k].push);
+    for (const dynamics::Contact<D>& c : p.contacts)
+      for (int k = 0; k < c.count; ++k) h.add(c.points[k].push);
+    for (const std::uint32_t piece : p.standing) h.add(std::uint64_t{piece});
   }
   return h.value();
 }

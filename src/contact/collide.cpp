@@ -1,0 +1,308 @@
+#include "contact/collide.h"
+
+#include <algorithm>
+
+#include "contact/features.h"
+#include "shapes/assembly.h"
+
+namespace colvik::contact {
+namespace {
+
+using shapes::Assembly;
+using shapes::Front;
+using shapes::Piece;
+
+template <int D>
+using Corners = std::array<Vec<D>, shapes::kMostCornersOfPolygon>;
+
+// The placed core of a piece; its corners are gathered in `keep`.
+template <int D>
+Core<D> core_of(const Assembly<D>& all, const Piece<D>& piece, const Pose<D>& pose, Corners<D>& keep) {
+  if (piece.child >= 0) {
+    const shapes::Child<D>& c = all.children[piece.child];
+    return Core<D>(c.shape, pose * c.pose);
+  }
+  for (std::uint32_t k = 0; k < piece.corners; ++k) keep[k] = all.points[all.corner_list[piece.first_corner + k]];
+  return Core<D>(std::span<const Vec<D>>(keep.data(), piece.corners), pose);
+}
+
+template <int D>
+Separation<D> swapped(Separation<D> s) {
+  s.normal = -s.normal;
+  std::swap(s.on_a, s.on_b);
+  return s;
+}
+
+// ---- half-spaces ------------------------------------------------------------------------------
+
+template <int D>
+Separation<D> from_half_space(const Pose<D>& half_space, const Core<D>& b) {
+  Separation<D> out;
+  out.normal = half_space.rotation.axis(1);
+  out.on_b = b.support(-out.normal) - out.normal * b.radius;
+  out.gap = out.normal.dot(out.on_b - half_space.position);
+  out.on_a = out.on_b - out.normal * out.gap;
+  return out;
+}
+
+template <int D>
+Manifold<D> on_half_space(const Pose<D>& half_space, const Core<D>& b, double margin, double flat) {
+  Manifold<D> out;
+  out.normal = half_space.rotation.axis(1);
+  const Feature<D> f = facing<D>(b, -out.normal, flat);
+  std::array<ContactPoint<D>, kMostCorners> found;
+  std::size_t count = 0;
+  for (std::size_t k = 0; k < f.count; ++k) {
+    const double gap = out.normal.dot(f.corners[k].at - half_space.position) - b.radius;
+    if (gap <= margin) found[count++] = {f.corners[k].at - out.normal * (b.radius + gap / 2), gap, f.corners[k].id};
+  }
+  keep_best<D>(found, count, out);
+  return out;
+}
+
+// ---- surfaces ---------------------------------------------------------------------------------
+
+template <int D>
+struct PlacedFront {
+  Vec<D> normal;
+  std::array<Vec<D>, D> corner;
+  std::array<Vec<D>, D> outward;
+  std::array<double, D> lean;
+};
+
+template <int D>
+PlacedFront<D> placed(const Assembly<D>& all, const Front<D>& f, const Pose<D>& pose) {
+  PlacedFront<D> out;
+  const Vec<D> n = all.normal(f);
+  out.normal = pose.rotation * n;
+  for (int k = 0; k < D; ++k) {
+    out.corner[k] = pose * all.points[f.corner[k]];
+    out.outward[k] = pose.rotation * all.outward(f, n, k);
+    out.lean[k] = f.lean[k];
+  }
+  return out;
+}
+
+// The other side of a surface that is solid from both.
+template <int D>
+PlacedFront<D> turned_over(PlacedFront<D> f, const Front<D>& of) {
+  for (int k = 0; k < D; ++k) f.lean[k] = of.lean_behind[k];
+  f.normal = -f.normal;
+  std::swap(f.corner[0], f.corner[1]);
+  if constexpr (D == 2) {
+    std::swap(f.outward[0], f.outward[1]);
+    std::swap(f.lean[0], f.lean[1]);
+  } else {  // sides 1 and 2 change places
+    std::swap(f.outward[1], f.outward[2]);
+    std::swap(f.lean[1], f.lean[2]);
+  }
+  return f;
+}
+
+template <int D>
+bool admits(const PlacedFront<D>& f, const Vec<D>& normal) {
+  if (f.normal.dot(normal) <= -1e-9) return false;
+  for (int k = 0; k < D; ++k)
+    if (f.outward[k].dot(normal) > f.lean[k] + 1e-3) return false;
+  return true;
+}
+
+// Contact of a body with one front, along the front's own normal, where the body lies over it.
+template <int D>
+Manifold<D> on_front(const PlacedFront<D>& f, const Core<D>& body, double margin, double flat) {
+  Manifold<D> out;
+  out.normal = f.normal;
+  Feature<D> other = facing<D>(body, -f.normal, flat);
+  for (int k = 0; k < D; ++k)
+    clip<D>(other, f.outward[k], f.outward[k].dot(f.corner[k]) + 1e-9, static_cast<std::uint32_t>(k));
+  std::array<ContactPoint<D>, kMostCorners> found;
+  std::size_t count = 0;
+  for (std::size_t k = 0; k < other.count; ++k) {
+    const double gap = f.normal.dot(other.corners[k].at - f.corner[0]) - body.radius;
+    if (gap <= margin)
+      found[count++] = {other.corners[k].at - f.normal * (body.radius + gap / 2), gap, other.corners[k].id};
+  }
+  keep_best<D>(found, count, out);
+  return out;
+}
+
+template <int D>
+bool behind(const PlacedFront<D>& f, const Core<D>& body) {
+  return f.normal.dot(body.middle - f.corner[0]) < 0;
+}
+
+// One piece of an assembly against a convex body, normals from the piece to the body.
+template <int D>
+Manifold<D> of_piece(const Assembly<D>& all, const Piece<D>& piece, const Pose<D>& pose, const Core<D>& body,
+                     double margin, double flat) {
+  Corners<D> keep;
+  const Core<D> core = core_of(all, piece, pose, keep);
+  if (piece.fronts == 0 && piece.child >= 0) return manifold(core, body, margin, flat);
+  if (piece.fronts == 0) return {};  // inside others on all sides
+
+  const bool surface = piece.corners == D;  // a segment or a triangle
+  const auto front = [&](std::uint32_t k) {
+    const Front<D>& of = all.fronts[piece.first_front + k];
+    const PlacedFront<D> f = placed(all, of, pose);
+    return surface && all.two_sided && behind(f, body) ? turned_over(f, of) : f;
+  };
+  if (surface && !all.two_sided && behind(front(0), body)) return {};
+  Manifold<D> m = manifold(core, body, margin, flat);
+  if (m.count == 0) return m;
+  std::uint32_t best = 0;
+  double most = std::numeric_limits<double>::lowest();
+  for (std::uint32_t k = 0; k < piece.fronts; ++k) {
+    const PlacedFront<D> f = front(k);
+    if (admits(f, m.normal)) return m;
+    const double gap = f.normal.dot(body.support(-f.normal) - f.corner[0]) - body.radius;
+    if (gap > most) most = gap, best = k;
+  }
+  if (most > margin) return {};
+  return on_front(front(best), body, margin, flat);
+}
+
+// Joins manifolds with nearly the same normal (to half a degree) into one with the best points of both.
+template <int D>
+void join(std::vector<Manifold<D>>& all) {
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    std::array<ContactPoint<D>, kMostCorners> found;
+    auto count = static_cast<std::size_t>(all[i].count);
+    std::copy_n(all[i].points.begin(), count, found.begin());
+    for (std::size_t j = i + 1; j < all.size();) {
+      if (all[i].normal.dot(all[j].normal) < 0.99996 || all[i].one_way != 0 || all[j].one_way != 0) {
+        ++j;
+        continue;
+      }
+      for (int k = 0; k < all[j].count; ++k) {
+        if (count == kMostCorners) {
+          Manifold<D> m = all[i];
+          keep_best<D>(found, count, m);
+          count = static_cast<std::size_t>(m.count);
+          std::copy_n(m.points.begin(), count, found.begin());
+        }
+        found[count++] = all[j].points[static_cast<std::size_t>(k)];
+      }
+      all.erase(all.begin() + static_cast<std::ptrdiff_t>(j));
+    }
+    keep_best<D>(found, count, all[i]);
+  }
+}
+
+template <int D>
+void turn_round(Manifold<D>& m) {
+  m.normal = -m.normal;
+}
+
+// Calls visit(core) for each piece of b near `box` (in the common frame); of a convex shape, itself.
+template <int D, class Visit>
+void for_convex(const Shape<D>& b, const Pose<D>& pose, const Bounds<D>& box, Visit&& visit) {
+  if (b.parts == nullptr) {
+    visit(Core<D>(b, pose), std::uint32_t{0});
+    return;
+  }
+  // The box in b's own frame.
+  Vec<D> half = Vec<D>::Zero();
+  for (int i = 0; i < D; ++i)
+    for (int k = 0; k < D; ++k) half[i] += std::abs(pose.rotation.axis(i)[k]) * box.size()[k] / 2;
+  const Vec<D> middle = pose.rotation.inverse() * Vec<D>(box.centre() - pose.position);
+  b.parts->tree.overlaps({middle - half, middle + half}, [&](std::uint32_t i) {
+    Corners<D> keep;
+    visit(core_of(*b.parts, b.parts->pieces[i], pose, keep), i);
+  });
+}
+
+}  // namespace
+
+template <int D>
+Separation<D> nearest(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double beyond) {
+  Separation<D> best;
+  best.gap = std::numeric_limits<double>::max();
+  best.normal = Vec<D>::Unit(0);
+  best.on_a = best.on_b = b_in_a.position;
+  if (is_convex(a) && is_convex(b)) return separation(a, b, b_in_a);
+  if (!comparable(a, b)) return best;
+  const auto take = [&](const Separation<D>& s) {
+    if (s.gap < best.gap) best = s;
+  };
+  if (a.kind == ShapeKind::half_space || b.kind == ShapeKind::half_space) {
+    const bool first = a.kind == ShapeKind::half_space;
+    const Pose<D> plane = first ? Pose<D>{} : b_in_a, other = first ? b_in_a : Pose<D>{};
+    const Bounds<D> all{Vec<D>::Constant(-1e13), Vec<D>::Constant(1e13)};
+    for_convex<D>(first ? b : a, other, all, [&](const Core<D>& c, std::uint32_t) {
+      const Separation<D> s = from_half_space(plane, c);
+      take(first ? s : swapped(s));
+    });
+    return best;
+  }
+  const double within = std::clamp(beyond, 0.0, 1e13) + 1e-9;
+  const Bounds<D> near_b = bounds(b, b_in_a).grown(within);
+  for_convex<D>(a, {}, near_b, [&](const Core<D>& piece_a, std::uint32_t i) {
+    Bounds<D> box = near_b;
+    if (a.parts != nullptr && b.parts != nullptr) {
+      Vec<D> reach = Vec<D>::Constant(piece_a.radius + within);
+      for (int k = 0; k < D; ++k) reach += piece_a.axis(k).cwiseAbs() * piece_a.half[k];
+      box = {piece_a.middle - reach, piece_a.middle + reach};
+    } else if (b.parts != nullptr) {
+      box = bounds(a, Pose<D>{}).grown(within);
+    }
+    static_cast<void>(i);
+    for_convex<D>(b, b_in_a, box, [&](const Core<D>& piece_b, std::uint32_t) { take(separation(piece_a, piece_b)); });
+  });
+  return best;
+}
+
+template <int D>
+void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin, double flat,
+             std::vector<Manifold<D>>& out) {
+  out.clear();
+  const auto keep = [&](Manifold<D> m, bool swap, std::uint32_t piece) {
+    if (m.count == 0) return;
+    if (swap) turn_round(m);
+    for (int k = 0; k < m.count; ++k) {
+      std::uint32_t& id = m.points[static_cast<std::size_t>(k)].id;
+      id = mixed(id, piece + 1);
+    }
+    out.push_back(m);
+  };
+  if (is_convex(a) && is_convex(b)) {
+    const Manifold<D> m = manifold(a, b, b_in_a, margin, flat);
+    if (m.count > 0) out.push_back(m);
+    return;
+  }
+  if (!comparable(a, b)) return;
+  if (a.kind == ShapeKind::half_space || b.kind == ShapeKind::half_space) {
+    const bool first = a.kind == ShapeKind::half_space;
+    const Pose<D> plane = first ? Pose<D>{} : b_in_a, other = first ? b_in_a : Pose<D>{};
+    const Bounds<D> all{Vec<D>::Constant(-1e13), Vec<D>::Constant(1e13)};
+    for_convex<D>(first ? b : a, other, all,
+                  [&](const Core<D>& c, std::uint32_t i) { keep(on_half_space(plane, c, margin, flat), !first, i); });
+    join(out);
+    return;
+  }
+  // One of the two is taken apart into pieces with smooth surfaces, the other into plain convex ones.
+  const bool a_is_surface = a.parts != nullptr && (b.parts == nullptr || is_scenery(a.kind) || !is_scenery(b.kind));
+  const Shape<D>&whole = a_is_surface ? a : b, &other = a_is_surface ? b : a;
+  const Pose<D> whole_pose = a_is_surface ? Pose<D>{} : b_in_a, other_pose = a_is_surface ? b_in_a : Pose<D>{};
+  const Assembly<D>& all = *whole.parts;
+  const Bounds<D> everything = bounds(whole, whole_pose).grown(margin);
+  for_convex<D>(other, other_pose, everything, [&](const Core<D>& body, std::uint32_t which) {
+    // The body's bounds in the frame of the pieces.
+    Vec<D> reach = Vec<D>::Constant(body.radius + margin);
+    for (int i = 0; i < D; ++i)
+      for (int k = 0; k < D; ++k) reach[i] += std::abs(whole_pose.rotation.axis(i).dot(body.axis(k))) * body.half[k];
+    const Vec<D> middle = whole_pose.rotation.inverse() * Vec<D>(body.middle - whole_pose.position);
+    all.tree.overlaps({middle - reach, middle + reach}, [&](std::uint32_t i) {
+      Manifold<D> m = of_piece(all, all.pieces[i], whole_pose, body, margin, flat);
+      if (whole.kind == ShapeKind::tiles && all.pieces[i].corners == 2) m.one_way = mixed(i, which);
+      keep(m, !a_is_surface, mixed(i, which));
+    });
+  });
+  join(out);
+}
+
+template Separation<2> nearest(const Shape<2>&, const Shape<2>&, const Pose<2>&, double);
+template Separation<3> nearest(const Shape<3>&, const Shape<3>&, const Pose<3>&, double);
+template void collide(const Shape<2>&, const Shape<2>&, const Pose<2>&, double, double, std::vector<Manifold<2>>&);
+template void collide(const Shape<3>&, const Shape<3>&, const Pose<3>&, double, double, std::vector<Manifold<3>>&);
+
+}  // namespace colvik::contact

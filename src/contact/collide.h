@@ -1,0 +1,31 @@
+#pragma once
+// Any two shapes: those made of many pieces are taken piece by piece.
+#include <vector>
+
+#include "contact/distance.h"
+#include "contact/manifold.h"
+
+namespace colvik::contact {
+
+/// Whether two shapes can be compared at all: half-spaces with each other cannot.
+template <int D>
+[[nodiscard]] bool comparable(const Shape<D>& a, const Shape<D>& b) {
+  return a.kind != ShapeKind::half_space || b.kind != ShapeKind::half_space;
+}
+
+/// As separation() of convex shapes, for the two pieces that are nearest or deepest in each other. When
+/// they are further apart than `beyond`, some gap above it. Surfaces have no inside: what is behind a
+/// one-sided one is apart from it.
+template <int D>
+[[nodiscard]] Separation<D> nearest(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double beyond);
+
+/// All contact between solids, as manifolds with different normals; `out` is cleared first. Smooth along
+/// surfaces and across the pieces of an outline or a tile grid: a normal leans over the side of a piece
+/// only where the surface itself bends there. Method: of a normal that leans further, the piece's own
+/// outer normal is taken instead, and the other shape's face clipped to that piece; manifolds with the
+/// same normal are then joined.
+template <int D>
+void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin, double flat,
+             std::vector<Manifold<D>>& out);
+
+}  // namespace colvik::contact

@@ -1,0 +1,80 @@
+#pragma once
+// What a shape of many pieces is made of: convex pieces in a tree, and the smooth surface they form.
+#include <colvik/shape.hpp>
+
+#include "index/static_tree.h"
+
+namespace colvik::shapes {
+
+// A piece of surface: a segment (2D) or a triangle (3D) with an outside. A contact's normal may lean
+// from the surface's own over side k (2D: beyond end k; 3D: over the edge from corner k to the next) by
+// no more than to the next front's normal; where that one lies in the same plane or bends inward, by
+// nothing. So what slides along meets no inner edges.
+template <int D>
+struct Front {
+  std::array<std::uint32_t, D>
+      corner{};                         // 2D: outside to the right of corner 0 to 1; 3D: counterclockwise from outside
+  std::array<double, D> lean{};         // largest normal . (direction outward over side k); 1: free
+  std::array<double, D> lean_behind{};  // the same for the other side of a two-sided surface
+};
+
+template <int D>
+struct Piece {
+  std::uint32_t first_corner = 0, corners = 0;  // into Assembly::corner_list, or:
+  std::int32_t child = -1;                      // into Assembly::children
+  std::uint32_t first_front = 0, fronts = 0;
+};
+
+template <int D>
+struct Child {
+  Shape<D> shape;
+  Pose<D> pose;
+};
+
+template <int D>
+struct Assembly {
+  std::vector<Vec<D>> points;
+  std::vector<std::uint32_t> corner_list;
+  std::vector<Piece<D>> pieces;
+  std::vector<Front<D>> fronts;
+  std::vector<Child<D>> children;
+  index::StaticTree<D> tree;  // over the pieces
+  bool surface = false;       // pieces have no inside: segments and triangles
+  bool two_sided = false;     // of a surface: solid from both sides
+  MassProperties<D> mass;
+  std::vector<std::vector<Vec<D>>> lines;  // for drawing; 2D loops are closed by their first point again
+
+  [[nodiscard]] Vec<D> normal(const Front<D>& f) const {
+    if constexpr (D == 2) {
+      const Vec<2> along = points[f.corner[1]] - points[f.corner[0]];
+      return Vec<2>(along.y(), -along.x()).normalized();
+    } else {
+      return cross(Vec<3>(points[f.corner[1]] - points[f.corner[0]]), Vec<3>(points[f.corner[2]] - points[f.corner[0]]))
+          .normalized();
+    }
+  }
+  // Outward over side k, in the front's plane.
+  [[nodiscard]] Vec<D> outward(const Front<D>& f, const Vec<D>& normal, int k) const {
+    if constexpr (D == 2) {
+      static_cast<void>(normal);
+      return (points[f.corner[k]] - points[f.corner[1 - k]]).normalized();
+    } else {
+      return cross(Vec<3>(points[f.corner[(k + 1) % 3]] - points[f.corner[k]]), normal).normalized();
+    }
+  }
+  // Builds the tree and sets `lean` from which fronts meet. Call once all pieces are there.
+  void finish();
+};
+
+/// A shape of the assembly's pieces.
+template <int D>
+Shape<D> of_parts(ShapeKind kind, Assembly<D> assembly);
+
+/// The triangles of a simple polygon with holes as corner indices, and convex parts of up to 64 corners
+/// made of them by leaving out inner edges (Hertel and Mehlhorn, "Fast triangulation of the plane with
+/// respect to simple polygons", 1985). Fat triangles are cut off first, then edges are flipped to the
+/// fatter of two ways (Lawson, 1977). Outer loop counterclockwise, holes clockwise.
+[[nodiscard]] std::vector<std::vector<std::uint32_t>> convex_parts(
+    const std::vector<Vec<2>>& points, const std::vector<std::vector<std::uint32_t>>& loops);
+
+}  // namespace colvik::shapes
