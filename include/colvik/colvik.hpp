@@ -5,9 +5,11 @@
 #include <colvik/event.hpp>
 #include <colvik/expectation.hpp>
 #include <colvik/insight.hpp>
+#include <colvik/lines.hpp>
 #include <colvik/object.hpp>
 #include <colvik/picture.hpp>
 #include <colvik/pose.hpp>
+#include <colvik/query.hpp>
 #include <colvik/reaction.hpp>
 #include <colvik/result.hpp>
 #include <colvik/rules.hpp>

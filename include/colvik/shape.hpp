@@ -149,6 +149,10 @@ template <int D>
 /// height at the origin, then along x. Solid from above, smooth. No mass.
 [[nodiscard]] Result<Shape<3>> heights(int columns, int rows, const Vec<2>& cell, std::span<const double> heights);
 
+/// The shape with all its lengths times `by`, about its own origin. Requires: by > 0.
+template <int D>
+[[nodiscard]] Shape<D> scaled(const Shape<D>& shape, double by);
+
 /// The shape grown by `by` on all sides, its corners and edges round. Requires: convex, by >= 0.
 template <int D>
 [[nodiscard]] Shape<D> rounded(Shape<D> shape, double by) {

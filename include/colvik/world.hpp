@@ -15,6 +15,8 @@
 /// One thread at a time may use a world. The same calls give the same bits on every machine.
 
 #include <colvik/event.hpp>
+#include <colvik/lines.hpp>
+#include <colvik/query.hpp>
 #include <colvik/verdict.hpp>
 
 #include <functional>
@@ -125,7 +127,27 @@ class World {
   /// Asks for `during` events of touches in which one side matches `self` and the other `other`.
   void ask_during(const TagQuery& self, const TagQuery& other);
 
+  // ---- asking (see query.hpp) ----------------------------------------------------------------
+
+  /// The first answer.
+  [[nodiscard]] std::optional<Answer<D>> first(const Question<D>& question, const Look<D>& look = {}) const;
+  /// All answers, in order.
+  [[nodiscard]] std::vector<Answer<D>> all(const Question<D>& question, const Look<D>& look = {}) const;
+  [[nodiscard]] std::size_t count(const Question<D>& question, const Look<D>& look = {}) const;
+  /// Whether there is an answer; stops at the first found.
+  [[nodiscard]] bool any(const Question<D>& question, const Look<D>& look = {}) const;
+  /// The first answer of each ray; the same as asking one by one.
+  [[nodiscard]] std::vector<std::optional<Answer<D>>> first_of_each(std::span<const RayCast<D>> rays,
+                                                                    const Look<D>& look = {}) const;
+  /// What the object would touch on the way, by the same verdict as in a step (but also static with
+  /// static), in order of `at`, then as all answers. Fails on a stale handle and on values that are not
+  /// finite.
+  [[nodiscard]] Result<std::vector<WouldTouch<D>>> would_touch(ObjectId id, const Change<D>& change) const;
+
   // ---- looking -------------------------------------------------------------------------------
+
+  /// The world's lines as it is now: objects in order of age, each collider's together; then contacts.
+  [[nodiscard]] std::vector<Line<D>> lines(const LineOptions& options = {}) const;
 
   /// The verdict for two colliders. One of a removed object, or that is not there, counts as inactive.
   [[nodiscard]] Verdict decide(ObjectId a, std::size_t collider_a, ObjectId b, std::size_t collider_b) const;

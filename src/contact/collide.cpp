@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "contact/features.h"
-#include "shapes/assembly.h"
+#include "contact/pieces.h"
 
 namespace colvik::contact {
 namespace {
@@ -11,20 +11,6 @@ namespace {
 using shapes::Assembly;
 using shapes::Front;
 using shapes::Piece;
-
-template <int D>
-using Corners = std::array<Vec<D>, shapes::kMostCornersOfPolygon>;
-
-// The placed core of a piece; its corners are gathered in `keep`.
-template <int D>
-Core<D> core_of(const Assembly<D>& all, const Piece<D>& piece, const Pose<D>& pose, Corners<D>& keep) {
-  if (piece.child >= 0) {
-    const shapes::Child<D>& c = all.children[piece.child];
-    return Core<D>(c.shape, pose * c.pose);
-  }
-  for (std::uint32_t k = 0; k < piece.corners; ++k) keep[k] = all.points[all.corner_list[piece.first_corner + k]];
-  return Core<D>(std::span<const Vec<D>>(keep.data(), piece.corners), pose);
-}
 
 template <int D>
 Separation<D> swapped(Separation<D> s) {
@@ -62,51 +48,6 @@ Manifold<D> on_half_space(const Pose<D>& half_space, const Core<D>& b, double ma
 
 // ---- surfaces ---------------------------------------------------------------------------------
 
-template <int D>
-struct PlacedFront {
-  Vec<D> normal;
-  std::array<Vec<D>, D> corner;
-  std::array<Vec<D>, D> outward;
-  std::array<double, D> lean;
-};
-
-template <int D>
-PlacedFront<D> placed(const Assembly<D>& all, const Front<D>& f, const Pose<D>& pose) {
-  PlacedFront<D> out;
-  const Vec<D> n = all.normal(f);
-  out.normal = pose.rotation * n;
-  for (int k = 0; k < D; ++k) {
-    out.corner[k] = pose * all.points[f.corner[k]];
-    out.outward[k] = pose.rotation * all.outward(f, n, k);
-    out.lean[k] = f.lean[k];
-  }
-  return out;
-}
-
-// The other side of a surface that is solid from both.
-template <int D>
-PlacedFront<D> turned_over(PlacedFront<D> f, const Front<D>& of) {
-  for (int k = 0; k < D; ++k) f.lean[k] = of.lean_behind[k];
-  f.normal = -f.normal;
-  std::swap(f.corner[0], f.corner[1]);
-  if constexpr (D == 2) {
-    std::swap(f.outward[0], f.outward[1]);
-    std::swap(f.lean[0], f.lean[1]);
-  } else {  // sides 1 and 2 change places
-    std::swap(f.outward[1], f.outward[2]);
-    std::swap(f.lean[1], f.lean[2]);
-  }
-  return f;
-}
-
-template <int D>
-bool admits(const PlacedFront<D>& f, const Vec<D>& normal) {
-  if (f.normal.dot(normal) <= -1e-9) return false;
-  for (int k = 0; k < D; ++k)
-    if (f.outward[k].dot(normal) > f.lean[k] + 1e-3) return false;
-  return true;
-}
-
 // Contact of a body with one front, along the front's own normal, where the body lies over it.
 template <int D>
 Manifold<D> on_front(const PlacedFront<D>& f, const Core<D>& body, double margin, double flat) {
@@ -126,11 +67,6 @@ Manifold<D> on_front(const PlacedFront<D>& f, const Core<D>& body, double margin
   return out;
 }
 
-template <int D>
-bool behind(const PlacedFront<D>& f, const Core<D>& body) {
-  return f.normal.dot(body.middle - f.corner[0]) < 0;
-}
-
 // One piece of an assembly against a convex body, normals from the piece to the body.
 template <int D>
 Manifold<D> of_piece(const Assembly<D>& all, const Piece<D>& piece, const Pose<D>& pose, const Core<D>& body,
@@ -140,20 +76,21 @@ Manifold<D> of_piece(const Assembly<D>& all, const Piece<D>& piece, const Pose<D
   if (piece.fronts == 0 && piece.child >= 0) return manifold(core, body, margin, flat);
   if (piece.fronts == 0) return {};  // inside others on all sides
 
-  const bool surface = piece.corners == D;  // a segment or a triangle
+  const bool surface = is_surface(piece);
   const auto front = [&](std::uint32_t k) {
     const Front<D>& of = all.fronts[piece.first_front + k];
-    const PlacedFront<D> f = placed(all, of, pose);
-    return surface && all.two_sided && behind(f, body) ? turned_over(f, of) : f;
+    PlacedFront<D> f(all, of, pose);
+    if (surface && all.two_sided && !f.before(body.middle)) f.turn_over(of);
+    return f;
   };
-  if (surface && !all.two_sided && behind(front(0), body)) return {};
+  if (surface && !all.two_sided && !front(0).before(body.middle)) return {};
   Manifold<D> m = manifold(core, body, margin, flat);
   if (m.count == 0) return m;
   std::uint32_t best = 0;
   double most = std::numeric_limits<double>::lowest();
   for (std::uint32_t k = 0; k < piece.fronts; ++k) {
     const PlacedFront<D> f = front(k);
-    if (admits(f, m.normal)) return m;
+    if (f.admits(m.normal)) return m;
     const double gap = f.normal.dot(body.support(-f.normal) - f.corner[0]) - body.radius;
     if (gap > most) most = gap, best = k;
   }

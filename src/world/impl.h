@@ -58,6 +58,8 @@ struct ObjectState {
   bool locked_rotation = false;
 };
 
+enum class Wanted { first, all, count, any };
+
 // Two colliders whose padded bounds overlap and that may meet.
 template <int D>
 struct Pair {
@@ -107,6 +109,7 @@ struct World<D>::Impl {
   std::size_t live_count = 0;
   bool someone_left = false;       // there are removed objects to free
   bool something_changed = false;  // there are Changes to forget
+  bool index_stale = false;        // something moved or changed since the trees were brought up to date
 
   world::ContactClasses classes;
   index::Tree<D> still, moving;
@@ -156,6 +159,14 @@ struct World<D>::Impl {
     if (telling) asked.emplace_back(std::move(act));
     else act();
   }
+
+  // query.cpp
+  void bring_up_to_date() {
+    if (index_stale) update_index();
+  }
+  template <class Visit>
+  void near(const Bounds<D>& box, Visit&& visit);  // colliders near the box, by age, until visit says no
+  std::vector<Answer<D>> ask(const Question<D>& question, const Look<D>& look, world::Wanted wanted);
 
   // the stages of a step, in order
   void drive();  // drive.cpp: velocities of what follows a motion or was asked to be somewhere

@@ -138,6 +138,7 @@ void World<D>::Impl::set_shape(ObjectState<D>& o, std::size_t collider, const Sh
     o.shown.velocity += cross(o.shown.spin, Vec<D>(o.shown.pose * o.mass_centre - centre));
   }
   colliders[o.colliders[collider]].look_again = true;
+  index_stale = true;
 }
 
 template <int D>
@@ -153,6 +154,7 @@ void World<D>::Impl::classify(ObjectState<D>& o) {
     ColliderState<D>& c = colliders[at];
     c.contact_class = classes.intern(party(o, c.which));
     c.look_again = c.changed = true;
+    index_stale = true;
     if (!o.shown.active || !o.shown.colliders[c.which].def.on) take_from_tree(c);
   }
 }
@@ -288,6 +290,7 @@ bool World<D>::place(ObjectId id, const Pose<D>& pose) {
     o.target.reset();
     o.changes.teleported = impl_->something_changed = true;
     for (const std::uint32_t at : o.colliders) impl_->colliders[at].look_again = true;
+    impl_->index_stale = true;
   });
 }
 template <int D>

@@ -11,6 +11,7 @@ using world::Pair;
 template <int D>
 void World<D>::Impl::update_index() {
   const double dt = 1 / settings.rate, margin = world::kMargin * settings.metre;
+  index_stale = false;
   for (const std::uint32_t slot : order) {
     const world::ObjectState<D>& o = objects[slot];
     const Object<D>& s = o.shown;

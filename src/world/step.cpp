@@ -18,6 +18,7 @@ void World<D>::step() {
   w.read_contacts();
   w.scatter_bodies();
   w.feel_the_rest();
+  w.index_stale = true;
   ++w.steps;
   w.make_touches();
   w.make_events(false);

@@ -1,0 +1,30 @@
+#pragma once
+/// The lines of a world as it is now, for a caller's own view.
+
+#include <colvik/object.hpp>
+
+namespace colvik {
+
+enum class LineKind {
+  solid,    ///< outline of a solid collider
+  zone,     ///< outline of a zone
+  off,      ///< outline of a collider that is switched off
+  one_way,  ///< from a one-way surface to its open side
+  contact,  ///< a cross at a touch's point
+  normal,   ///< of a touch, from its point towards the second object
+  bounds    ///< of a collider, as the index sees it
+};
+
+template <int D>
+struct Line {
+  Vec<D> from = kZero, to = kZero;
+  LineKind kind = LineKind::solid;
+  ObjectId object{};  ///< whose it is
+};
+
+struct LineOptions {
+  bool outlines = true, contacts = true, bounds = false;
+  double mark = 0.1;  ///< length of crosses, normals and one-way marks, in metres
+};
+
+}  // namespace colvik

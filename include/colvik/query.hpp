@@ -1,0 +1,98 @@
+#pragma once
+/// Questions to a world: what a ray or a moving shape meets, what lies in a place, what is nearest, and
+/// what an object would touch if it were moved.
+///
+///     auto hit = world.first(colvik::RayCast<2>{{0, 1}, {10, 0}});
+///     auto near = world.all(colvik::Near<2>{{3, 2}, 5.0}, {.who = parcel});
+///
+/// Answers are in a total order: by `at`, then by age of the object, then by collider. A question sees
+/// the world as it is now, also before the first step and between changes and the next one. Cost: the
+/// first question after a step brings the index up to date, O(objects); then O(log n + what is near).
+
+#include <colvik/object.hpp>
+#include <colvik/verdict.hpp>
+
+#include <functional>
+#include <span>
+#include <variant>
+
+namespace colvik {
+
+/// A straight line from a point; `at` of an answer is the part of the way gone, 0 to 1.
+template <int D>
+struct RayCast {
+  Vec<D> from = kZero;
+  Vec<D> way = kZero;  ///< to from + way
+};
+/// A shape on its way along a line, turning evenly about its origin.
+template <int D>
+struct ShapeCast {
+  Shape<D> shape{};
+  Pose<D> start{};
+  Vec<D> way = kZero;
+  Spin<D> turn = kZero;  ///< on the whole way, radians
+};
+/// What a shape at a place overlaps; `at` is minus the depth, so that the deepest comes first.
+template <int D>
+struct OverlapWith {
+  Shape<D> shape{};
+  Pose<D> pose{};
+};
+/// What holds a point (surfaces without inside hold none).
+template <int D>
+struct AtPoint {
+  Vec<D> point = kZero;
+};
+/// What lies within a distance of a point; `at` is the distance, 0 inside.
+template <int D>
+struct Near {
+  Vec<D> point = kZero;
+  double within = 0;
+};
+template <int D>
+using Question = std::variant<RayCast<D>, ShapeCast<D>, OverlapWith<D>, AtPoint<D>, Near<D>>;
+
+/// What an object meets.
+template <int D>
+struct Answer {
+  ObjectId object{};
+  std::size_t collider = 0;
+  double at = 0;          ///< what it means depends on the question
+  Vec<D> point = kZero;   ///< world; on the surface met, of overlaps in the middle
+  Vec<D> normal = kZero;  ///< unit, from the answer's surface towards the asker
+  bool inside = false;    ///< the asker overlaps it from the start
+};
+
+/// After an answer: take it, pass it over, or take it and ask no further.
+enum class Take { yes, no, last };
+
+/// Who counts.
+template <int D>
+struct Look {
+  TagQuery who{};  ///< over the object's and the collider's tags; the default takes all
+  bool solids = true;
+  bool zones = false;
+  std::optional<ObjectId> except{};
+  /// Called for each answer, in the order of answers for `first` and `all`, in a fixed but arbitrary one
+  /// for `count` and `any`. May be empty.
+  std::function<Take(const Answer<D>&)> take{};
+};
+
+/// "What if": an object elsewhere, turned, or of another size. The size counts from the start.
+template <int D>
+struct Change {
+  Vec<D> move = kZero;   ///< world
+  Spin<D> turn = kZero;  ///< about the object's origin, radians
+  double scale = 1;      ///< of all its colliders, about its origin; > 0
+};
+template <int D>
+struct WouldTouch {
+  std::size_t own_collider = 0;
+  ObjectId object{};
+  std::size_t collider = 0;
+  double at = 0;  ///< 0 to 1 of the change
+  Vec<D> point = kZero, normal = kZero;
+  bool inside = false;
+  Verdict verdict{};  ///< the rule that admitted the two
+};
+}  // namespace colvik

@@ -1,0 +1,184 @@
+#include "contact/cast.h"
+
+#include "contact/distance.h"
+#include "contact/pieces.h"
+
+namespace colvik::contact {
+namespace {
+
+constexpr int kMostStrides = 100;
+
+// The furthest point of a shape from its origin.
+template <int D>
+double arm_of(const Shape<D>& s) {
+  return s.middle.norm() + s.core.norm() + s.radius;
+}
+
+// The whole of the way b's points go, in b's starting place.
+template <int D>
+Bounds<D> swept_bounds(const Shape<D>& b, const Course<D>& c) {
+  if (c.turn.isZero()) return bounds(b, c.start).swept(c.move);
+  const Vec<D> arm = Vec<D>::Constant(arm_of(b));
+  return Bounds<D>{c.start.position - arm, c.start.position + arm}.swept(c.move);
+}
+
+// Strides of safe length until the two are nearly touching; `separate(core of b)` tells how far they are.
+template <int D, class Separate>
+std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, double size, Separate&& separate) {
+  const double way = course.move.norm() + course.turn.norm() * arm_of(b);
+  const double near = 1e-7 * std::max(way, std::min(size, arm_of(b)));
+  const double turning = course.turn.norm() * arm_of(b);
+  double t = 0;
+  for (int stride = 0;; ++stride) {
+    const Core<D> moved(b, course.at(t));
+    const Separation<D> s = separate(moved);
+    const double closing = turning - s.normal.dot(course.move);
+    if (s.gap <= near || stride == kMostStrides) {
+      Impact<D> hit;
+      hit.t = t;
+      hit.normal = s.normal;
+      hit.point = 0.5 * (s.on_a + s.on_b);
+      hit.gap = s.gap;
+      hit.inside = t == 0 && s.gap < -near;
+      hit.capped = stride == kMostStrides;
+      // Touching, and not getting any nearer.
+      if (t == 0 && !hit.inside && s.normal.dot(course.move) >= -1e-9 * course.move.norm() && turning == 0)
+        return std::nullopt;
+      return hit;
+    }
+    if (closing <= 0) return std::nullopt;
+    // To a little within `near`, so that the last stride arrives.
+    t += (s.gap - 0.5 * near) / closing;
+    if (t > 1) return std::nullopt;
+  }
+}
+
+template <int D>
+Separation<D> from_plane(const Core<D>& b) {
+  Separation<D> s;
+  s.normal = Vec<D>::Unit(1);
+  s.on_b = b.support(-s.normal) - s.normal * b.radius;
+  s.gap = s.on_b[1];
+  s.on_a = s.on_b - s.normal * s.gap;
+  return s;
+}
+
+// Bounds and a box that is swept along a line: whether they meet on the way.
+template <int D>
+bool meets_on_way(const Bounds<D>& entry, const Bounds<D>& box, const Vec<D>& move) {
+  double first = 0, last = 1;
+  for (int i = 0; i < D; ++i) {
+    const double lo = entry.lo[i] - box.hi[i], hi = entry.hi[i] - box.lo[i];
+    if (move[i] == 0) {
+      if (lo > 0 || hi < 0) return false;
+      continue;
+    }
+    const double enter = (move[i] > 0 ? lo : hi) / move[i], leave = (move[i] > 0 ? hi : lo) / move[i];
+    first = std::max(first, enter), last = std::min(last, leave);
+    if (first > last) return false;
+  }
+  return true;
+}
+
+// A convex b against any a.
+template <int D>
+std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const Course<D>& course) {
+  if (a.kind == ShapeKind::half_space)
+    return advance<D>(b, course, arm_of(b), [](const Core<D>& moved) { return from_plane(moved); });
+  if (a.parts == nullptr) {
+    const Core<D> still(a, {});
+    return advance<D>(b, course, arm_of(a), [&](const Core<D>& moved) { return separation(still, moved); });
+  }
+  const shapes::Assembly<D>& all = *a.parts;
+  const bool straight = course.turn.isZero();
+  const Bounds<D> box = bounds(b, course.start), whole = swept_bounds(b, course);
+  std::optional<Impact<D>> best;
+  const auto look = [&](std::uint32_t i) {
+    const shapes::Piece<D>& piece = all.pieces[i];
+    const bool surface = is_surface(piece);
+    if (surface && !all.two_sided && straight && all.normal(all.fronts[piece.first_front]).dot(course.move) >= 0)
+      return;  // from behind, or along it
+    Corners<D> keep;
+    const Core<D> core = core_of(all, piece, Pose<D>{}, keep);
+    if (surface && !all.two_sided &&
+        !PlacedFront<D>(all, all.fronts[piece.first_front], {}).before(course.start * b.middle))
+      return;
+    std::optional<Impact<D>> hit =
+        advance<D>(b, course, core.half.norm(), [&](const Core<D>& moved) { return separation(core, moved); });
+    if (!hit || (best && best->t <= hit->t)) return;
+    // A seam's own normal is no normal of the surface.
+    if (piece.fronts > 0 && !hit->inside) {
+      Vec<D> front_normal = hit->normal;
+      double most = std::numeric_limits<double>::lowest();
+      bool admitted = false;
+      for (std::uint32_t k = 0; k < piece.fronts && !admitted; ++k) {
+        const shapes::Front<D>& of = all.fronts[piece.first_front + k];
+        PlacedFront<D> f(all, of, {});
+        if (surface && all.two_sided && f.normal.dot(hit->normal) < 0) f.turn_over(of);
+        admitted = f.admits(hit->normal);
+        const double facing = -f.normal.dot(course.move);
+        const bool touched = std::abs(f.normal.dot(hit->point - f.corner[0])) <= 1e-5 * core.half.norm();
+        if (touched && facing > most) most = facing, front_normal = f.normal;
+      }
+      if (!admitted) hit->normal = front_normal;
+    }
+    hit->piece = i;
+    best = hit;
+  };
+  all.tree.walk(
+      [&](const Bounds<D>& entry) {
+        if (!entry.overlaps(whole)) return false;
+        return !straight || meets_on_way(entry, box, course.move);
+      },
+      look);
+  return best;
+}
+
+}  // namespace
+
+template <int D>
+std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const Course<D>& course) {
+  if (b.kind == ShapeKind::half_space) return std::nullopt;  // it has no end, and so no way to go
+  if (b.parts == nullptr) return of_convex(a, b, course);
+  std::optional<Impact<D>> best;
+  const auto take = [&](const Shape<D>& piece, const Pose<D>& place) {
+    // The piece swings about b's origin, not its own: bounded by making it part of a turn about its own
+    // and of a move on an arc, which short strides follow.
+    constexpr int kArcs = 32;
+    const int arcs = course.turn.isZero() || place.position.isZero() ? 1 : kArcs;
+    for (int k = 0; k < arcs; ++k) {
+      const double t0 = static_cast<double>(k) / arcs, t1 = static_cast<double>(k + 1) / arcs;
+      const Pose<D> from = course.at(t0) * place, to = course.at(t1) * place;
+      std::optional<Impact<D>> hit =
+          of_convex(a, piece, Course<D>{from, to.position - from.position, course.turn / arcs});
+      if (!hit) continue;
+      hit->t = t0 + hit->t / arcs;
+      hit->inside = hit->inside && k == 0;
+      if (!best || hit->t < best->t) best = hit;
+      break;
+    }
+  };
+  for (const shapes::Piece<D>& p : b.parts->pieces) {
+    if (p.child >= 0) {
+      const shapes::Child<D>& c = b.parts->children[p.child];
+      take(c.shape, c.pose);
+      continue;
+    }
+    shapes::Polytope<D> corners;
+    for (std::uint32_t k = 0; k < p.corners; ++k)
+      corners.points.push_back(b.parts->points[b.parts->corner_list[p.first_corner + k]]);
+    Bounds<D> box;
+    for (const Vec<D>& q : corners.points) box = box.merged(q);
+    Shape<D> piece;
+    piece.kind = ShapeKind::polygon;
+    piece.core = box.size() / 2, piece.middle = box.centre();
+    piece.corners = std::make_shared<const shapes::Polytope<D>>(std::move(corners));
+    take(piece, {});
+  }
+  return best;
+}
+
+template std::optional<Impact<2>> first_touch(const Shape<2>&, const Shape<2>&, const Course<2>&);
+template std::optional<Impact<3>> first_touch(const Shape<3>&, const Shape<3>&, const Course<3>&);
+
+}  // namespace colvik::contact

@@ -1,0 +1,42 @@
+#pragma once
+// When a moving shape first touches another.
+#include <optional>
+
+#include "contact/core.h"
+
+namespace colvik::contact {
+
+/// How shape b moves while t goes from 0 to 1, in the frame of the shape that stands still: its origin
+/// along a line, and evenly about its origin.
+template <int D>
+struct Course {
+  Pose<D> start;
+  Vec<D> move = kZero;
+  Spin<D> turn = kZero;
+
+  [[nodiscard]] Pose<D> at(double t) const {
+    return {start.position + t * move, Rotation<D>::from_spin(t * turn) * start.rotation};
+  }
+};
+
+template <int D>
+struct Impact {
+  double t = 0;         // 0 to 1
+  Vec<D> normal;        // unit, from the standing shape to the moving one
+  Vec<D> point;         // halfway between the surfaces
+  double gap = 0;       // left between them then; negative when they overlap from the start
+  bool inside = false;  // they overlap already at t = 0
+  bool capped = false;  // the search was cut off; t is early, never late
+  std::uint32_t piece = 0;
+};
+
+/// The first t at which the shapes are no further apart than a ten millionth of the way or of the size
+/// (whichever is more); never late. Shapes that touch at the start and move along or away do not count;
+/// shapes that overlap there count at t = 0. One-sided surfaces are met from their front only.
+/// Method: conservative advancement (Mirtich, "Impulse-based dynamic simulation of rigid body systems",
+/// 1996): the slab between the two cannot close faster than the motion allows; a plain translation
+/// closes it in one stride.
+template <int D>
+[[nodiscard]] std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const Course<D>& course);
+
+}  // namespace colvik::contact

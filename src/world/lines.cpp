@@ -1,0 +1,80 @@
+// A world's lines, for a caller's view.
+#include "shapes/assembly.h"
+#include "world/impl.h"
+
+namespace colvik {
+namespace {
+
+template <int D>
+void add_outline(const Shape<D>& shape, const Pose<D>& pose, LineKind kind, ObjectId id, std::vector<Line<D>>& out) {
+  if constexpr (D == 2) {
+    for (const std::vector<Vec<2>>& line : outlines(shape))
+      for (std::size_t i = 0; i + 1 < line.size(); ++i) out.push_back({pose * line[i], pose * line[i + 1], kind, id});
+  } else {
+    for (const Edge3& e : edges(shape)) out.push_back({pose * e.from, pose * e.to, kind, id});
+  }
+}
+
+// The edges of a box: between corners that differ in one bit.
+template <int D>
+void add_box(const Bounds<D>& box, ObjectId id, std::vector<Line<D>>& out) {
+  const auto corner = [&](unsigned bits) {
+    Vec<D> p;
+    for (int i = 0; i < D; ++i) p[i] = (bits >> i & 1U) != 0 ? box.hi[i] : box.lo[i];
+    return p;
+  };
+  for (unsigned bits = 0; bits < 1U << D; ++bits)
+    for (int i = 0; i < D; ++i)
+      if ((bits >> i & 1U) == 0) out.push_back({corner(bits), corner(bits | 1U << i), LineKind::bounds, id});
+}
+
+template <int D>
+void add_open_sides(const Shape<D>& shape, const Pose<D>& pose, double mark, ObjectId id, std::vector<Line<D>>& out) {
+  if (shape.parts == nullptr || shape.parts->two_sided) return;
+  for (const shapes::Piece<D>& piece : shape.parts->pieces) {
+    if (piece.corners != D || piece.fronts == 0) continue;
+    const shapes::Front<D>& f = shape.parts->fronts[piece.first_front];
+    Vec<D> middle = Vec<D>::Zero();
+    for (const std::uint32_t c : f.corner) middle += shape.parts->points[c] / D;
+    out.push_back({pose * middle, pose * Vec<D>(middle + mark * shape.parts->normal(f)), LineKind::one_way, id});
+  }
+}
+
+}  // namespace
+
+template <int D>
+std::vector<Line<D>> World<D>::lines(const LineOptions& options) const {
+  Impl& impl = *impl_;
+  std::vector<Line<D>> out;
+  const double mark = options.mark * impl.settings.metre;
+  impl.bring_up_to_date();
+  for (const std::uint32_t slot : impl.order) {
+    const world::ObjectState<D>& o = impl.objects[slot];
+    if (!o.shown.active) continue;
+    for (const std::uint32_t at : o.colliders) {
+      const world::ColliderState<D>& c = impl.colliders[at];
+      const ColliderDef<D>& def = o.shown.colliders[c.which].def;
+      const Pose<D> pose = impl.pose_of(c);
+      const LineKind kind = !def.on ? LineKind::off : def.zone ? LineKind::zone : LineKind::solid;
+      if (options.outlines) add_outline(def.shape, pose, kind, o.shown.id, out);
+      if (options.outlines && !def.zone) add_open_sides(def.shape, pose, mark, o.shown.id, out);
+      if (options.bounds && c.leaf >= 0)
+        add_box((c.in_still_tree ? impl.still : impl.moving).bounds(c.leaf), o.shown.id, out);
+    }
+  }
+  if (options.contacts)
+    for (const world::Touch<D>& t : impl.touches) {
+      const ObjectId id = impl.objects[t.a].shown.id;
+      for (int i = 0; i < D; ++i) {
+        const Vec<D> arm = 0.5 * mark * Vec<D>::Unit(i);
+        out.push_back({t.point - arm, t.point + arm, LineKind::contact, id});
+      }
+      out.push_back({t.point, t.point + mark * t.normal, LineKind::normal, id});
+    }
+  return out;
+}
+
+template std::vector<Line<2>> World<2>::lines(const LineOptions&) const;
+template std::vector<Line<3>> World<3>::lines(const LineOptions&) const;
+
+}  // namespace colvik

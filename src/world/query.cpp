@@ -1,0 +1,223 @@
+// Questions to a world.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "contact/cast.h"
+#include "world/checks.h"
+#include "world/impl.h"
+
+namespace colvik {
+
+using world::ColliderState;
+
+namespace {
+
+template <int D>
+struct Asked {
+  Shape<D> shape{};  // a point is a ball without a size
+  Pose<D> start{};
+  Vec<D> way = kZero;
+  Spin<D> turn = kZero;
+  double within = 0;
+  bool moves = false;
+};
+
+template <int D>
+Asked<D> posed(const Question<D>& question) {
+  Asked<D> a;
+  if (const auto* ray = std::get_if<RayCast<D>>(&question)) {
+    a.start.position = ray->from, a.way = ray->way, a.moves = true;
+  } else if (const auto* cast = std::get_if<ShapeCast<D>>(&question)) {
+    a.shape = cast->shape, a.start = cast->start, a.way = cast->way, a.turn = cast->turn, a.moves = true;
+  } else if (const auto* overlap = std::get_if<OverlapWith<D>>(&question)) {
+    a.shape = overlap->shape, a.start = overlap->pose;
+  } else if (const auto* point = std::get_if<AtPoint<D>>(&question)) {
+    a.start.position = point->point;
+  } else {
+    const Near<D>& near = std::get<Near<D>>(question);
+    a.start.position = near.point, a.within = std::max(0.0, near.within);
+  }
+  return a;
+}
+
+template <int D>
+Bounds<D> whole_way(const Asked<D>& a) {
+  Bounds<D> box = bounds(a.shape, a.start);
+  if (!a.turn.isZero()) {
+    const Vec<D> arm = Vec<D>::Constant(a.shape.middle.norm() + a.shape.core.norm() + a.shape.radius);
+    box = {a.start.position - arm, a.start.position + arm};
+  }
+  return box.swept(a.way).grown(a.within);
+}
+
+// How the asker meets one collider at `place`, if it does.
+template <int D>
+std::optional<Answer<D>> meet(const Asked<D>& a, bool near, const Shape<D>& shape, const Pose<D>& place) {
+  const Pose<D> in_its_frame = place.relative(a.start);
+  Answer<D> out;
+  if (a.moves) {
+    const Rotation<D> back = place.rotation.inverse();
+    contact::Course<D> course{in_its_frame, back * a.way, a.turn};
+    if constexpr (D == 3) course.turn = back * a.turn;
+    const auto hit = contact::first_touch(shape, a.shape, course);
+    if (!hit) return std::nullopt;
+    out.at = hit->t, out.inside = hit->inside;
+    out.point = place * hit->point, out.normal = place.rotation * hit->normal;
+    return out;
+  }
+  const contact::Separation<D> s = contact::nearest(shape, a.shape, in_its_frame, a.within);
+  if (s.gap > a.within) return std::nullopt;
+  // On the surface itself without an inside: a point is in no segment.
+  out.inside = s.gap < 0 || (s.gap <= 0 && !near);
+  out.at = near ? std::max(0.0, s.gap) : std::min(0.0, s.gap);
+  out.point = place * Vec<D>(near ? s.on_a : Vec<D>(0.5 * (s.on_a + s.on_b)));
+  out.normal = place.rotation * s.normal;
+  return out;
+}
+
+}  // namespace
+
+template <int D>
+template <class Visit>
+void World<D>::Impl::near(const Bounds<D>& box, Visit&& visit) {
+  bring_up_to_date();
+  // Collected first: a visitor may ask again, and the trees' walks are not nested.
+  std::vector<std::uint32_t> found;
+  const auto keep = [&](std::uint32_t at) { found.push_back(at); };
+  still.overlaps(box, keep);
+  moving.overlaps(box, keep);
+  std::sort(found.begin(), found.end(),
+            [&](std::uint32_t x, std::uint32_t y) { return colliders[x].serial < colliders[y].serial; });
+  for (const std::uint32_t at : found)
+    if (!visit(colliders[at])) return;
+}
+
+template <int D>
+std::vector<Answer<D>> World<D>::Impl::ask(const Question<D>& question, const Look<D>& look, world::Wanted wanted) {
+  using world::Wanted;
+  const Asked<D> a = posed(question);
+  const bool near_point = std::holds_alternative<Near<D>>(question);
+  const bool in_order = wanted == Wanted::first || wanted == Wanted::all;
+  std::vector<Answer<D>> found;
+  if (!whole_way(a).lo.allFinite() || !whole_way(a).hi.allFinite()) return found;
+  Bounds<D> box = whole_way(a);
+  near(box, [&](const ColliderState<D>& c) {
+    const Object<D>& o = objects[c.object].shown;
+    const Collider<D>& collider = o.colliders[c.which];
+    if (!(collider.def.zone ? look.zones : look.solids) || !look.who.matches(collider.tags)) return true;
+    if (look.except && *look.except == o.id) return true;
+    std::optional<Answer<D>> answer = meet(a, near_point, collider.def.shape, pose_of(c));
+    if (!answer) return true;
+    answer->object = o.id, answer->collider = c.which;
+    if (in_order) {
+      found.push_back(*answer);
+      return true;
+    }
+    const Take take = look.take ? look.take(*answer) : Take::yes;
+    if (take != Take::no) found.push_back(*answer);
+    return take != Take::last && wanted != Wanted::any;
+  });
+  if (!in_order) return found;
+  // Found in order of age; so are equals left.
+  std::stable_sort(found.begin(), found.end(), [](const Answer<D>& x, const Answer<D>& y) { return x.at < y.at; });
+  std::vector<Answer<D>> out;
+  for (const Answer<D>& answer : found) {
+    const Take take = look.take ? look.take(answer) : Take::yes;
+    if (take != Take::no) out.push_back(answer);
+    if (take == Take::last || (wanted == Wanted::first && !out.empty())) break;
+  }
+  return out;
+}
+
+template <int D>
+Result<std::vector<WouldTouch<D>>> World<D>::would_touch(ObjectId id, const Change<D>& change) const {
+  Impl& impl = *impl_;
+  const world::ObjectState<D>* o = impl.state(id);
+  if (o == nullptr) return Error{"object", "is not there", "a live object"};
+  if (!change.move.allFinite() || !change.turn.allFinite())
+    return Error{fmt::format("object '{}' change", o->shown.name), "is not finite", "finite numbers"};
+  if (!(change.scale > 0 && change.scale <= 1e6))
+    return Error{fmt::format("object '{}' change", o->shown.name), fmt::format("scale {} is not usable", change.scale),
+                 "a number above 0"};
+  std::vector<WouldTouch<D>> out;
+  for (std::size_t i = 0; i < o->shown.colliders.size(); ++i) {
+    const ColliderDef<D>& own = o->shown.colliders[i].def;
+    Party self = impl.party(*o, i);
+    if (self.body == BodyKind::fixed) self.body = BodyKind::kinematic;
+    // The collider turns about its object's origin: as a child of a shape there.
+    const Shape<D> shape = change.scale == 1 ? own.shape : scaled(own.shape, change.scale);
+    Asked<D> a;
+    a.moves = true, a.way = change.move, a.turn = change.turn;
+    a.start = o->shown.pose;
+    const bool plain = own.at.isZero() || change.turn.isZero();
+    if (plain) {
+      a.shape = shape;
+      a.start = o->shown.pose * Pose<D>{change.scale * own.at, own.turned};
+    } else {
+      const std::vector<Placed<D>> one{{shape, change.scale * own.at, own.turned}};
+      if (Result<Shape<D>> turned = compound<D>(one)) a.shape = std::move(turned).value();
+      else continue;  // scenery that turns about somewhere else: not asked
+    }
+    impl.near(whole_way(a), [&](const ColliderState<D>& c) {
+      if (c.object == id.slot) return true;
+      const world::ObjectState<D>& other = impl.objects[c.object];
+      const Verdict verdict = colvik::decide(self, impl.party(other, c.which));
+      if (!verdict.meet) return true;
+      const auto answer = meet(a, false, other.shown.colliders[c.which].def.shape, impl.pose_of(c));
+      if (answer)
+        out.push_back({i, other.shown.id, c.which, answer->at, answer->point, answer->normal, answer->inside, verdict});
+      return true;
+    });
+  }
+  std::stable_sort(out.begin(), out.end(), [&](const WouldTouch<D>& x, const WouldTouch<D>& y) {
+    const auto key = [&](const WouldTouch<D>& w) {
+      return std::tuple(w.at, object(w.object).serial, w.collider, w.own_collider);
+    };
+    return key(x) < key(y);
+  });
+  return out;
+}
+
+template <int D>
+std::optional<Answer<D>> World<D>::first(const Question<D>& question, const Look<D>& look) const {
+  const std::vector<Answer<D>> found = impl_->ask(question, look, world::Wanted::first);
+  return found.empty() ? std::nullopt : std::optional(found.front());
+}
+template <int D>
+std::vector<Answer<D>> World<D>::all(const Question<D>& question, const Look<D>& look) const {
+  return impl_->ask(question, look, world::Wanted::all);
+}
+template <int D>
+std::size_t World<D>::count(const Question<D>& question, const Look<D>& look) const {
+  return impl_->ask(question, look, world::Wanted::count).size();
+}
+template <int D>
+bool World<D>::any(const Question<D>& question, const Look<D>& look) const {
+  return !impl_->ask(question, look, world::Wanted::any).empty();
+}
+template <int D>
+std::vector<std::optional<Answer<D>>> World<D>::first_of_each(std::span<const RayCast<D>> rays,
+                                                              const Look<D>& look) const {
+  std::vector<std::optional<Answer<D>>> out;
+  out.reserve(rays.size());
+  for (const RayCast<D>& ray : rays) out.push_back(first(ray, look));
+  return out;
+}
+
+template std::optional<Answer<2>> World<2>::first(const Question<2>&, const Look<2>&) const;
+template std::optional<Answer<3>> World<3>::first(const Question<3>&, const Look<3>&) const;
+template std::vector<Answer<2>> World<2>::all(const Question<2>&, const Look<2>&) const;
+template std::vector<Answer<3>> World<3>::all(const Question<3>&, const Look<3>&) const;
+template std::size_t World<2>::count(const Question<2>&, const Look<2>&) const;
+template std::size_t World<3>::count(const Question<3>&, const Look<3>&) const;
+template bool World<2>::any(const Question<2>&, const Look<2>&) const;
+template bool World<3>::any(const Question<3>&, const Look<3>&) const;
+template std::vector<std::optional<Answer<2>>> World<2>::first_of_each(std::span<const RayCast<2>>,
+                                                                       const Look<2>&) const;
+template std::vector<std::optional<Answer<3>>> World<3>::first_of_each(std::span<const RayCast<3>>,
+                                                                       const Look<3>&) const;
+template Result<std::vector<WouldTouch<2>>> World<2>::would_touch(ObjectId, const Change<2>&) const;
+template Result<std::vector<WouldTouch<3>>> World<3>::would_touch(ObjectId, const Change<3>&) const;
+
+}  // namespace colvik

@@ -1,0 +1,311 @@
+// Questions to a world, judged by going along the way in small steps and by plain formulas.
+#include <algorithm>
+#include <cmath>
+
+#include "contact/cast.h"
+#include "contact/collide.h"
+#include "support.hpp"
+
+using namespace colvik;
+using namespace colvik::test;
+
+namespace {
+
+// Any convex shape of the dimension.
+template <int D>
+Shape<D> any_convex(Random& random) {
+  if (random.coin(0.5)) return random.shape<D>(0.3);
+  std::vector<Vec<D>> cloud;
+  for (int i = 0; i < 12; ++i) cloud.push_back(random.direction<D>() * random.range(0.3, 1));
+  if constexpr (D == 2) {
+    std::vector<Vec<2>> fan;
+    double angle = 0;
+    for (int i = 0; i < 6; ++i) fan.emplace_back(std::cos(angle), std::sin(angle)), angle += random.range(0.5, 1.2);
+    return rounded(polygon(fan).value(), random.coin() ? 0.2 : 0);
+  } else {
+    switch (random.below(4)) {
+      case 0: return hull(cloud).value();
+      case 1: return rounded(hull(cloud, 8).value(), 0.2);
+      case 2: return cylinder(random.range(0.2, 2), random.range(0.2, 2));
+      default: return cone(random.range(0.2, 2), random.range(0.2, 2));
+    }
+  }
+}
+
+// A world of many things, solids and zones, some tagged.
+template <int D>
+void fill(World<D>& world, Random& random, int things) {
+  world.tags().declare("red").value();
+  for (int i = 0; i < things; ++i) {
+    ColliderDef<D> c = solid(any_convex<D>(random));
+    c.zone = random.coin(0.3);
+    ObjectDef<D> def = thing<D>("", random.coin() ? BodyKind::fixed : BodyKind::kinematic, random.vec<D>(8), {c});
+    if (random.coin()) def.tags = {"red"};
+    def.turned = random.rotation<D>();
+    world.add(def).value();
+  }
+}
+
+}  // namespace
+
+TEST_SUITE("random") {
+  TEST_CASE_TEMPLATE("a cast is never late and ends where the shapes touch", T, Two, Three) {
+    constexpr int D = T::D;
+    const int casts = scaled(100000);
+    int hits = 0, misses = 0, capped = 0;
+    double widest = 0;
+    for (int i = 0; i < casts; ++i) {
+      CAPTURE(i);
+      Random random(static_cast<std::uint64_t>(i) + 31);
+      const Shape<D> a = any_convex<D>(random), b = random.coin(0.2) ? Shape<D>{} : any_convex<D>(random);
+      contact::Course<D> course{{random.direction<D>() * random.range(0, 5), random.rotation<D>()}};
+      course.move = random.vec<D>(1) * 2 - course.start.position * random.range(0.5, 1.5);
+      if (random.coin())
+        for (int k = 0; k < kTurnAxes<D>; ++k) course.turn[k] = random.range(-3, 3);
+      const auto hit = contact::first_touch(a, b, course);
+      const double way = course.move.norm() + course.turn.norm() * 2;
+      const double end = hit ? hit->t : 1;
+      // Before the touch, or all the way, they are apart.
+      if (!hit || !hit->inside) {
+        for (int k = 0; k < 60; ++k) {
+          const double t = end * k / 60;
+          REQUIRE(contact::separation(a, b, course.at(t)).gap >= -1e-6 * way);
+        }
+      }
+      if (hit) {
+        ++hits;
+        capped += hit->capped ? 1 : 0;
+        const double gap = contact::separation(a, b, course.at(hit->t)).gap;
+        if (!hit->inside && !hit->capped) REQUIRE(std::abs(gap) <= 1e-4 * way);
+        if (!hit->inside) widest = std::max(widest, std::abs(gap) / way);
+        REQUIRE(std::abs(hit->normal.norm() - 1) <= 1e-9);
+      } else {
+        ++misses;
+      }
+    }
+    CHECK(hits > casts / 5);
+    CHECK(misses > casts / 10);
+    CHECK(capped <= casts / 100);
+    MESSAGE("random: casts ", D, "D: ", casts, " casts, ", hits, " hits, ", capped, " capped, widest gap left ", widest,
+            " of the way");
+  }
+
+  TEST_CASE("rays agree with plain formulas for boxes, balls, meshes, height fields and tiles") {
+    const int runs = scaled(20000);
+    int hits = 0;
+    std::vector<double> bumps;
+    Random terrain(5);
+    for (int i = 0; i < 100; ++i) bumps.push_back(terrain.range(0, 1));
+    const Shape<3> field = heights(10, 10, {1, 1}, bumps).value();
+    for (int i = 0; i < runs; ++i) {
+      CAPTURE(i);
+      Random random(static_cast<std::uint64_t>(i) + 900);
+      World<3> world;
+      const Shape<3> shape = i % 3 == 0 ? box(2, 1, 3) : i % 3 == 1 ? sphere(2) : field;
+      const Pose<3> pose{random.vec<3>(100), random.rotation<3>()};
+      ObjectDef<3> def = thing<3>("target", BodyKind::fixed, pose.position, {solid(shape)});
+      def.turned = pose.rotation;
+      world.add(def).value();
+      const Vec<3> from_local = i % 3 == 2 ? Vec<3>(random.range(0, 9), random.range(1, 6), random.range(0, 9))
+                                           : Vec<3>(random.direction<3>() * 5);
+      const Vec<3> to_local = i % 3 == 2 ? Vec<3>(random.range(0, 9), -3, random.range(0, 9)) : random.vec<3>(1.5);
+      const Vec<3> way = (to_local - from_local) * 2;
+      const auto answer = world.first(RayCast<3>{pose * from_local, pose.rotation * way});
+      // The same again, by the textbook.
+      double expected = 2;
+      Vec<3> normal = Vec<3>::Zero();
+      if (i % 3 == 0) {
+        double enter = 0, leave = 1;
+        const Vec<3> half(1, 0.5, 1.5);
+        for (int k = 0; k < 3; ++k) {
+          double t0 = (-half[k] - from_local[k]) / way[k], t1 = (half[k] - from_local[k]) / way[k];
+          if (t0 > t1) std::swap(t0, t1);
+          if (t0 > enter) enter = t0, normal = Vec<3>::Unit(k) * (way[k] > 0 ? -1 : 1);
+          leave = std::min(leave, t1);
+        }
+        if (enter <= leave) expected = enter;
+      } else if (i % 3 == 1) {
+        const double a = way.squaredNorm(), b = from_local.dot(way), c = from_local.squaredNorm() - 1;
+        if (b * b - a * c > 0) expected = (-b - std::sqrt(b * b - a * c)) / a;
+        normal = from_local + expected * way;
+      } else {
+        for (int z = 0; z < 9; ++z)
+          for (int x = 0; x < 9; ++x) {
+            const auto at = [&](int dx, int dz) {
+              return Vec<3>(x + dx, bumps[static_cast<std::size_t>((z + dz) * 10 + x + dx)], z + dz);
+            };
+            for (const auto& t : {std::array{at(0, 0), at(0, 1), at(1, 0)}, std::array{at(1, 0), at(0, 1), at(1, 1)}}) {
+              // Moeller and Trumbore, "Fast, minimum storage ray/triangle intersection" (1997).
+              const Vec<3> u = t[1] - t[0], w = t[2] - t[0], p = cross(way, w), s = from_local - t[0];
+              const double det = u.dot(p);
+              const Vec<3> q = cross(s, u);
+              const double b1 = s.dot(p) / det, b2 = way.dot(q) / det, along = w.dot(q) / det;
+              if (det > 0 && b1 >= 0 && b2 >= 0 && b1 + b2 <= 1 && along >= 0 && along < expected)
+                expected = along, normal = cross(u, w).normalized();
+            }
+          }
+      }
+      if (expected > 1) {
+        REQUIRE((!answer || answer->at > 0.999));
+        continue;
+      }
+      REQUIRE(answer.has_value());
+      ++hits;
+      REQUIRE(std::abs(answer->at - expected) <= 1e-5);
+      const bool edge = i % 3 != 1 && answer->normal.dot(pose.rotation * normal) < 0.999;
+      // On an edge between two faces either normal will do.
+      if (edge) {
+        const auto beside =
+            world.first(RayCast<3>{pose * Vec<3>(from_local + 1e-4 * random.direction<3>()), pose.rotation * way});
+        REQUIRE((!beside || beside->normal.dot(answer->normal) < 0.999 ||
+                 beside->normal.dot(pose.rotation * normal) > 0.9));
+      }
+      REQUIRE((answer->point - pose * Vec<3>(from_local + expected * way)).norm() <= 1e-4);
+    }
+    CHECK(hits > runs / 2);
+    MESSAGE("random: rays 3D: ", runs, " rays against boxes, balls and a height field, ", hits, " hits");
+  }
+
+  TEST_CASE_TEMPLATE("all, first, count and any say the same as asking each object", T, Two, Three) {
+    constexpr int D = T::D;
+    const int worlds = scaled(4000);
+    std::size_t answers = 0;
+    for (int i = 0; i < worlds; ++i) {
+      CAPTURE(i);
+      Random random(static_cast<std::uint64_t>(i) + 400);
+      World<D> world;
+      fill(world, random, 40);
+      if (random.coin()) world.step();
+      Look<D> look;
+      look.zones = random.coin(), look.solids = !look.zones || random.coin();
+      if (random.coin()) look.who = TagQuery::parse("red", world.tags()).value();
+      const Vec<D> from = random.vec<D>(10), to = random.vec<D>(10);
+      const Shape<D> shape = any_convex<D>(random);
+      Question<D> question;
+      switch (random.below(5)) {
+        case 0: question = RayCast<D>{from, to - from}; break;
+        case 1:
+          question =
+              ShapeCast<D>{shape, {from, random.rotation<D>()}, to - from, Spin<D>::Constant(random.range(-1, 1))};
+          break;
+        case 2: question = OverlapWith<D>{scaled(shape, 4), {from, {}}}; break;
+        case 3: question = AtPoint<D>{from * 0.5}; break;
+        default: question = Near<D>{from, random.range(0, 6)};
+      }
+      const std::vector<Answer<D>> all = world.all(question, look);
+      answers += all.size();
+      REQUIRE(world.count(question, look) == all.size());
+      REQUIRE(world.any(question, look) == !all.empty());
+      const auto first = world.first(question, look);
+      REQUIRE(first.has_value() == !all.empty());
+      if (first) REQUIRE((first->object == all[0].object && first->at == all[0].at));
+      for (std::size_t k = 1; k < all.size(); ++k) {
+        REQUIRE(all[k - 1].at <= all[k].at);
+        if (all[k - 1].at == all[k].at)
+          REQUIRE(world.object(all[k - 1].object).serial < world.object(all[k].object).serial);
+      }
+      // Each object by itself, in a world where it is alone.
+      std::size_t alone = 0;
+      for (const ObjectId id : world.objects()) {
+        const Object<D>& o = world.object(id);
+        const ColliderDef<D>& c = o.colliders[0].def;
+        if (!(c.zone ? look.zones : look.solids) || !look.who.matches(o.colliders[0].tags)) continue;
+        World<D> single;
+        ColliderDef<D> same = solid(c.shape);
+        ObjectDef<D> def = thing<D>("it", BodyKind::fixed, o.pose.position, {same});
+        def.turned = o.pose.rotation;
+        single.add(def).value();
+        alone += single.any(question) ? 1 : 0;
+      }
+      REQUIRE(alone == all.size());
+      // Stopping after two.
+      int seen = 0;
+      look.take = [&](const Answer<D>&) { return ++seen == 2 ? Take::last : Take::yes; };
+      REQUIRE(world.all(question, look).size() == std::min<std::size_t>(2, all.size()));
+    }
+    MESSAGE("random: queries ", D, "D: ", worlds, " worlds of 40 things, ", answers, " answers");
+  }
+}
+
+TEST_CASE_TEMPLATE("what an object would touch, and the rule that admits it", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  for (const char* tag : {"crate", "ghost"}) world.tags().declare(tag).value();
+  ColliderDef<D> body = solid(cube<D>(1));
+  body.meets = "!ghost";
+  const ObjectId id = world.add(thing<D>("mover", BodyKind::kinematic, kZero, {body})).value();
+  const ObjectId crate =
+      world.add(thing<D>("crate", BodyKind::fixed, along_x<D>(3), {solid(cube<D>(1))}, {"crate"})).value();
+  world.add(thing<D>("ghost", BodyKind::fixed, along_x<D>(2), {solid(cube<D>(1))}, {"ghost"})).value();
+  const ObjectId roof = world.add(thing<D>("roof", BodyKind::fixed, up<D>(1.5), {zone(slab<D>(1, 1))})).value();
+  const auto ask = [&](const Change<D>& change) { return world.would_touch(id, change).value(); };
+  // The roof is half a unit above; along x it is neither nearer nor further.
+  auto found = ask({.move = along_x<D>(4)});
+  REQUIRE(found.size() == 1);
+  CHECK(found[0].object == crate);
+  CHECK(found[0].at == doctest::Approx(0.5).epsilon(1e-5));
+  CHECK(found[0].verdict.by == DecidedBy::both_accept);
+  CHECK(found[0].normal[0] == doctest::Approx(-1));
+  CHECK_FALSE(found[0].inside);
+  CHECK(ask({.move = along_x<D>(1)}).empty());
+  CHECK(ask({.move = along_x<D>(-4)}).empty());
+  found = ask({.move = up<D>(1)});
+  REQUIRE(found.size() == 1);
+  CHECK(found[0].object == roof);
+  CHECK(found[0].at == doctest::Approx(0.5).epsilon(1e-5));
+  // Bigger, it is in both at once.
+  found = ask({.scale = 5.5});
+  CHECK(found.size() == 2);
+  for (const WouldTouch<D>& w : found) CHECK(w.inside);
+  CHECK(world.would_touch(id, {.scale = -1}).error().message() ==
+        "object 'mover' change: scale -1 is not usable; a number above 0");
+  world.remove(id);
+  CHECK(world.would_touch(id, {}).error().what == "is not there");
+}
+
+TEST_CASE("turning on the spot meets what a straight move would not") {
+  World<2> world;
+  const ObjectId id = world.add(thing<2>("plank", BodyKind::kinematic, kZero, {solid(box(4, 0.2))})).value();
+  world.add(thing<2>("post", BodyKind::fixed, {0, 1.5}, {solid(circle(0.4))})).value();
+  Change<2> turn;
+  turn.turn[0] = kPi / 2;
+  const auto found = world.would_touch(id, turn).value();
+  REQUIRE(found.size() == 1);
+  // The plank's side reaches the post when it points at it but for half its own and the post's width.
+  CHECK(found[0].at * 90 == doctest::Approx(90 - degrees(std::asin(0.3 / 1.5))).epsilon(1e-3));
+}
+
+TEST_CASE("rays meet one-sided surfaces from their front only") {
+  World<2> world;
+  const std::vector<Vec<2>> path{{0, 0}, {4, 0}};
+  world.add(thing<2>("shelf", BodyKind::fixed, kZero, {solid(polyline(path).value())})).value();
+  CHECK(world.any(RayCast<2>{{2, 1}, {0, -2}}));
+  CHECK_FALSE(world.any(RayCast<2>{{2, -1}, {0, 2}}));
+  const auto hit = world.first(RayCast<2>{{1, 3}, {0.5, -6}}).value();
+  CHECK(hit.at == doctest::Approx(0.5).epsilon(1e-6));
+  CHECK((hit.normal - Vec<2>(0, 1)).norm() <= 1e-9);
+}
+
+TEST_CASE_TEMPLATE("a world's lines show outlines, open sides, touches and bounds", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world(earth<D>());
+  world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(4, 1))})).value();
+  const ObjectId crate = world.add(thing<D>("crate", BodyKind::dynamic, up<D>(0.5), {solid(cube<D>(1))})).value();
+  world.add(thing<D>("sensor", BodyKind::fixed, along_x<D>(5), {zone(cube<D>(1))})).value();
+  for (int i = 0; i < 10; ++i) world.step();
+  std::map<LineKind, std::size_t> kinds;
+  LineOptions options;
+  options.bounds = true;
+  for (const Line<D>& line : world.lines(options)) {
+    ++kinds[line.kind];
+    CHECK(line.from.allFinite());
+    if (line.object == crate && line.kind == LineKind::solid)
+      for (const Vec<D>& p : {line.from, line.to}) CHECK(std::abs(p[0]) == doctest::Approx(0.5).epsilon(0.01));
+  }
+  const std::size_t edges_of_box = D == 2 ? 4 : 12;
+  CHECK(kinds[LineKind::solid] == 2 * edges_of_box);
+  CHECK(kinds[LineKind::zone] == edges_of_box);
+  CHECK(kinds[LineKind::bounds] == 3 * edges_of_box);
+  CHECK(kinds[LineKind::contact] == static_cast<std::size_t>(D));
+  CHECK(kinds[LineKind::normal] == 1);
+}
