@@ -177,6 +177,33 @@ TEST_CASE("sliding over a mesh and a height field feels no seam") {
   }
 }
 
+TEST_CASE("nothing falls through a rugged surface, wherever it lands") {
+  Random random(3);
+  std::vector<double> rugged;
+  for (int i = 0; i < 100; ++i) rugged.push_back(random.range(0, 1.5));
+  std::vector<Vec<2>> peaks;
+  for (int i = 0; i <= 20; ++i) peaks.emplace_back(0.5 * i, random.range(0, 1));
+  for (int i = 0; i < 60; ++i) {
+    CAPTURE(i);
+    World<3> land(earth<3>());
+    land.add(thing<3>("land", BodyKind::fixed, kZero, {solid(heights(10, 10, {1, 1}, rugged).value())})).value();
+    const Shape<3> body = i % 3 == 0 ? sphere(0.6) : i % 3 == 1 ? box(0.5, 0.4, 0.6) : capsule<3>(0.4, 0.9);
+    // Within the inner cells, and pushed back into them at the edge by nothing: they may roll off.
+    const Vec<3> at(random.range(3, 6), 3, random.range(3, 6));
+    const ObjectId id = land.add(thing<3>("body", BodyKind::dynamic, at, {solid(body)})).value();
+    for (int k = 0; k < 90; ++k) land.step();
+    const Vec<3> p = land.object(id).pose.position;
+    CHECK((p.y() > 0.1 || p.x() < 0 || p.x() > 9 || p.z() < 0 || p.z() > 9));
+    World<2> line(earth<2>());
+    line.add(thing<2>("line", BodyKind::fixed, kZero, {solid(polyline(peaks).value())})).value();
+    const Shape<2> flat = i % 3 == 0 ? circle(0.6) : i % 3 == 1 ? box(0.5, 0.4) : capsule<2>(0.4, 0.9);
+    const ObjectId other = line.add(thing<2>("body", BodyKind::dynamic, {at.x(), 3}, {solid(flat)})).value();
+    for (int k = 0; k < 90; ++k) line.step();
+    const Vec<2> q = line.object(other).pose.position;
+    CHECK((q.y() > 0.05 || q.x() < 0 || q.x() > 10));
+  }
+}
+
 TEST_CASE_TEMPLATE("a half-space holds what falls on it, also far along it", T, Two, Three) {
   constexpr int D = T::D;
   World<D> world(earth<D>());

@@ -43,7 +43,8 @@ TEST_CASE("each mistake in a scene is told with its line and column and what wou
       {"[[objects]]\nname = 'a'\ncollider = { box = [1, 1, 1] }",
        "s.toml:13:20: box has 3 numbers; two numbers, [x, y], as the scene is 2D"},
       {"[[objects]]\nname = 'a'\ncollider = { zone = true }",
-       "s.toml:13:12: a collider lacks a shape; one of: circle, box, capsule, region"},
+       "s.toml:13:12: a collider lacks a shape; one of: circle, box, capsule, segment, polygon, outline, "
+       "polyline, tiles, half_plane, compound, region"},
       {"[[objects]]\nname = 'a'\ncollider = { box = [1, 1], capsule = { width = 1, height = 2 } }",
        "s.toml:13:20: a collider has several shapes: box, capsule; one shape; several colliders go in colliders = "
        "[...]"},

@@ -103,6 +103,61 @@ collider = { region = "yard", zone = true }
   CHECK(bounds(yard.shape, Pose<D>{named(s, "b").at + yard.at, {}}).lo == Vec<D>(Vec<D>::Constant(-4)));
 }
 
+TEST_CASE("scene: every 2D shape can be said, rounded, scaled and put together") {
+  const Scene<2> s = scene<2>(R"(
+[[objects]]
+name = "a"
+colliders = [
+  { segment = { from = [0, 0], to = [2, 0] } },
+  { polygon = [[0, 0], [1, 0], [0, 1]], rounding = 0.25, scale = 2 },
+  { outline = { corners = [[0, 0], [4, 0], [4, 4], [0, 4]], holes = [[[1, 1], [2, 1], [2, 2], [1, 2]]] } },
+  { polyline = { points = [[0, 0], [1, 0], [1, 1]], closed = true, two_sided = true } },
+  { tiles = { cell = [0.5, 1], rows = ["#/", "##"] } },
+  { half_plane = true },
+  { compound = [{ box = [1, 1], at = [1, 0], turned = 45 }, { circle = { diameter = 1 } }] },
+]
+)");
+  const std::vector<ColliderDef<2>>& c = named(s, "a").colliders;
+  REQUIRE(c.size() == 7);
+  CHECK(bounds(c[0].shape, Pose<2>{}).hi == Vec<2>(2, 0));
+  CHECK(c[1].shape.radius == 0.25);
+  CHECK(mass_properties(c[1].shape).volume == doctest::Approx(2 + 0.25 * (4 + std::sqrt(8.0)) + kPi / 16));
+  CHECK(mass_properties(c[2].shape).volume == doctest::Approx(15));
+  CHECK(outlines(c[3].shape)[0].size() == 4);
+  CHECK(bounds(c[4].shape, Pose<2>{}).size() == Vec<2>(1, 2));
+  CHECK(c[5].shape.kind == ShapeKind::half_space);
+  CHECK(bounds(c[6].shape, Pose<2>{}).hi.x() == doctest::Approx(1 + std::sqrt(0.5)));
+}
+
+TEST_CASE("scene: every 3D shape can be said, rounded, scaled and put together") {
+  const Scene<3> s = scene<3>(R"(
+[[objects]]
+name = "a"
+colliders = [
+  { segment = { from = [0, 0, 0], to = [2, 0, 0] }, rounding = 0.5 },
+  { cylinder = { diameter = 2, height = 3 } },
+  { cone = { diameter = 2, height = 3 }, scale = 0.5 },
+  { hull = { points = [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]], budget = 8 } },
+  { slabs = { points = [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]], directions = 3 } },
+  { mesh = { points = [[0, 0, 0], [0, 0, 1], [1, 0, 0]], triangles = [[0, 1, 2]], two_sided = true } },
+  { heights = { cell = [1, 2], rows = [[0, 1], [0, 1], [2, 0]] } },
+  { half_space = true },
+  { compound = [{ box = [1, 1, 1], at = [1, 0, 0] }, { sphere = { diameter = 1 } }] },
+]
+)");
+  const std::vector<ColliderDef<3>>& c = named(s, "a").colliders;
+  REQUIRE(c.size() == 9);
+  CHECK(bounds(c[0].shape, Pose<3>{}).hi == Vec<3>(2.5, 0.5, 0.5));
+  CHECK(mass_properties(c[1].shape).volume == doctest::Approx(3 * kPi));
+  CHECK(mass_properties(c[2].shape).volume == doctest::Approx(kPi / 8));
+  CHECK(mass_properties(c[3].shape).volume == doctest::Approx(1.0 / 6));
+  CHECK(mass_properties(c[4].shape).volume == doctest::Approx(1));
+  CHECK(bounds(c[5].shape, Pose<3>{}).hi == Vec<3>(1, 0, 1));
+  CHECK(bounds(c[6].shape, Pose<3>{}).hi == Vec<3>(1, 2, 4));
+  CHECK(c[7].shape.kind == ShapeKind::half_space);
+  CHECK(bounds(c[8].shape, Pose<3>{}).hi.x() == 1.5);
+}
+
 TEST_CASE_TEMPLATE("scene: a kind is inherited key by key over several levels", T, Two, Three) {
   constexpr int D = T::D;
   const Scene<D> s = scene<D>(R"(

@@ -56,6 +56,62 @@ bool has(const std::string& text, std::string_view part) { return text.find(part
 
 }  // namespace
 
+TEST_CASE("query: rays, places, neighbours and what an object would touch, as text and as JSON") {
+  Ran ran = colvik_tool("query data/night-depot.toml --at 2 near 4 1 1.2");
+  CHECK(ran.status == 0);
+  CHECK(has(ran.out, "data/night-depot.toml at 2 s: near 4 1 1.2\n"));
+  CHECK(has(ran.out, "  1.00000          floor.11  solid                 (4, 0)              (0, 1)\n"));
+  ran = colvik_tool("query data/night-depot.toml --json --who scenery ray 4.1 5 0 -10");
+  CHECK(ran.status == 0);
+  const json found = json::parse(ran.out);
+  CHECK(found["question"] == "ray");
+  REQUIRE(found["answers"].size() == 1);
+  CHECK(found["answers"][0]["object"] == "floor.12");
+  CHECK(std::abs(found["answers"][0]["at"].get<double>() - 0.5) <= 1e-6);
+  CHECK(found["answers"][0]["normal"][1] == 1);
+  ran = colvik_tool("query data/loading-bay.toml box 0 0 0 3 3 3");
+  CHECK(has(ran.out, "  1.50000          floor "));
+  ran = colvik_tool("query data/sorting-hall.toml --only-zones point 14 1");
+  CHECK(has(ran.out, "in-crate"));
+  ran = colvik_tool("query data/sorting-hall.toml move flask 0 -4");
+  CHECK(has(ran.out, "crate"));
+  CHECK(has(ran.out, "both accept, zone"));
+  for (const char* question : {"turn barbell 90", "grow barbell 9", "point 100 100"})
+    CHECK(colvik_tool(std::string("query data/sorting-hall.toml ") + question).status == 0);
+  CHECK(has(colvik_tool("query data/sorting-hall.toml point 100 100").out, "  nothing\n"));
+  const std::map<std::string, std::string> wrong{
+      {"move courrier 1 0", "colvik query move: no object is named 'courrier' at 0 s; did you mean 'courier'?\n"},
+      {"ray 1 0", "colvik query ray: 2 numbers in a 2D scene; 4, see colvik query --help\n"},
+      {"ray 1 0 3 x", "colvik query ray: 'x' is no number; a finite number\n"},
+      {"ray 1 0 3 0 --json", "colvik query ray: '--json' is no number; options come before the question\n"},
+      {"beam 1", "colvik query: no question is called 'beam'; one of: ray, point, near, box, move, turn, grow\n"},
+      {"", "colvik query: no question; one of: ray, point, near, box, move, turn, grow\n"},
+      {"--who Parcel near 0 0 1", "colvik query --who: 'Parcel' is not a declared tag; did you mean 'parcel'?\n"}};
+  for (const auto& [words, message] : wrong) {
+    CAPTURE(words);
+    ran = colvik_tool("query data/night-depot.toml " + words);
+    CHECK(ran.status == 2);
+    CHECK(ran.err == message);
+    CHECK(ran.out.empty());
+  }
+}
+
+TEST_CASE("run: the scenes of every shape do what they expect, and mended shapes are told") {
+  const Ran ran = colvik_tool("run data/sorting-hall.toml data/mezzanine.toml");
+  CHECK(ran.status == 0);
+  CHECK(ran.err.empty());
+  const Folder folder;
+  std::ofstream(folder.path / "mended.toml") << R"(colvik = 1
+world = { dimension = 2, length = 0.1 }
+[[objects]]
+name = "slab"
+collider = { polygon = [[0, 0], [0, 1], [1, 1], [1, 0]] }
+)";
+  const Ran mended = colvik_tool("run " + folder / "mended.toml");
+  CHECK(mended.status == 0);
+  CHECK(has(mended.err, "mended.toml:5:24: the corners ran clockwise and were turned round (mended)\n"));
+}
+
 TEST_CASE("run: the demo scenes meet everything and exit with 0") {
   const Ran ran = colvik_tool("run data/night-depot.toml data/loading-bay.toml");
   CHECK(ran.status == 0);

@@ -32,6 +32,7 @@ struct Scene {
   std::vector<Reaction<D>> reactions;
   std::vector<Expectation<D>> expectations;
   std::vector<Place> object_places, reaction_places;
+  std::vector<Problem> notes;  ///< what was mended in shapes, in plain words
 };
 
 struct LoadedScene {

@@ -95,7 +95,7 @@ template <int D>
 [[nodiscard]] Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended = nullptr);
 /// Convex hull of a cloud, of at most `budget` corners (4 to 256), the outermost first, so that a
 /// smaller budget gives a smaller hull. Fails on a cloud that is empty, not finite or flat.
-[[nodiscard]] Result<Shape<3>> hull(std::span<const Vec<3>> cloud, std::size_t budget = 64, Mended* mended = nullptr);
+[[nodiscard]] Result<Shape<3>> hull(std::span<const Vec<3>> cloud, std::size_t budget = 64);
 /// The body between slabs around a cloud: along each of 3 (a box), 7 (with the corners cut) or 13
 /// (with the edges cut too) fixed directions it reaches as far as the cloud. Encloses the cloud.
 [[nodiscard]] Result<Shape<3>> slabs(std::span<const Vec<3>> cloud, int directions = 13);

@@ -94,13 +94,15 @@ Manifold<D> of_piece(const Assembly<D>& all, const Piece<D>& piece, const Pose<D
     const double gap = f.normal.dot(body.support(-f.normal) - f.corner[0]) - body.radius;
     if (gap > most) most = gap, best = k;
   }
-  if (most > margin) return {};
-  return on_front(front(best), body, margin, flat);
+  const PlacedFront<D> f = front(best);
+  const Manifold<D> level = most <= margin ? on_front(f, body, margin, flat) : Manifold<D>{};
+  return level.count == 0 && f.leans_over_bends(m.normal) ? m : level;
 }
 
-// Joins manifolds with nearly the same normal (to half a degree) into one with the best points of both.
+// Joins manifolds with nearly the same normal (to half a degree) into one with the best points of both;
+// neighbours tell of the corners they share alike. `span` is a length to compare with.
 template <int D>
-void join(std::vector<Manifold<D>>& all) {
+void join(std::vector<Manifold<D>>& all, double span) {
   for (std::size_t i = 0; i < all.size(); ++i) {
     std::array<ContactPoint<D>, kMostCorners> found;
     auto count = static_cast<std::size_t>(all[i].count);
@@ -117,7 +119,12 @@ void join(std::vector<Manifold<D>>& all) {
           count = static_cast<std::size_t>(m.count);
           std::copy_n(m.points.begin(), count, found.begin());
         }
-        found[count++] = all[j].points[static_cast<std::size_t>(k)];
+        const ContactPoint<D>& p = all[j].points[static_cast<std::size_t>(k)];
+        const auto last = found.begin() + static_cast<std::ptrdiff_t>(count);
+        const bool known = std::any_of(found.begin(), last, [&](const ContactPoint<D>& q) {
+          return (p.position - q.position).squaredNorm() <= 1e-12 * span * span;
+        });
+        if (!known) found[count++] = p;
       }
       all.erase(all.begin() + static_cast<std::ptrdiff_t>(j));
     }
@@ -213,7 +220,7 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
     const Bounds<D> all{Vec<D>::Constant(-1e13), Vec<D>::Constant(1e13)};
     for_convex<D>(first ? b : a, other, all,
                   [&](const Core<D>& c, std::uint32_t i) { keep(on_half_space(plane, c, margin, flat), !first, i); });
-    join(out);
+    join(out, margin);
     return;
   }
   // One of the two is taken apart into pieces with smooth surfaces, the other into plain convex ones.
@@ -234,7 +241,7 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
       keep(m, !a_is_surface, mixed(i, which));
     });
   });
-  join(out);
+  join(out, margin);
 }
 
 template Separation<2> nearest(const Shape<2>&, const Shape<2>&, const Pose<2>&, double);

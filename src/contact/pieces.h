@@ -51,6 +51,12 @@ struct PlacedFront {
       if (outward[k].dot(direction) > lean[k] + 1e-3) return false;
     return true;
   }
+  // Whether a direction leans over bent sides alone, if it leans too far: then no flat seam misleads it.
+  [[nodiscard]] bool leans_over_bends(const Vec<D>& direction) const {
+    for (int k = 0; k < D; ++k)
+      if (lean[k] <= 0 && outward[k].dot(direction) > 1e-3) return false;
+    return normal.dot(direction) > 0;
+  }
   [[nodiscard]] bool before(const Vec<D>& point) const { return normal.dot(point - corner[0]) >= 0; }
 };
 

@@ -29,7 +29,9 @@ void SceneReader<D>::read_kinds() {
       if (kind.table->contains(key))
         context_.report(*kind.table->get(key), fmt::format("a kind has no '{}'", key),
                         key == "kind" ? "like = the kind it inherits from" : "say it where the object is");
+    reading_kinds_ = true;  // which may leave the shape to what is like them
     (void)read_object(s);
+    reading_kinds_ = false;
   }
 }
 
@@ -278,64 +280,6 @@ std::optional<ColliderDef<D>> SceneReader<D>::read_collider(const Section& s, co
     return std::nullopt;
   }
   return c;
-}
-
-template <int D>
-std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s, const ObjectDef<D>& def,
-                                                   ColliderDef<D>& collider) {
-  static constexpr std::string_view kShapes[] = {"circle", "sphere", "box", "capsule", "region"};
-  // The nearest layer that names a shape replaces the inherited one.
-  for (const toml::table* layer : s.layers()) {
-    std::vector<std::string_view> named;
-    for (const std::string_view shape : kShapes)
-      if (layer->contains(shape)) named.push_back(shape);
-    if (named.empty()) continue;
-    const toml::node& first = *layer->get(named.front());
-    if (named.size() > 1) {
-      context_.report(first, fmt::format("a collider has several shapes: {}", fmt::join(named, ", ")),
-                      "one shape; several colliders go in colliders = [...]");
-      return std::nullopt;
-    }
-    const std::string_view which = named.front();
-    if (which == (D == 2 ? "sphere" : "circle")) {
-      context_.report(first, fmt::format("a {} does not fit a {}D scene", which, D),
-                      fmt::format("{} = {{ diameter = ... }}", D == 2 ? "circle" : "sphere"));
-      return std::nullopt;
-    }
-    if (which == "box") {
-      const auto size = s.template vector<D>("box");
-      if (!size) return std::nullopt;
-      Shape<D> shape;
-      shape.kind = ShapeKind::box, shape.core = *size / 2;
-      return shape;
-    }
-    if (which == "region") {
-      const Bounds<D>* region = read_region(s, "region");
-      if (region == nullptr) return std::nullopt;
-      Shape<D> shape;
-      shape.kind = ShapeKind::box, shape.core = region->size() / 2;
-      collider.at = def.turned.inverse() * Vec<D>(region->centre() - def.at);
-      return shape;
-    }
-    const auto table = s.table(which, which);
-    if (!table) return std::nullopt;
-    if (which == "capsule") {
-      table->require("width", "width and height");
-      table->require("height", "width and height");
-      const auto width = table->number("width"), height = table->number("height");
-      if (!width || !height) return std::nullopt;
-      return capsule<D>(*width, *height);
-    }
-    table->require("diameter", "diameter, the whole size");
-    const auto diameter = table->number("diameter");
-    if (!diameter) return std::nullopt;
-    Shape<D> shape;
-    shape.radius = *diameter / 2;
-    return shape;
-  }
-  context_.report(s.node(), "a collider lacks a shape",
-                  fmt::format("one of: {}, box, capsule, region", D == 2 ? "circle" : "sphere"));
-  return std::nullopt;
 }
 
 template <int D>

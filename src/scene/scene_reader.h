@@ -1,6 +1,7 @@
 #pragma once
-// From a parsed file to a Scene<D>. objects and kinds: read_objects.cpp; reactions and expectations:
-// read_rules.cpp; the rest and the order of reading: load.cpp.
+// From a parsed file to a Scene<D>. objects and kinds: read_objects.cpp; shapes: read_shape.cpp; reactions and
+// expectations: read_rules.cpp; the rest and the order of reading: load.cpp.
+#include "scene/obj_file.h"
 #include "scene/reader.h"
 
 namespace colvik::scene {
@@ -35,7 +36,18 @@ class SceneReader {
   void add_copies(const Section& s, const ObjectDef<D>& def, const toml::table& own);
   std::vector<ColliderDef<D>> read_colliders(const Section& s, const ObjectDef<D>& def);
   std::optional<ColliderDef<D>> read_collider(const Section& s, const ObjectDef<D>& def);
+
+  // read_shape.cpp
   std::optional<Shape<D>> read_shape(const Section& s, const ObjectDef<D>& def, ColliderDef<D>& collider);
+  std::optional<Shape<D>> read_shape_named(const Section& s, std::string_view which);
+  std::optional<Shape<D>> read_flat_shape(const Section& s, std::string_view which);   // of 2D scenes only
+  std::optional<Shape<D>> read_solid_shape(const Section& s, std::string_view which);  // of 3D scenes only
+  std::optional<Shape<D>> read_compound(const Section& s);
+  std::optional<Shape<D>> made(const Result<Shape<D>>& shape, const toml::node& at, const Mended& mended = {});
+  std::vector<Vec<D>> read_points(const Section& s, std::string_view key);
+  std::vector<Vec<D>> points_in(const toml::node& node, std::string_view name);
+  std::optional<ObjMesh> read_obj(const Section& s);
+
   std::vector<std::string> read_tag_list(const Section& s, std::string_view key);
   std::vector<Number> read_numbers(const Section& s, std::string_view key);
   std::string read_query(const Section& s, std::string_view key);
@@ -54,6 +66,7 @@ class SceneReader {
   Tags tags_;
   std::map<std::string, Kind> kinds_;
   std::vector<std::string> kind_names_;
+  bool reading_kinds_ = false;
 };
 
 }  // namespace colvik::scene

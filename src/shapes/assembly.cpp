@@ -10,11 +10,10 @@ namespace {
 
 // How far a normal may lean over the side between two fronts; `own` and `next` are their normals.
 template <int D>
-double lean_over(const Vec<D>& own, const Vec<D>& next, const Vec<D>& outward, bool owner) {
+double lean_over(const Vec<D>& own, const Vec<D>& next, const Vec<D>& outward) {
   const double lean = next.dot(outward);
   const bool same_plane = std::abs(lean) <= 1e-9 && own.dot(next) > 0;
-  // One of the two fronts answers for the side they share.
-  return same_plane || lean <= 0 || !owner ? 0 : lean;
+  return same_plane || lean <= 0 ? 0 : lean;
 }
 
 }  // namespace
@@ -47,8 +46,8 @@ void Assembly<D>::finish() {
           continue;
         }
         const Vec<2> m = normal(fronts[next->second]), out = outward(f, n, k);
-        f.lean[k] = lean_over<2>(n, m, out, k == 1);
-        f.lean_behind[k] = lean_over<2>(-n, -m, out, k == 1);
+        f.lean[k] = lean_over<2>(n, m, out);
+        f.lean_behind[k] = lean_over<2>(-n, -m, out);
       }
     }
   } else {
@@ -65,8 +64,8 @@ void Assembly<D>::finish() {
           continue;
         }
         const Vec<3> m = normal(fronts[next->second]), out = outward(f, n, k);
-        f.lean[k] = lean_over<3>(n, m, out, i < next->second);
-        f.lean_behind[k] = lean_over<3>(-n, -m, out, i < next->second);
+        f.lean[k] = lean_over<3>(n, m, out);
+        f.lean_behind[k] = lean_over<3>(-n, -m, out);
       }
     }
   }

@@ -133,7 +133,7 @@ Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended) {
   return shapes::of_corners(ShapeKind::polygon, std::move(p));
 }
 
-Result<Shape<3>> hull(std::span<const Vec<3>> cloud, std::size_t budget, Mended* mended) {
+Result<Shape<3>> hull(std::span<const Vec<3>> cloud, std::size_t budget) {
   const auto box = shapes::checked_points<3>("hull", "point", cloud);
   if (!box) return box.error();
   if (budget < 4 || budget > shapes::kMostCornersOfHull)
@@ -142,8 +142,6 @@ Result<Shape<3>> hull(std::span<const Vec<3>> cloud, std::size_t budget, Mended*
   if (cloud.size() < 4) return Error{"hull", fmt::format("has {} points", cloud.size()), "at least 4 points"};
   auto p = shapes::convex_hull(cloud, budget, 1e-9 * box.value().size().norm());
   if (!p) return Error{"hull", "all points lie in a plane", "points around a volume"};
-  if (mended != nullptr && p->points.size() < cloud.size())
-    mended->push_back(fmt::format("{} of {} points are corners of the hull", p->points.size(), cloud.size()));
   return shapes::of_corners(ShapeKind::hull, std::move(*p));
 }
 

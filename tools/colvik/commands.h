@@ -38,7 +38,18 @@ struct DrawOptions {
 void add_draw(CLI::App& app, DrawOptions& options);
 int draw(const DrawOptions& options, std::ostream& out, std::ostream& err);
 
-// Loads a scene; tells at most 20 of its problems.
+struct QueryOptions {
+  std::string scene;
+  std::vector<std::string> settings;
+  double at = 0;
+  std::string who = "any";
+  bool zones = false, only_zones = false, first = false, json = false;
+};
+// The question's words follow the options; they are what the returned command leaves over.
+CLI::App* add_query(CLI::App& app, QueryOptions& options);
+int query(const QueryOptions& options, const std::vector<std::string>& words, std::ostream& out, std::ostream& err);
+
+// Loads a scene; tells what was mended in its shapes, and at most 20 of its problems.
 LoadedScene load(const std::string& path, const std::vector<std::string>& settings, std::ostream& err);
 
 }  // namespace colvik::tool

@@ -15,12 +15,14 @@ int main(int argc, char** argv) {
   app.require_subcommand(1);
   app.footer(
       "Examples:\n  build/bin/colvik run data/night-depot.toml\n  build/bin/colvik draw data/loading-bay.toml --out "
-      "bay.png --strobe 6\n\n"
+      "bay.png --strobe 6\n  build/bin/colvik query data/night-depot.toml --at 2 near 4 1 3\n\n"
       "Exit status: 0 good, 1 an expectation was missed, 2 the scene or the call is wrong.");
   RunOptions run_options;
   DrawOptions draw_options;
   add_run(app, run_options);
   add_draw(app, draw_options);
+  QueryOptions query_options;
+  const CLI::App* query_command = add_query(app, query_options);
   try {
     app.parse(argc, argv);
   } catch (const CLI::Success& asked) {  // --help, --version
@@ -31,6 +33,7 @@ int main(int argc, char** argv) {
   }
   try {
     if (app.got_subcommand("run")) return run(run_options, isatty(STDOUT_FILENO) != 0, std::cout, std::cerr);
+    if (app.got_subcommand("query")) return query(query_options, query_command->remaining(), std::cout, std::cerr);
     return draw(draw_options, std::cout, std::cerr);
   } catch (const std::exception& error) {  // out of memory and the like
     std::cerr << "colvik: " << error.what() << '\n';

@@ -99,6 +99,12 @@ LoadedScene load(const std::string& path, const std::vector<std::string>& settin
   }
   if (loaded.problems.empty()) loaded = load_scene(path, pairs);
   for (std::size_t i = 0; i < loaded.problems.size() && i < kMostTold; ++i) err << loaded.problems[i].message() << '\n';
+  if (loaded.ok())
+    std::visit(
+        [&](const auto& scene) {
+          for (const Problem& note : scene.notes) err << note.message() << " (mended)\n";
+        },
+        *loaded.scene);
   if (loaded.problems.size() > kMostTold)
     err << fmt::format("{}: and {} more problems\n", path, loaded.problems.size() - kMostTold);
   return loaded;
