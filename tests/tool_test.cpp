@@ -87,11 +87,11 @@ TEST_CASE("query: rays, places, neighbours and what an object would touch, as te
       {"beam 1", "colvik query: no question is called 'beam'; one of: ray, point, near, box, move, turn, grow\n"},
       {"", "colvik query: no question; one of: ray, point, near, box, move, turn, grow\n"},
       {"--who Parcel near 0 0 1", "colvik query --who: 'Parcel' is not a declared tag; did you mean 'parcel'?\n"}};
-  for (const auto& [words, message] : wrong) {
-    CAPTURE(words);
-    ran = colvik_tool("query data/night-depot.toml " + words);
+  for (const auto& row : wrong) {
+    CAPTURE(row.first);
+    ran = colvik_tool("query data/night-depot.toml " + row.first);
     CHECK(ran.status == 2);
-    CHECK(ran.err == message);
+    CHECK(ran.err == row.second);
     CHECK(ran.out.empty());
   }
 }

@@ -96,7 +96,16 @@ Manifold<D> of_piece(const Assembly<D>& all, const Piece<D>& piece, const Pose<D
   }
   const PlacedFront<D> f = front(best);
   const Manifold<D> level = most <= margin ? on_front(f, body, margin, flat) : Manifold<D>{};
-  return level.count == 0 && f.leans_over_bends(m.normal) ? m : level;
+  if (level.count > 0) return level;
+  if (f.leans_over_bends(m.normal)) return m;
+  if (m.points[0].gap < 0 && f.leans_into_corner(m.normal)) {
+    // Wedged into an inner corner, with the part that is deepest over the neighbour: up from this side
+    // too, by the least that parts the two.
+    m.normal = f.normal;
+    m.count = 1;
+    return m;
+  }
+  return {};
 }
 
 // Joins manifolds with nearly the same normal (to half a degree) into one with the best points of both;

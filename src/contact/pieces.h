@@ -48,7 +48,7 @@ struct PlacedFront {
   [[nodiscard]] bool admits(const Vec<D>& direction) const {
     if (normal.dot(direction) <= -1e-9) return false;
     for (int k = 0; k < D; ++k)
-      if (outward[k].dot(direction) > lean[k] + 1e-3) return false;
+      if (outward[k].dot(direction) > std::max(0.0, lean[k]) + 1e-3) return false;
     return true;
   }
   // Whether a direction leans over bent sides alone, if it leans too far: then no flat seam misleads it.
@@ -56,6 +56,12 @@ struct PlacedFront {
     for (int k = 0; k < D; ++k)
       if (lean[k] <= 0 && outward[k].dot(direction) > 1e-3) return false;
     return normal.dot(direction) > 0;
+  }
+  // Whether it leans over a side where the surface bends inward.
+  [[nodiscard]] bool leans_into_corner(const Vec<D>& direction) const {
+    for (int k = 0; k < D; ++k)
+      if (lean[k] < 0 && outward[k].dot(direction) > 1e-3) return true;
+    return false;
   }
   [[nodiscard]] bool before(const Vec<D>& point) const { return normal.dot(point - corner[0]) >= 0; }
 };

@@ -8,12 +8,14 @@
 namespace colvik::shapes {
 namespace {
 
-// How far a normal may lean over the side between two fronts; `own` and `next` are their normals.
+// How far a normal may lean over the side between two fronts, -1 where the surface bends inward; `own` and
+// `next` are their normals.
 template <int D>
 double lean_over(const Vec<D>& own, const Vec<D>& next, const Vec<D>& outward) {
   const double lean = next.dot(outward);
   const bool same_plane = std::abs(lean) <= 1e-9 && own.dot(next) > 0;
-  return same_plane || lean <= 0 ? 0 : lean;
+  if (same_plane) return 0;
+  return lean > 0 ? lean : -1;
 }
 
 }  // namespace

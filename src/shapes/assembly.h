@@ -8,8 +8,8 @@ namespace colvik::shapes {
 
 // A piece of surface: a segment (2D) or a triangle (3D) with an outside. A contact's normal may lean
 // from the surface's own over side k (2D: beyond end k; 3D: over the edge from corner k to the next) by
-// no more than to the next front's normal; where that one lies in the same plane or bends inward, by
-// nothing. So what slides along meets no inner edges.
+// no more than to the next front's normal; where that one lies in the same plane (0) or bends inward
+// (-1), by nothing. So what slides along meets no inner edges.
 template <int D>
 struct Front {
   std::array<std::uint32_t, D>

@@ -123,13 +123,13 @@ void Splitter::flip(std::vector<Triangle>& all, const std::set<std::pair<Index, 
     std::vector<bool> touched(all.size(), false);
     bool any = false;
     for (const auto& [edge, t] : owner) {
-      const auto [a, b] = edge;
+      const Index a = edge.first, b = edge.second;
       if (a > b || fixed.contains(edge) || fixed.contains({b, a})) continue;
       const auto other = owner.find({b, a});
       if (other == owner.end() || touched[t] || touched[other->second]) continue;
       const std::size_t u = other->second;
       const auto apex = [&](const Triangle& tri) {
-        return *std::find_if(tri.begin(), tri.end(), [a = a, b = b](Index x) { return x != a && x != b; });
+        return *std::find_if(tri.begin(), tri.end(), [&](Index x) { return x != a && x != b; });
       };
       const Index c = apex(all[t]), d = apex(all[u]);
       const double now = std::min(fatness(a, b, c), fatness(b, a, d));

@@ -155,7 +155,8 @@ std::vector<Edge3> edges(const Shape<3>& s) {
       for (std::size_t k = 0; k < 3; ++k) {
         const std::uint32_t a = f.corner[k], b = f.corner[(k + 1) % 3];
         // Each edge once, and none between triangles of one plane.
-        if (f.lean[k] > 0) lines.push_back({s.parts->points[a], s.parts->points[b], n, n});
+        const bool open = f.lean[k] >= 1;
+        if (open || (f.lean[k] != 0 && a < b)) lines.push_back({s.parts->points[a], s.parts->points[b], n, n});
       }
     }
     return lines;
