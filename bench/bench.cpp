@@ -373,9 +373,9 @@ void register_boost_polygons() {
                                    std::vector<std::pair<Polygon, Polygon>> all;
                                    for (const Case<2>& c : cases<2>(some_polygon)) {
                                      std::pair<Polygon, Polygon> two;
-                                     for (const Vec<2>& p : outlines(c.a)[0])
-                                       bg::append(two.first.outer(), point<2>(p));
-                                     for (const Vec<2>& p : outlines(c.b)[0])
+                                     const std::vector<Vec<2>> line_a = outlines(c.a)[0], line_b = outlines(c.b)[0];
+                                     for (const Vec<2>& p : line_a) bg::append(two.first.outer(), point<2>(p));
+                                     for (const Vec<2>& p : line_b)
                                        bg::append(two.second.outer(), point<2>(c.pose * p));
                                      bg::correct(two.first), bg::correct(two.second);
                                      all.push_back(std::move(two));

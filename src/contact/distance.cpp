@@ -70,7 +70,9 @@ bool nearest_inside(const Simplex<D>& s, const std::array<int, D + 1>& chosen, i
 // hold the origin itself.
 template <int D>
 void reduce(Simplex<D>& s, bool may_hold_origin) {
-  Simplex<D> best;
+  std::array<int, D + 1> best{};
+  std::array<double, D + 1> best_weight{};
+  int best_count = 0;
   double best_length = std::numeric_limits<double>::max();
   for (unsigned mask = 1; mask < 1U << s.size; ++mask) {
     std::array<int, D + 1> chosen{};
@@ -78,17 +80,22 @@ void reduce(Simplex<D>& s, bool may_hold_origin) {
     for (int i = 0; i < s.size; ++i)
       if ((mask >> i & 1U) != 0) chosen[count++] = i;
     if (count == D + 1 && !may_hold_origin) continue;
-    Simplex<D> face;
-    if (!nearest_inside<D>(s, chosen, count, face.weight)) continue;
-    face.size = count;
-    for (std::size_t k = 0; k < static_cast<std::size_t>(count); ++k) {
-      const auto i = static_cast<std::size_t>(chosen[k]);
-      face.point[k] = s.point[i], face.from_a[k] = s.from_a[i], face.from_b[k] = s.from_b[i];
+    std::array<double, D + 1> weight{};
+    if (!nearest_inside<D>(s, chosen, count, weight)) continue;
+    double length = 0;
+    if (count < D + 1) {
+      Vec<D> at = Vec<D>::Zero();
+      for (int k = 0; k < count; ++k) at += weight[k] * s.point[chosen[k]];
+      length = at.squaredNorm();
     }
-    const double length = count == D + 1 ? 0 : face.mix(face.point).squaredNorm();
-    if (length < best_length) best_length = length, best = face;
+    if (length < best_length) best_length = length, best = chosen, best_weight = weight, best_count = count;
   }
-  s = best;
+  for (int k = 0; k < best_count; ++k) {  // chosen in rising order, so that none is overwritten too early
+    const int i = best[k];
+    s.point[k] = s.point[i], s.from_a[k] = s.from_a[i], s.from_b[k] = s.from_b[i];
+    s.weight[k] = best_weight[k];
+  }
+  s.size = best_count;
 }
 
 // The point of the simplex nearest the origin. Taken from directions across its edges and faces: mixing
@@ -158,27 +165,34 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, Separation<D>&
   return true;
 }
 
+// Where overlapping cores would touch last: drawn a little apart along the normal, the two have nearest
+// points.
+template <int D>
+void touch_points(const Core<D>& a, const Core<D>& b, const Axis<D>& axis, Separation<D>& out) {
+  const double step = std::max(1e-3 * std::min(a.half.norm(), b.half.norm()), 1e-6 * (a.half + b.half).norm());
+  const Vec<D> away = axis.normal * (step - axis.gap);
+  Core<D> moved = b;
+  moved.centre += away, moved.middle += away;
+  Separation<D> touch;
+  if (step > 0 && cores_apart(a, moved, false, touch)) {
+    out.on_a = touch.on_a, out.on_b = touch.on_b - away;
+  } else {  // two points
+    out.on_a = a.support(axis.normal), out.on_b = b.support(-axis.normal);
+  }
+}
+
 }  // namespace
 
 template <int D>
-Separation<D> separation(const Core<D>& a, const Core<D>& b) {
+Separation<D> separation(const Core<D>& a, const Core<D>& b, bool points) {
   Separation<D> out;
   if (!cores_apart(a, b, true, out)) {
     const Axis<D> axis = deepest_axis(a, b);
     out.gap = axis.gap;
     out.normal = axis.normal;
     out.capped = axis.capped;
-    // Where they would touch last: drawn a little apart along the normal, the two have nearest points.
-    const double step = std::max(1e-3 * std::min(a.half.norm(), b.half.norm()), 1e-6 * (a.half + b.half).norm());
-    const Vec<D> away = axis.normal * (step - axis.gap);
-    Core<D> moved = b;
-    moved.centre += away, moved.middle += away;
-    Separation<D> touch;
-    if (step > 0 && cores_apart(a, moved, false, touch)) {
-      out.on_a = touch.on_a, out.on_b = touch.on_b - away;
-    } else {  // two points
-      out.on_a = a.support(axis.normal), out.on_b = b.support(-axis.normal);
-    }
+    if (points) touch_points(a, b, axis, out);
+    else out.on_a = out.on_b = Vec<D>::Zero(), out.has_points = false;
   }
   out.gap -= a.radius + b.radius;
   out.on_a += out.normal * a.radius;
@@ -186,7 +200,7 @@ Separation<D> separation(const Core<D>& a, const Core<D>& b) {
   return out;
 }
 
-template Separation<2> separation(const Core<2>&, const Core<2>&);
-template Separation<3> separation(const Core<3>&, const Core<3>&);
+template Separation<2> separation(const Core<2>&, const Core<2>&, bool);
+template Separation<3> separation(const Core<3>&, const Core<3>&, bool);
 
 }  // namespace colvik::contact

@@ -8,10 +8,11 @@ namespace colvik::contact {
 
 template <int D>
 struct Separation {
-  double gap = 0;       // between the surfaces; negative: the depth along `normal`
-  Vec<D> normal;        // unit, from a to b
-  Vec<D> on_a, on_b;    // the points of the surfaces that are nearest (or deepest)
-  bool capped = false;  // a search was cut off before it had converged
+  double gap = 0;          // between the surfaces; negative: the depth along `normal`
+  Vec<D> normal;           // unit, from a to b
+  Vec<D> on_a, on_b;       // the points of the surfaces that are nearest (or deepest)
+  bool capped = false;     // a search was cut off before it had converged
+  bool has_points = true;  // on_a and on_b are told
 };
 
 /// Gap between two placed cores with their roundings.
@@ -19,9 +20,10 @@ struct Separation {
 /// Cores apart: Gilbert, Johnson and Keerthi, "A fast procedure for computing the distance between
 /// complex objects in three-dimensional space" (1988), with every face of the simplex tried.
 /// Cores touching or overlapping: see depth.h. Concentric balls have no unique normal: +x is returned.
-/// Never NaN for accepted shapes.
+/// Never NaN for accepted shapes. Without `points`, on_a and on_b of overlapping cores are left out: they
+/// cost a second search.
 template <int D>
-[[nodiscard]] Separation<D> separation(const Core<D>& a, const Core<D>& b);
+[[nodiscard]] Separation<D> separation(const Core<D>& a, const Core<D>& b, bool points = true);
 
 /// The same for shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
 template <int D>

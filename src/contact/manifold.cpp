@@ -60,7 +60,7 @@ bool parallel(const Feature<D>& first, const Feature<D>& second) {  // to 3.6 de
 template <int D>
 Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat) {
   Manifold<D> out;
-  const Separation<D> nearest = separation(a, b);
+  const Separation<D> nearest = separation(a, b, false);
   if (nearest.gap > margin) return out;
   const Vec<D>& n = out.normal = nearest.normal;
   const double rounding = a.radius + b.radius;
@@ -96,7 +96,8 @@ Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double f
   }
   if (count == 0) {
     // The surfaces meet at one place.
-    const Vec<D> middle = 0.5 * (nearest.on_a + nearest.on_b);
+    const Separation<D> told = nearest.has_points ? nearest : separation(a, b);
+    const Vec<D> middle = 0.5 * (told.on_a + told.on_b);
     found[count++] = {middle, nearest.gap, 1U << 29};
   }
   keep_best<D>(found, count, out);

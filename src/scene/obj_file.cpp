@@ -1,10 +1,14 @@
 #include "scene/obj_file.h"
 
 #include <fmt/format.h>
-#include <tiny_obj_loader.h>
 
 #include <algorithm>
 #include <fstream>
+
+// Compiled here rather than linked: the shared library's vectors and ours may not mix under a sanitizer.
+#define TINYOBJLOADER_IMPLEMENTATION
+#define TINYOBJLOADER_USE_DOUBLE
+#include <tiny_obj_loader.h>
 
 namespace colvik::scene {
 
