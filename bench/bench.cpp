@@ -67,24 +67,23 @@ template <int D>
 class Ours {
  public:
   explicit Ours(const Boxes<D>& boxes) {
-    for (std::uint32_t i = 0; i < boxes.size(); ++i) places_.push_back(tree_.insert(boxes[i].grown(kPadding), i));
+    for (std::uint32_t i = 0; i < boxes.size(); ++i) {
+      places_.push_back(tree_.insert(boxes[i].grown(kPadding), i));
+      tree_.mark(places_.back());
+    }
     again_.assign(boxes.size(), true);
   }
   void find(const Boxes<D>& boxes, std::vector<Pair>& out) {
     for (std::uint32_t i = 0; i < boxes.size(); ++i) {
       if (tree_.bounds(places_[i]).contains(boxes[i])) continue;
-      tree_.remove(places_[i]);
-      places_[i] = tree_.insert(boxes[i].grown(kPadding), i);
+      tree_.move(places_[i], boxes[i].grown(kPadding));
+      tree_.mark(places_[i]);
       again_[i] = true;
     }
     std::erase_if(near_, [&](const Pair& p) { return again_[p.first] || again_[p.second]; });
     const std::size_t kept = near_.size();
-    for (std::uint32_t i = 0; i < boxes.size(); ++i) {
-      if (!again_[i]) continue;
-      tree_.overlaps(tree_.bounds(places_[i]), [&](std::uint32_t k) {
-        if (k != i && (!again_[k] || i < k)) near_.emplace_back(std::min(i, k), std::max(i, k));
-      });
-    }
+    tree_.pairs([&](std::uint32_t i, std::uint32_t k) { near_.emplace_back(std::min(i, k), std::max(i, k)); });
+    tree_.unmark_all();
     std::sort(near_.begin() + static_cast<std::ptrdiff_t>(kept), near_.end());
     std::inplace_merge(near_.begin(), near_.begin() + static_cast<std::ptrdiff_t>(kept), near_.end());
     again_.assign(boxes.size(), false);

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include "index/tree.h"
 #include "support.hpp"
@@ -23,6 +24,11 @@ TEST_SUITE("random") {
         return Bounds<D>{at, at + Vec<D>::Constant(random.coin(0.05) ? 20 : random.below(3))};
       };
       for (std::uint32_t step = 0; step < 300; ++step) {
+        if (!there.empty() && random.coin(0.3)) {
+          auto& [place, bounds] = std::next(there.begin(), random.below(static_cast<int>(there.size())))->second;
+          bounds = some_bounds();
+          tree.move(place, bounds);
+        }
         if (there.empty() || random.coin(0.6)) {
           const Bounds<D> b = some_bounds();
           there[step] = {tree.insert(b, step), b};
@@ -42,8 +48,35 @@ TEST_SUITE("random") {
         std::sort(found.begin(), found.end());
         REQUIRE(found == wanted);
         ++queries;
+        // Pairs of which one is marked: with itself, and with a tree of its own.
+        std::set<std::uint32_t> marked;
+        for (const auto& [key, entry] : there)
+          if (random.coin(0.2)) tree.mark(entry.first), marked.insert(key);
+        index::Tree<D> other;
+        std::vector<Bounds<D>> others;
+        for (std::uint32_t k = 0; k < 5; ++k) {
+          others.push_back(some_bounds());
+          const std::int32_t place = other.insert(others.back(), 1000 + k);
+          if (k == 0) other.mark(place);
+        }
+        std::vector<std::pair<std::uint32_t, std::uint32_t>> joined, expected;
+        tree.pairs([&](std::uint32_t x, std::uint32_t y) { joined.emplace_back(std::min(x, y), std::max(x, y)); });
+        tree.pairs(other, [&](std::uint32_t x, std::uint32_t y) { joined.emplace_back(x, y); });
+        tree.unmark_all();
+        tree.pairs([&](std::uint32_t, std::uint32_t) { FAIL("nothing is marked"); });
+        for (const auto& [key, entry] : there) {
+          for (const auto& [second, its] : there)
+            if (key < second && (marked.contains(key) || marked.contains(second)) && entry.second.overlaps(its.second))
+              expected.emplace_back(key, second);
+          for (std::uint32_t k = 0; k < 5; ++k)
+            if ((k == 0 || marked.contains(key)) && entry.second.overlaps(others[k]))
+              expected.emplace_back(key, 1000 + k);
+        }
+        std::sort(joined.begin(), joined.end());
+        std::sort(expected.begin(), expected.end());
+        REQUIRE(joined == expected);
       }
     }
-    MESSAGE("random: tree ", D, "D: ", histories, " histories, ", queries, " queries equal brute force");
+    MESSAGE("random: tree ", D, "D: ", histories, " histories, ", queries, " queries and joins equal brute force");
   }
 }

@@ -45,6 +45,7 @@ std::int32_t Tree<D>::insert(const Bounds<D>& bounds, std::uint32_t key) {
   at(parent).left = sibling;
   at(parent).right = leaf;
   at(sibling).parent = at(leaf).parent = parent;
+  at(parent).marked = at(sibling).marked;
   if (above == kNone) root_ = parent;
   else (at(above).left == sibling ? at(above).left : at(above).right) = parent;
   refit_upward(parent);
@@ -55,8 +56,8 @@ template <int D>
 void Tree<D>::remove(std::int32_t place) {
   --count_;
   const std::int32_t parent = at(place).parent;
-  free_.push_back(place);
   if (parent == kNone) {
+    free_.push_back(place);
     root_ = kNone;
     return;
   }
@@ -64,12 +65,52 @@ void Tree<D>::remove(std::int32_t place) {
   const std::int32_t above = at(parent).parent;
   at(sibling).parent = above;
   free_.push_back(parent);
+  free_.push_back(place);  // taken again first: move() relies on it
   if (above == kNone) {
     root_ = sibling;
     return;
   }
   (at(above).left == parent ? at(above).left : at(above).right) = sibling;
   refit_upward(above);
+}
+
+template <int D>
+void Tree<D>::move(std::int32_t place, const Bounds<D>& bounds) {
+  if (!bounds.overlaps(at(place).bounds)) {  // far away: it belongs elsewhere in the tree
+    const bool marked = at(place).marked;
+    const std::uint32_t key = at(place).key;
+    remove(place);
+    const std::int32_t again = insert(bounds, key);  // the place freed last is taken first
+    static_cast<void>(again);
+    if (marked) mark(place);
+    return;
+  }
+  at(place).bounds = bounds;
+  for (std::int32_t i = at(place).parent; i != kNone; i = at(i).parent) {
+    rotate(i);
+    const Bounds<D> now = at(at(i).left).bounds.merged(at(at(i).right).bounds);
+    if (now.lo == at(i).bounds.lo && now.hi == at(i).bounds.hi) break;  // and so are all above
+    at(i).bounds = now;
+  }
+}
+
+template <int D>
+void Tree<D>::mark(std::int32_t place) {
+  for (std::int32_t i = place; i != kNone && !at(i).marked; i = at(i).parent) at(i).marked = true;
+}
+
+template <int D>
+void Tree<D>::unmark_all() {
+  if (root_ == kNone) return;
+  stack_.clear();
+  stack_.push_back(root_);
+  while (!stack_.empty()) {
+    Node& node = at(stack_.back());
+    stack_.pop_back();
+    if (!node.marked) continue;
+    node.marked = false;
+    if (node.left != kNone) stack_.push_back(node.left), stack_.push_back(node.right);
+  }
 }
 
 template <int D>
@@ -103,6 +144,7 @@ void Tree<D>::rotate(std::int32_t here) {
   at(best_grandchild).parent = here;
   at(best_child).parent = other;
   at(other).bounds = at(at(other).left).bounds.merged(at(at(other).right).bounds);
+  at(other).marked = at(at(other).left).marked || at(at(other).right).marked;
 }
 
 template class Tree<2>;

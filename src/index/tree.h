@@ -3,6 +3,7 @@
 #include <colvik/vector.hpp>
 
 #include <cstdint>
+#include <utility>
 #include <vector>
 
 namespace colvik::index {
@@ -19,6 +20,23 @@ class Tree {
   /// Returns the entry's place, valid until it is removed. O(log n) usually.
   std::int32_t insert(const Bounds<D>& bounds, std::uint32_t key);
   void remove(std::int32_t place);
+  /// New bounds for an entry, which keeps its place; cheap when they are near the old ones.
+  void move(std::int32_t place, const Bounds<D>& bounds);
+
+  /// Marks an entry: its pairs are told by the next pairs().
+  void mark(std::int32_t place);
+  void unmark_all();
+  /// Calls visit(key, key) once for each two entries that overlap and of which at least one is marked.
+  /// Costs what is marked and what is near it.
+  template <class Visit>
+  void pairs(Visit&& visit) const {
+    if (root_ != kNone) join(*this, root_, root_, visit);
+  }
+  /// The same for an entry of this tree (told first) and one of another.
+  template <class Visit>
+  void pairs(const Tree& other, Visit&& visit) const {
+    if (root_ != kNone && other.root_ != kNone) join(other, root_, other.root_, visit);
+  }
   [[nodiscard]] const Bounds<D>& bounds(std::int32_t place) const { return at(place).bounds; }
   [[nodiscard]] std::size_t size() const { return count_; }
 
@@ -46,11 +64,42 @@ class Tree {
     Bounds<D> bounds;
     std::int32_t parent = kNone, left = kNone, right = kNone;
     std::uint32_t key = 0;
+    bool marked = false;  // itself, or an entry beneath it
   };
   [[nodiscard]] const Node& at(std::int32_t i) const { return nodes_[i]; }
   Node& at(std::int32_t i) { return nodes_[i]; }
   std::int32_t take_node();
   void refit_upward(std::int32_t from);
+  // Descends two trees, or one with itself, side by side.
+  template <class Visit>
+  void join(const Tree& other, std::int32_t root_a, std::int32_t root_b, Visit&& visit) const {
+    join_.clear();
+    join_.emplace_back(root_a, root_b);
+    while (!join_.empty()) {
+      const auto [a, b] = join_.back();
+      join_.pop_back();
+      const Node &x = at(a), &y = other.at(b);
+      if (!x.marked && !y.marked) continue;
+      if (this == &other && a == b) {
+        if (x.left == kNone) continue;
+        join_.emplace_back(x.left, x.right);
+        join_.emplace_back(x.right, x.right);
+        join_.emplace_back(x.left, x.left);
+        continue;
+      }
+      if (!x.bounds.overlaps(y.bounds)) continue;
+      const bool leaf_a = x.left == kNone, leaf_b = y.left == kNone;
+      if (leaf_a && leaf_b) {
+        visit(x.key, y.key);
+      } else if (leaf_b || (!leaf_a && x.bounds.size().sum() >= y.bounds.size().sum())) {
+        join_.emplace_back(x.right, b);
+        join_.emplace_back(x.left, b);
+      } else {
+        join_.emplace_back(a, y.right);
+        join_.emplace_back(a, y.left);
+      }
+    }
+  }
   void rotate(std::int32_t at);
 
   std::vector<Node> nodes_;
@@ -58,6 +107,7 @@ class Tree {
   std::int32_t root_ = kNone;
   std::size_t count_ = 0;
   mutable std::vector<std::int32_t> stack_;  // kept so that a query allocates nothing once warm
+  mutable std::vector<std::pair<std::int32_t, std::int32_t>> join_;
 };
 
 }  // namespace colvik::index

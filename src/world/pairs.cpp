@@ -33,11 +33,11 @@ void World<D>::Impl::update_index() {
       index::Tree<D>& tree = still_object ? still : moving;
       if (c.leaf >= 0) {
         if (tree.bounds(c.leaf).contains(now.grown(margin / 2))) continue;
-        tree.remove(c.leaf);
       }
-      // Padded, so that a slow thing is not taken out and put back every step.
-      const double padding = still_object ? margin : margin + 0.1 * now.size().maxCoeff();
-      c.leaf = tree.insert(now.grown(padding), at);
+      // Padded, so that a slow thing does not trouble the tree every step.
+      const Bounds<D> padded = now.grown(still_object ? margin : margin + 0.1 * now.size().maxCoeff());
+      if (c.leaf >= 0) tree.move(c.leaf, padded);
+      else c.leaf = tree.insert(padded, at);
       c.in_still_tree = still_object;
       c.look_again = true;
     }
@@ -65,44 +65,35 @@ void World<D>::Impl::find_pairs() {
     return std::pair(x.serial_a, x.serial_b) < std::pair(y.serial_a, y.serial_b);
   };
   const std::size_t known = pairs.size();
-  for (const std::uint32_t slot : order) {
+  const auto consider = [&](std::uint32_t at, std::uint32_t other_at) {
+    const bool first = colliders[at].serial < colliders[other_at].serial;
+    Pair<D> p;
+    p.a = first ? at : other_at, p.b = first ? other_at : at;
+    const Verdict verdict = admitted(colliders[p.a], colliders[p.b]);
+    if (!verdict.meet) return;
+    p.serial_a = colliders[p.a].serial, p.serial_b = colliders[p.b].serial;
+    const auto end = pairs.begin() + static_cast<std::ptrdiff_t>(known);
+    const auto there = std::lower_bound(pairs.begin(), end, p, before);
+    if (there != end && there->serial_a == p.serial_a && there->serial_b == p.serial_b) return;
+    p.channel = verdict.channel;
+    const auto is_dynamic = [&](std::uint32_t k) {
+      return objects[colliders[k].object].shown.body == BodyKind::dynamic;
+    };
+    p.responds = p.channel == Channel::solid && (is_dynamic(p.a) || is_dynamic(p.b));
+    pairs.push_back(p);
+  };
+  for (const std::uint32_t slot : order)
     for (const std::uint32_t at : objects[slot].colliders) {
       ColliderState<D>& c = colliders[at];
-      if (!c.look_again || c.leaf < 0) continue;
-      const auto consider = [&](std::uint32_t other_at) {
-        const ColliderState<D>& other = colliders[other_at];
-        const Verdict verdict = admitted(c, other);
-        if (!verdict.meet) return;
-        Pair<D> p;
-        const bool first = c.serial < other.serial;
-        p.a = first ? at : other_at, p.b = first ? other_at : at;
-        p.serial_a = colliders[p.a].serial, p.serial_b = colliders[p.b].serial;
-        const auto end = pairs.begin() + static_cast<std::ptrdiff_t>(known);
-        const auto there = std::lower_bound(pairs.begin(), end, p, before);
-        if (there != end && there->serial_a == p.serial_a && there->serial_b == p.serial_b) return;
-        p.channel = verdict.channel;
-        const auto is_dynamic = [&](std::uint32_t k) {
-          return objects[colliders[k].object].shown.body == BodyKind::dynamic;
-        };
-        p.responds = p.channel == Channel::solid && (is_dynamic(p.a) || is_dynamic(p.b));
-        pairs.push_back(p);
-      };
-      moving.overlaps(in_tree(c), consider);
-      if (!c.in_still_tree) still.overlaps(in_tree(c), consider);
+      if (c.look_again && c.leaf >= 0) (c.in_still_tree ? still : moving).mark(c.leaf);
+      c.look_again = c.changed = false;
     }
-  }
-  // Two that both moved have found each other twice.
-  const auto fresh = pairs.begin() + static_cast<std::ptrdiff_t>(known);
-  std::sort(fresh, pairs.end(), before);
-  pairs.erase(std::unique(fresh, pairs.end(),
-                          [](const Pair<D>& x, const Pair<D>& y) {
-                            return x.serial_a == y.serial_a && x.serial_b == y.serial_b;
-                          }),
-              pairs.end());
+  moving.pairs(consider);
+  moving.pairs(still, consider);
+  moving.unmark_all();
+  still.unmark_all();
+  std::sort(pairs.begin() + static_cast<std::ptrdiff_t>(known), pairs.end(), before);
   std::inplace_merge(pairs.begin(), pairs.begin() + static_cast<std::ptrdiff_t>(known), pairs.end(), before);
-
-  for (const std::uint32_t slot : order)
-    for (const std::uint32_t at : objects[slot].colliders) colliders[at].look_again = colliders[at].changed = false;
 }
 
 template struct World<2>::Impl;
