@@ -228,7 +228,8 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
     const double at = call->what == "box" || call->what == "point" ? -t.at : t.at;
     out << fmt::format("  {:<15}  {:<{}}  {:<20}  {:<{}}  {}{}\n", fmt::format("{:.5f}", at),
                        world.object(t.object).name, longest, t.rule, text<D>(t.point), D == 2 ? 18 : 26,
-                       text<D>(t.normal), t.inside && (names_object(call->what) || call->what == "ray") ? "  inside from the start" : "");
+                       text<D>(t.normal),
+                       t.inside && (names_object(call->what) || call->what == "ray") ? "  inside from the start" : "");
   }
   return kAllMet;
 }
