@@ -49,7 +49,7 @@ std::uint64_t pile() {
 
 int main(int argc, char** argv) {
   const std::string folder = argc > 1 ? argv[1] : "data";
-  for (const char* name : {"night-depot", "loading-bay"}) {
+  for (const char* name : {"night-depot", "loading-bay", "sorting-hall", "mezzanine"}) {
     const LoadedScene loaded = load_scene(folder + "/" + name + ".toml");
     if (!loaded.ok()) {
       std::fprintf(stderr, "%s\n", loaded.problems.front().message().c_str());

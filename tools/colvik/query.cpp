@@ -14,7 +14,8 @@
 namespace colvik::tool {
 
 CLI::App* add_query(CLI::App& app, QueryOptions& o) {
-  CLI::App* c = app.add_subcommand("query", "Ask what a ray meets, what lies where, or what an object would touch");
+  CLI::App* c = app.add_subcommand(
+      "query", "Ask what a ray meets, what lies where, or what an object would touch: SCENE [OPTIONS] QUESTION");
   c->add_option("scene", o.scene, "scene file (TOML)")->required();
   c->add_option("--set", o.settings, "NAME=VALUE: the value of a parameter; may be repeated")
       ->take_all()
