@@ -95,7 +95,7 @@ Manifold<D> of_piece(const Assembly<D>& all, const Piece<D>& piece, const Pose<D
     if (gap > most) most = gap, best = k;
   }
   const PlacedFront<D> f = front(best);
-  const Manifold<D> level = most <= margin ? on_front(f, body, margin, flat) : Manifold<D>{};
+  Manifold<D> level = most <= margin ? on_front(f, body, margin, flat) : Manifold<D>{};
   if (level.count > 0) return level;
   if (f.leans_over_bends(m.normal)) return m;
   if (m.points[0].gap < 0 && f.leans_into_corner(m.normal)) {

@@ -230,6 +230,7 @@ std::optional<Polytope<3>> convex_hull(std::span<const Vec<3>> points, std::size
 
 Polytope<3> box_polytope(const Vec<3>& half) {
   std::vector<Vec<3>> corners;
+  corners.reserve(8);
   for (int i = 0; i < 8; ++i)
     corners.emplace_back((i & 1) != 0 ? half.x() : -half.x(), (i & 2) != 0 ? half.y() : -half.y(),
                          (i & 4) != 0 ? half.z() : -half.z());

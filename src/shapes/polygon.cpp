@@ -152,6 +152,7 @@ Result<Shape<3>> slabs(std::span<const Vec<3>> cloud, int directions) {
   if (!box) return box.error();
   if (cloud.empty()) return Error{"slabs", "has no points", "at least 4 points"};
   std::vector<Vec<3>> normals;
+  normals.reserve(13);
   for (int i = 0; i < 3; ++i) normals.emplace_back(Vec<3>::Unit(i));
   if (directions >= 7)
     for (const double y : {1.0, -1.0})
