@@ -14,14 +14,6 @@ double arm_of(const Shape<D>& s) {
   return s.middle.norm() + s.core.norm() + s.radius;
 }
 
-// The whole of the way b's points go, in b's starting place.
-template <int D>
-Bounds<D> swept_bounds(const Shape<D>& b, const Course<D>& c) {
-  if (c.turn.isZero()) return bounds(b, c.start).swept(c.move);
-  const Vec<D> arm = Vec<D>::Constant(arm_of(b));
-  return Bounds<D>{c.start.position - arm, c.start.position + arm}.swept(c.move);
-}
-
 // Strides of safe length until the two are nearly touching; `separate(core of b)` tells how far they are.
 template <int D, class Separate>
 std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, double size, Separate&& separate) {
@@ -53,16 +45,6 @@ std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, dou
   }
 }
 
-template <int D>
-Separation<D> from_plane(const Core<D>& b) {
-  Separation<D> s;
-  s.normal = Vec<D>::Unit(1);
-  s.on_b = b.support(-s.normal) - s.normal * b.radius;
-  s.gap = s.on_b[1];
-  s.on_a = s.on_b - s.normal * s.gap;
-  return s;
-}
-
 // Bounds and a box that is swept along a line: whether they meet on the way.
 template <int D>
 bool meets_on_way(const Bounds<D>& entry, const Bounds<D>& box, const Vec<D>& move) {
@@ -84,7 +66,7 @@ bool meets_on_way(const Bounds<D>& entry, const Bounds<D>& box, const Vec<D>& mo
 template <int D>
 std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const Course<D>& course) {
   if (a.kind == ShapeKind::half_space)
-    return advance<D>(b, course, arm_of(b), [](const Core<D>& moved) { return from_plane(moved); });
+    return advance<D>(b, course, arm_of(b), [](const Core<D>& moved) { return from_half_space<D>({}, moved); });
   if (a.parts == nullptr) {
     const Core<D> still(a, {});
     return advance<D>(b, course, arm_of(a), [&](const Core<D>& moved) { return separation(still, moved); });
@@ -122,7 +104,6 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
       }
       if (!admitted) hit->normal = front_normal;
     }
-    hit->piece = i;
     best = hit;
   };
   all.tree.walk(
@@ -135,6 +116,15 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
 }
 
 }  // namespace
+
+template <int D>
+Bounds<D> swept_bounds(const Shape<D>& b, const Course<D>& c) {
+  if (c.turn.isZero()) return bounds(b, c.start).swept(c.move);
+  const Vec<D> arm = Vec<D>::Constant(arm_of(b));
+  return Bounds<D>{c.start.position - arm, c.start.position + arm}.swept(c.move);
+}
+template Bounds<2> swept_bounds(const Shape<2>&, const Course<2>&);
+template Bounds<3> swept_bounds(const Shape<3>&, const Course<3>&);
 
 template <int D>
 std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const Course<D>& course) {
@@ -159,21 +149,8 @@ std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const
     }
   };
   for (const shapes::Piece<D>& p : b.parts->pieces) {
-    if (p.child >= 0) {
-      const shapes::Child<D>& c = b.parts->children[p.child];
-      take(c.shape, c.pose);
-      continue;
-    }
-    shapes::Polytope<D> corners;
-    for (std::uint32_t k = 0; k < p.corners; ++k)
-      corners.points.push_back(b.parts->points[b.parts->corner_list[p.first_corner + k]]);
-    Bounds<D> box;
-    for (const Vec<D>& q : corners.points) box = box.merged(q);
-    Shape<D> piece;
-    piece.kind = ShapeKind::polygon;
-    piece.core = box.size() / 2, piece.middle = box.centre();
-    piece.corners = std::make_shared<const shapes::Polytope<D>>(std::move(corners));
-    take(piece, {});
+    const shapes::Child<D> c = shapes::as_child(*b.parts, p);
+    take(c.shape, c.pose);
   }
   return best;
 }

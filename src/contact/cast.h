@@ -10,7 +10,7 @@ namespace colvik::contact {
 /// along a line, and evenly about its origin.
 template <int D>
 struct Course {
-  Pose<D> start;
+  Pose<D> start{};
   Vec<D> move = kZero;
   Spin<D> turn = kZero;
 
@@ -27,8 +27,11 @@ struct Impact {
   double gap = 0;       // left between them then; negative when they overlap from the start
   bool inside = false;  // they overlap already at t = 0
   bool capped = false;  // the search was cut off; t is early, never late
-  std::uint32_t piece = 0;
 };
+
+/// Bounds that hold every place the shape takes on its course.
+template <int D>
+[[nodiscard]] Bounds<D> swept_bounds(const Shape<D>& shape, const Course<D>& course);
 
 /// The first t at which the shapes are no further apart than a ten millionth of the way or of the size
 /// (whichever is more); never late. Shapes that touch at the start and move along or away do not count;

@@ -19,52 +19,34 @@ Separation<D> swapped(Separation<D> s) {
   return s;
 }
 
-// ---- half-spaces ------------------------------------------------------------------------------
-
+// Points where a feature of a body lies over a plane, no further than `margin` from it.
 template <int D>
-Separation<D> from_half_space(const Pose<D>& half_space, const Core<D>& b) {
-  Separation<D> out;
-  out.normal = half_space.rotation.axis(1);
-  out.on_b = b.support(-out.normal) - out.normal * b.radius;
-  out.gap = out.normal.dot(out.on_b - half_space.position);
-  out.on_a = out.on_b - out.normal * out.gap;
+Manifold<D> over_plane(const Feature<D>& f, const Vec<D>& normal, const Vec<D>& origin, double radius, double margin) {
+  Manifold<D> out;
+  out.normal = normal;
+  std::array<ContactPoint<D>, kMostCorners> found;
+  std::size_t count = 0;
+  for (std::size_t k = 0; k < f.count; ++k) {
+    const double gap = normal.dot(f.corners[k].at - origin) - radius;
+    if (gap <= margin) found[count++] = {f.corners[k].at - normal * (radius + gap / 2), gap, f.corners[k].id};
+  }
+  keep_best<D>(found, count, out);
   return out;
 }
 
 template <int D>
 Manifold<D> on_half_space(const Pose<D>& half_space, const Core<D>& b, double margin, double flat) {
-  Manifold<D> out;
-  out.normal = half_space.rotation.axis(1);
-  const Feature<D> f = facing<D>(b, -out.normal, flat);
-  std::array<ContactPoint<D>, kMostCorners> found;
-  std::size_t count = 0;
-  for (std::size_t k = 0; k < f.count; ++k) {
-    const double gap = out.normal.dot(f.corners[k].at - half_space.position) - b.radius;
-    if (gap <= margin) found[count++] = {f.corners[k].at - out.normal * (b.radius + gap / 2), gap, f.corners[k].id};
-  }
-  keep_best<D>(found, count, out);
-  return out;
+  const Vec<D> normal = half_space.rotation.axis(1);
+  return over_plane<D>(facing<D>(b, -normal, flat), normal, half_space.position, b.radius, margin);
 }
-
-// ---- surfaces ---------------------------------------------------------------------------------
 
 // Contact of a body with one front, along the front's own normal, where the body lies over it.
 template <int D>
 Manifold<D> on_front(const PlacedFront<D>& f, const Core<D>& body, double margin, double flat) {
-  Manifold<D> out;
-  out.normal = f.normal;
   Feature<D> other = facing<D>(body, -f.normal, flat);
   for (int k = 0; k < D; ++k)
     clip<D>(other, f.outward[k], f.outward[k].dot(f.corner[k]) + 1e-9, static_cast<std::uint32_t>(k));
-  std::array<ContactPoint<D>, kMostCorners> found;
-  std::size_t count = 0;
-  for (std::size_t k = 0; k < other.count; ++k) {
-    const double gap = f.normal.dot(other.corners[k].at - f.corner[0]) - body.radius;
-    if (gap <= margin)
-      found[count++] = {other.corners[k].at - f.normal * (body.radius + gap / 2), gap, other.corners[k].id};
-  }
-  keep_best<D>(found, count, out);
-  return out;
+  return over_plane<D>(other, f.normal, f.corner[0], body.radius, margin);
 }
 
 // One piece of an assembly against a convex body, normals from the piece to the body.
@@ -141,12 +123,7 @@ void join(std::vector<Manifold<D>>& all, double span) {
   }
 }
 
-template <int D>
-void turn_round(Manifold<D>& m) {
-  m.normal = -m.normal;
-}
-
-// Calls visit(core) for each piece of b near `box` (in the common frame); of a convex shape, itself.
+// Calls visit(core, number) for each piece of b near `box` (in the common frame); of a convex shape, itself.
 template <int D, class Visit>
 void for_convex(const Shape<D>& b, const Pose<D>& pose, const Bounds<D>& box, Visit&& visit) {
   if (b.parts == nullptr) {
@@ -162,6 +139,12 @@ void for_convex(const Shape<D>& b, const Pose<D>& pose, const Bounds<D>& box, Vi
     Corners<D> keep;
     visit(core_of(*b.parts, b.parts->pieces[i], pose, keep), i);
   });
+}
+
+// Half-spaces cannot be compared with each other.
+template <int D>
+bool comparable(const Shape<D>& a, const Shape<D>& b) {
+  return a.kind != ShapeKind::half_space || b.kind != ShapeKind::half_space;
 }
 
 }  // namespace
@@ -189,7 +172,7 @@ Separation<D> nearest(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_
   }
   const double within = std::clamp(beyond, 0.0, 1e13) + 1e-9;
   const Bounds<D> near_b = bounds(b, b_in_a).grown(within);
-  for_convex<D>(a, {}, near_b, [&](const Core<D>& piece_a, std::uint32_t i) {
+  for_convex<D>(a, {}, near_b, [&](const Core<D>& piece_a, std::uint32_t) {
     Bounds<D> box = near_b;
     if (a.parts != nullptr && b.parts != nullptr) {
       Vec<D> reach = Vec<D>::Constant(piece_a.radius + within);
@@ -198,7 +181,6 @@ Separation<D> nearest(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_
     } else if (b.parts != nullptr) {
       box = bounds(a, Pose<D>{}).grown(within);
     }
-    static_cast<void>(i);
     for_convex<D>(b, b_in_a, box, [&](const Core<D>& piece_b, std::uint32_t) { take(separation(piece_a, piece_b)); });
   });
   return best;
@@ -210,7 +192,7 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
   out.clear();
   const auto keep = [&](Manifold<D> m, bool swap, std::uint32_t piece) {
     if (m.count == 0) return;
-    if (swap) turn_round(m);
+    if (swap) m.normal = -m.normal;
     for (int k = 0; k < m.count; ++k) {
       std::uint32_t& id = m.points[static_cast<std::size_t>(k)].id;
       id = mixed(id, piece + 1);

@@ -7,15 +7,9 @@
 
 namespace colvik::contact {
 
-/// Whether two shapes can be compared at all: half-spaces with each other cannot.
-template <int D>
-[[nodiscard]] bool comparable(const Shape<D>& a, const Shape<D>& b) {
-  return a.kind != ShapeKind::half_space || b.kind != ShapeKind::half_space;
-}
-
 /// As separation() of convex shapes, for the two pieces that are nearest or deepest in each other. When
-/// they are further apart than `beyond`, some gap above it. Surfaces have no inside: what is behind a
-/// one-sided one is apart from it.
+/// they are further apart than `beyond`, some gap above it. Surfaces have no inside, and
+/// here no side either: in front and behind count alike. Two half-spaces are always apart.
 template <int D>
 [[nodiscard]] Separation<D> nearest(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double beyond);
 

@@ -1,6 +1,6 @@
 #pragma once
 // The pieces of a shape as cores, and the fronts of its surface, placed.
-#include "contact/core.h"
+#include "contact/distance.h"
 #include "shapes/assembly.h"
 
 namespace colvik::contact {
@@ -17,6 +17,17 @@ Core<D> core_of(const shapes::Assembly<D>& all, const shapes::Piece<D>& piece, c
   }
   for (std::uint32_t k = 0; k < piece.corners; ++k) keep[k] = all.points[all.corner_list[piece.first_corner + k]];
   return Core<D>(std::span<const Vec<D>>(keep.data(), piece.corners), pose);
+}
+
+// A half-space, which is everything below its own x-z plane, and a core.
+template <int D>
+Separation<D> from_half_space(const Pose<D>& half_space, const Core<D>& b) {
+  Separation<D> out;
+  out.normal = half_space.rotation.axis(1);
+  out.on_b = b.support(-out.normal) - out.normal * b.radius;
+  out.gap = out.normal.dot(out.on_b - half_space.position);
+  out.on_a = out.on_b - out.normal * out.gap;
+  return out;
 }
 
 // A front in the frame where shapes are compared.

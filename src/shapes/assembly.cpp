@@ -3,7 +3,8 @@
 #include <algorithm>
 #include <map>
 
-#include "shapes/moments.h"
+#include "shapes/polytope.h"
+#include "shapes/shapes.h"
 
 namespace colvik::shapes {
 namespace {
@@ -31,44 +32,28 @@ void Assembly<D>::finish() {
   }
   tree = index::StaticTree<D>(boxes);
 
-  if constexpr (D == 2) {
-    std::map<std::uint32_t, std::size_t> starting, ending;  // fronts by their corners
-    for (std::size_t i = 0; i < fronts.size(); ++i) {
-      starting.emplace(fronts[i].corner[0], i);
-      ending.emplace(fronts[i].corner[1], i);
-    }
-    for (std::size_t i = 0; i < fronts.size(); ++i) {
-      Front<2>& f = fronts[i];
-      const Vec<2> n = normal(f);
-      for (int k = 0; k < 2; ++k) {
-        const auto& at = k == 0 ? ending : starting;
-        const auto next = at.find(f.corner[k]);
-        if (next == at.end()) {
-          f.lean[k] = f.lean_behind[k] = 1;
-          continue;
-        }
-        const Vec<2> m = normal(fronts[next->second]), out = outward(f, n, k);
-        f.lean[k] = lean_over<2>(n, m, out);
-        f.lean_behind[k] = lean_over<2>(-n, -m, out);
+  // The front across each side: in 2D it ends where this one starts or the reverse, in 3D it runs along
+  // the same edge the other way.
+  using Key = std::pair<std::uint32_t, std::uint32_t>;
+  const auto side = [](const Front<D>& f, int k, bool seen_from_across) -> Key {
+    if constexpr (D == 2) return {f.corner[k], (k == 0) == seen_from_across ? 1 : 0};
+    const std::uint32_t from = f.corner[k], to = f.corner[(k + 1) % D];
+    return seen_from_across ? Key{to, from} : Key{from, to};
+  };
+  std::map<Key, std::size_t> sides;
+  for (std::size_t i = 0; i < fronts.size(); ++i)
+    for (int k = 0; k < D; ++k) sides.emplace(side(fronts[i], k, false), i);
+  for (Front<D>& f : fronts) {
+    const Vec<D> n = normal(f);
+    for (int k = 0; k < D; ++k) {
+      const auto next = sides.find(side(f, k, true));
+      if (next == sides.end()) {
+        f.lean[k] = f.lean_behind[k] = 1;
+        continue;
       }
-    }
-  } else {
-    std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t> side;  // directed edge -> front
-    for (std::size_t i = 0; i < fronts.size(); ++i)
-      for (int k = 0; k < 3; ++k) side.emplace(std::pair(fronts[i].corner[k], fronts[i].corner[(k + 1) % 3]), i);
-    for (std::size_t i = 0; i < fronts.size(); ++i) {
-      Front<3>& f = fronts[i];
-      const Vec<3> n = normal(f);
-      for (int k = 0; k < 3; ++k) {
-        const auto next = side.find({f.corner[(k + 1) % 3], f.corner[k]});
-        if (next == side.end()) {
-          f.lean[k] = f.lean_behind[k] = 1;
-          continue;
-        }
-        const Vec<3> m = normal(fronts[next->second]), out = outward(f, n, k);
-        f.lean[k] = lean_over<3>(n, m, out);
-        f.lean_behind[k] = lean_over<3>(-n, -m, out);
-      }
+      const Vec<D> m = normal(fronts[next->second]), out = outward(f, n, k);
+      f.lean[k] = lean_over<D>(n, m, out);
+      f.lean_behind[k] = lean_over<D>(-n, -m, out);
     }
   }
 }
@@ -76,13 +61,20 @@ template void Assembly<2>::finish();
 template void Assembly<3>::finish();
 
 template <int D>
+Child<D> as_child(const Assembly<D>& all, const Piece<D>& piece) {
+  if (piece.child >= 0) return all.children[piece.child];
+  Polytope<D> corners;
+  for (std::uint32_t k = 0; k < piece.corners; ++k)
+    corners.points.push_back(all.points[all.corner_list[piece.first_corner + k]]);
+  return {of_corners(ShapeKind::polygon, std::move(corners)), {}};
+}
+template Child<2> as_child(const Assembly<2>&, const Piece<2>&);
+template Child<3> as_child(const Assembly<3>&, const Piece<3>&);
+
+template <int D>
 Shape<D> of_parts(ShapeKind kind, Assembly<D> assembly) {
   assembly.finish();
-  const Bounds<D> box = assembly.tree.bounds();
-  Shape<D> s;
-  s.kind = kind;
-  s.core = box.size() / 2;
-  s.middle = box.centre();
+  Shape<D> s = within(kind, assembly.tree.bounds());
   s.parts = std::make_shared<const Assembly<D>>(std::move(assembly));
   return s;
 }

@@ -66,6 +66,10 @@ struct Assembly {
   void finish();
 };
 
+/// A piece as a shape of its own, placed in the assembly's frame.
+template <int D>
+[[nodiscard]] Child<D> as_child(const Assembly<D>& all, const Piece<D>& piece);
+
 /// A shape of the assembly's pieces.
 template <int D>
 Shape<D> of_parts(ShapeKind kind, Assembly<D> assembly);

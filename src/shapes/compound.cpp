@@ -27,7 +27,7 @@ Moments<D> moments_of(const MassProperties<D>& mass) {
   return m;
 }
 
-// Left out: points that repeat the one before. False with fewer than `least` points left.
+// The points but for those that repeat the one before.
 std::vector<Vec<2>> without_repeats(std::span<const Vec<2>> points, bool closed, double tolerance,
                                     std::string_view what, Mended* mended) {
   std::vector<Vec<2>> out;
@@ -74,15 +74,8 @@ Result<Shape<D>> compound(std::span<const Placed<D>> children) {
     for (const shapes::Piece<D>& p : c.shape.parts->pieces) {
       shapes::Piece<D> piece;
       piece.child = static_cast<std::int32_t>(all.children.size());
-      if (p.child >= 0) {
-        const shapes::Child<D>& inner = c.shape.parts->children[p.child];
-        all.children.push_back({inner.shape, pose * inner.pose});
-      } else {
-        shapes::Polytope<D> corners;
-        for (std::uint32_t k = 0; k < p.corners; ++k)
-          corners.points.push_back(c.shape.parts->points[c.shape.parts->corner_list[p.first_corner + k]]);
-        all.children.push_back({shapes::of_corners(ShapeKind::polygon, std::move(corners)), pose});
-      }
+      const shapes::Child<D> inner = shapes::as_child(*c.shape.parts, p);
+      all.children.push_back({inner.shape, pose * inner.pose});
       all.pieces.push_back(piece);
     }
   }

@@ -223,9 +223,7 @@ std::optional<Polytope<3>> convex_hull(std::span<const Vec<3>> points, std::size
   Quickhull hull(points, tolerance);
   if (points.size() < 4 || !hull.start()) return std::nullopt;
   hull.grow(budget);
-  Polytope<3> out = hull.finish();
-  out.mass = rounded_mass(out, 0);
-  return out;
+  return hull.finish();
 }
 
 Polytope<3> box_polytope(const Vec<3>& half) {

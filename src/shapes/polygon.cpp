@@ -13,10 +13,7 @@ template <int D>
 Shape<D> of_corners(ShapeKind kind, Polytope<D> polytope) {
   Bounds<D> box;
   for (const Vec<D>& p : polytope.points) box = box.merged(p);
-  Shape<D> s;
-  s.kind = kind;
-  s.core = box.size() / 2;
-  s.middle = box.centre();
+  Shape<D> s = within(kind, box);
   s.corners = std::make_shared<const Polytope<D>>(std::move(polytope));
   return s;
 }
@@ -129,7 +126,6 @@ Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended) {
                  fmt::format("3 to {} corners", shapes::kMostCornersOfPolygon)};
   shapes::Polytope<2> p;
   p.points = std::move(used);
-  p.mass = shapes::rounded_mass(p, 0);
   return shapes::of_corners(ShapeKind::polygon, std::move(p));
 }
 

@@ -26,7 +26,6 @@ struct Polytope {
   std::vector<HullFace> faces;  // 3D hulls
   std::vector<std::uint32_t> loops;
   std::vector<HullEdge> edges;
-  MassProperties<D> mass;  // of the core, for a density of one
 };
 
 /// The corners of the convex hull of `points`, counterclockwise; corners nearer than `tolerance` to

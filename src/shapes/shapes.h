@@ -19,6 +19,16 @@ std::vector<Edge3> ball_edges(const Shape<3>& shape);
 std::vector<Edge3> capsule_edges(const Shape<3>& shape);
 std::vector<Edge3> round_edges(const Shape<3>& shape);  // of a cylinder or a cone
 
+// A shape of a kind whose core fills these bounds; what it is made of is still to be put in.
+template <int D>
+Shape<D> within(ShapeKind kind, const Bounds<D>& box) {
+  Shape<D> s;
+  s.kind = kind;
+  s.core = box.size() / 2;
+  s.middle = box.centre();
+  return s;
+}
+
 // A shape of these corners.
 template <int D>
 Shape<D> of_corners(ShapeKind kind, Polytope<D> polytope);

@@ -70,6 +70,7 @@ Result<void> check_collider(const ColliderDef<D>& c, double metre) {
 
 template <int D>
 Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyKind body, bool has_mass, double metre) {
+  const bool needs_volume = body == BodyKind::dynamic && !has_mass;  // worked out for no others: it can cost
   bool massive = false;
   for (std::size_t i = 0; i < colliders.size(); ++i) {
     const ColliderDef<D>& c = colliders[i];
@@ -83,9 +84,9 @@ Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyK
       return Error{fmt::format("collider {}{}", shape_name<D>(c.shape.kind), which),
                    "is a solid of a dynamic object and has no inside",
                    D == 2 ? "polygons, an outline or a compound" : "hulls or a compound of them"};
-    massive = massive || (!c.zone && mass_properties(c.shape).volume > 0);
+    massive = massive || (needs_volume && !c.zone && mass_properties(c.shape).volume > 0);
   }
-  if (body == BodyKind::dynamic && !has_mass && !massive)
+  if (needs_volume && !massive)
     return Error{"body", "is dynamic but has no solid collider with a volume to take a mass from",
                  "a solid collider that is no bare segment, or a mass"};
   return {};

@@ -45,20 +45,21 @@ void World<D>::Impl::make_contacts() {
     hold_one_way(p);
 
     const Collider<D>&la = oa.shown.colliders[ca.which], &lb = ob.shown.colliders[cb.which];
+    if (manifolds.empty()) continue;
+    dynamics::Contact<D> c;
+    c.a = oa.body, c.b = ob.body;
+    c.friction = std::sqrt(la.def.friction * lb.def.friction);
+    c.restitution = std::max(la.def.restitution, lb.def.restitution);
+    // From collider a's frame to the world's, told from object a's position: exact far from the origin.
+    const Pose<D> frame = Pose<D>{Vec<D>::Zero(), oa.shown.pose.rotation} * Pose<D>{la.def.at, la.def.turned};
+    const Vec<D> to_a = oa.shown.pose.rotation * oa.mass_centre;
+    const Vec<D> to_b = ob.shown.pose.position - oa.shown.pose.position + ob.shown.pose.rotation * ob.mass_centre;
     for (const contact::Manifold<D>& m : manifolds) {
-      dynamics::Contact<D> c;
-      c.a = oa.body, c.b = ob.body;
-      c.friction = std::sqrt(la.def.friction * lb.def.friction);
-      c.restitution = std::max(la.def.restitution, lb.def.restitution);
       c.count = m.count;
-      // From collider a's frame to the world's, told from object a's position: exact far from the origin.
-      const Pose<D> frame = Pose<D>{Vec<D>::Zero(), oa.shown.pose.rotation} * Pose<D>{la.def.at, la.def.turned};
       c.normal = frame.rotation * m.normal;
-      const Vec<D> to_a = oa.shown.pose.rotation * oa.mass_centre;
-      const Vec<D> to_b = ob.shown.pose.position - oa.shown.pose.position + ob.shown.pose.rotation * ob.mass_centre;
       for (int k = 0; k < m.count; ++k) {
         const contact::ContactPoint<D>& from = m.points[k];
-        dynamics::SolverPoint<D>& to = c.points[k];
+        dynamics::SolverPoint<D>& to = c.points[k] = {};
         const Vec<D> offset = frame * from.position;
         to.arm_a = offset - to_a, to.arm_b = offset - to_b;
         to.gap = from.gap, to.id = from.id;

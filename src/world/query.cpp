@@ -16,9 +16,7 @@ namespace {
 template <int D>
 struct Asked {
   Shape<D> shape{};  // a point is a ball without a size
-  Pose<D> start{};
-  Vec<D> way = kZero;
-  Spin<D> turn = kZero;
+  contact::Course<D> course{};
   double within = 0;
   bool moves = false;
 };
@@ -27,39 +25,34 @@ template <int D>
 Asked<D> posed(const Question<D>& question) {
   Asked<D> a;
   if (const auto* ray = std::get_if<RayCast<D>>(&question)) {
-    a.start.position = ray->from, a.way = ray->way, a.moves = true;
+    a.course.start.position = ray->from, a.course.move = ray->way, a.moves = true;
   } else if (const auto* cast = std::get_if<ShapeCast<D>>(&question)) {
-    a.shape = cast->shape, a.start = cast->start, a.way = cast->way, a.turn = cast->turn, a.moves = true;
+    a.shape = cast->shape, a.course = {cast->start, cast->way, cast->turn}, a.moves = true;
   } else if (const auto* overlap = std::get_if<OverlapWith<D>>(&question)) {
-    a.shape = overlap->shape, a.start = overlap->pose;
+    a.shape = overlap->shape, a.course.start = overlap->pose;
   } else if (const auto* point = std::get_if<AtPoint<D>>(&question)) {
-    a.start.position = point->point;
+    a.course.start.position = point->point;
   } else {
     const Near<D>& near = std::get<Near<D>>(question);
-    a.start.position = near.point, a.within = std::max(0.0, near.within);
+    a.course.start.position = near.point, a.within = std::max(0.0, near.within);
   }
   return a;
 }
 
 template <int D>
 Bounds<D> whole_way(const Asked<D>& a) {
-  Bounds<D> box = bounds(a.shape, a.start);
-  if (!a.turn.isZero()) {
-    const Vec<D> arm = Vec<D>::Constant(a.shape.middle.norm() + a.shape.core.norm() + a.shape.radius);
-    box = {a.start.position - arm, a.start.position + arm};
-  }
-  return box.swept(a.way).grown(a.within);
+  return contact::swept_bounds(a.shape, a.course).grown(a.within);
 }
 
 // How the asker meets one collider at `place`, if it does.
 template <int D>
 std::optional<Answer<D>> meet(const Asked<D>& a, bool near, const Shape<D>& shape, const Pose<D>& place) {
-  const Pose<D> in_its_frame = place.relative(a.start);
+  const Pose<D> in_its_frame = place.relative(a.course.start);
   Answer<D> out;
   if (a.moves) {
     const Rotation<D> back = place.rotation.inverse();
-    contact::Course<D> course{in_its_frame, back * a.way, a.turn};
-    if constexpr (D == 3) course.turn = back * a.turn;
+    contact::Course<D> course{in_its_frame, back * a.course.move, a.course.turn};
+    if constexpr (D == 3) course.turn = back * a.course.turn;
     const auto hit = contact::first_touch(shape, a.shape, course);
     if (!hit) return std::nullopt;
     out.at = hit->t, out.inside = hit->inside;
@@ -100,8 +93,8 @@ std::vector<Answer<D>> World<D>::Impl::ask(const Question<D>& question, const Lo
   const bool near_point = std::holds_alternative<Near<D>>(question);
   const bool in_order = wanted == Wanted::first || wanted == Wanted::all;
   std::vector<Answer<D>> found;
-  if (!whole_way(a).lo.allFinite() || !whole_way(a).hi.allFinite()) return found;
-  Bounds<D> box = whole_way(a);
+  const Bounds<D> box = whole_way(a);
+  if (!box.lo.allFinite() || !box.hi.allFinite()) return found;
   near(box, [&](const ColliderState<D>& c) {
     const Object<D>& o = objects[c.object].shown;
     const Collider<D>& collider = o.colliders[c.which];
@@ -148,12 +141,11 @@ Result<std::vector<WouldTouch<D>>> World<D>::would_touch(ObjectId id, const Chan
     // The collider turns about its object's origin: as a child of a shape there.
     const Shape<D> shape = change.scale == 1 ? own.shape : scaled(own.shape, change.scale);
     Asked<D> a;
-    a.moves = true, a.way = change.move, a.turn = change.turn;
-    a.start = o->shown.pose;
+    a.moves = true, a.course = {o->shown.pose, change.move, change.turn};
     const bool plain = own.at.isZero() || change.turn.isZero();
     if (plain) {
       a.shape = shape;
-      a.start = o->shown.pose * Pose<D>{change.scale * own.at, own.turned};
+      a.course.start = o->shown.pose * Pose<D>{change.scale * own.at, own.turned};
     } else {
       const std::vector<Placed<D>> one{{shape, change.scale * own.at, own.turned}};
       if (Result<Shape<D>> turned = compound<D>(one)) a.shape = std::move(turned).value();

@@ -49,6 +49,9 @@ struct QueryOptions {
 CLI::App* add_query(CLI::App& app, QueryOptions& options);
 int query(const QueryOptions& options, const std::vector<std::string>& words, std::ostream& out, std::ostream& err);
 
+// Adds --set NAME=VALUE, which every command has.
+void add_settings(CLI::App& command, std::vector<std::string>& settings);
+
 // Loads a scene; tells what was mended in its shapes, and at most 20 of its problems.
 LoadedScene load(const std::string& path, const std::vector<std::string>& settings, std::ostream& err);
 

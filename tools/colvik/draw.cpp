@@ -14,9 +14,7 @@ void add_draw(CLI::App& app, DrawOptions& o) {
   CLI::App* c = app.add_subcommand("draw", "Run a scene and draw it");
   c->add_option("scene", o.scene, "scene file (TOML)")->required();
   c->add_option("--out", o.out, "picture to write, .png or .svg")->required();
-  c->add_option("--set", o.settings, "NAME=VALUE: the value of a parameter; may be repeated")
-      ->take_all()
-      ->allow_extra_args(false);
+  add_settings(*c, o.settings);
   CLI::Option* at = c->add_option("--at", o.at, "the moment to show, in seconds; the end of the run when left out")
                         ->check(CLI::NonNegativeNumber);
   c->add_option("--strobe", o.strobe, "so many moments of the run in one picture, 2 to 100")

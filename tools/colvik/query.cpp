@@ -17,9 +17,7 @@ CLI::App* add_query(CLI::App& app, QueryOptions& o) {
   CLI::App* c = app.add_subcommand(
       "query", "Ask what a ray meets, what lies where, or what an object would touch: SCENE [OPTIONS] QUESTION");
   c->add_option("scene", o.scene, "scene file (TOML)")->required();
-  c->add_option("--set", o.settings, "NAME=VALUE: the value of a parameter; may be repeated")
-      ->take_all()
-      ->allow_extra_args(false);
+  add_settings(*c, o.settings);
   c->add_option("--at", o.at, "ask at this time, seconds from the start")->check(CLI::NonNegativeNumber);
   c->add_option("--who", o.who, "tag query: only these; not for move, turn and grow")->capture_default_str();
   c->add_flag("--zones", o.zones, "zones too");

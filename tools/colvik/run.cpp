@@ -14,9 +14,7 @@ namespace colvik::tool {
 void add_run(CLI::App& app, RunOptions& o) {
   CLI::App* c = app.add_subcommand("run", "Run scenes: what fired, and whether it is what was expected");
   c->add_option("scene", o.scenes, "scene files (TOML)")->required();
-  c->add_option("--set", o.settings, "NAME=VALUE: the value of a parameter; may be repeated")
-      ->take_all()
-      ->allow_extra_args(false);
+  add_settings(*c, o.settings);
   c->add_option("--events", o.events, "write the event log as JSON Lines to this file, or - for standard output");
   c->add_flag("--during", o.during, "also log touches that go on, one line each step");
   c->add_option("--firings", o.firings, "how many firings of a reaction to list")->capture_default_str();
@@ -85,6 +83,12 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
     return kWrong;
   }
   return all_met ? kAllMet : kSomeMissed;
+}
+
+void add_settings(CLI::App& command, std::vector<std::string>& settings) {
+  command.add_option("--set", settings, "NAME=VALUE: the value of a parameter; may be repeated")
+      ->take_all()
+      ->allow_extra_args(false);
 }
 
 LoadedScene load(const std::string& path, const std::vector<std::string>& settings, std::ostream& err) {
