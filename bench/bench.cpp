@@ -17,7 +17,6 @@
 #include <map>
 
 #include "contact/manifold.h"
-#include "index/static_tree.h"
 #include "index/tree.h"
 #include "random.hpp"
 
@@ -62,42 +61,26 @@ std::size_t checked(std::vector<Pair>& pairs) {
   return pairs.size();
 }
 
-// As the world does it: padded bounds in a tree; what left its padding is put in anew and asked again.
+// Every box put where it is now; the pairs of those that moved. With `all` the movers' pairs only.
 template <int D>
 class Ours {
  public:
-  explicit Ours(const Boxes<D>& boxes) {
-    for (std::uint32_t i = 0; i < boxes.size(); ++i) {
-      places_.push_back(tree_.insert(boxes[i].grown(kPadding), i));
-      tree_.mark(places_.back());
-    }
-    again_.assign(boxes.size(), true);
-  }
+  explicit Ours(const Boxes<D>& boxes) : tree_(boxes) {}
   void find(const Boxes<D>& boxes, std::vector<Pair>& out) {
     for (std::uint32_t i = 0; i < boxes.size(); ++i) {
-      if (tree_.bounds(places_[i]).contains(boxes[i])) continue;
-      tree_.move(places_[i], boxes[i].grown(kPadding));
-      tree_.mark(places_[i]);
-      again_[i] = true;
+      const auto place = static_cast<std::int32_t>(i);
+      if (tree_.bounds(place).lo == boxes[i].lo) continue;
+      tree_.move(place, boxes[i]);
+      tree_.mark(place);
     }
-    std::erase_if(near_, [&](const Pair& p) { return again_[p.first] || again_[p.second]; });
-    const std::size_t kept = near_.size();
-    tree_.pairs([&](std::uint32_t i, std::uint32_t k) { near_.emplace_back(std::min(i, k), std::max(i, k)); });
-    tree_.unmark_all();
-    std::sort(near_.begin() + static_cast<std::ptrdiff_t>(kept), near_.end());
-    std::inplace_merge(near_.begin(), near_.begin() + static_cast<std::ptrdiff_t>(kept), near_.end());
-    again_.assign(boxes.size(), false);
+    tree_.settle();
     out.clear();
-    for (const Pair& p : near_)
-      if (boxes[p.first].overlaps(boxes[p.second])) out.push_back(p);
+    tree_.pairs([&](std::uint32_t i, std::uint32_t k) { out.emplace_back(std::min(i, k), std::max(i, k)); });
+    tree_.unmark_all();
   }
 
  private:
-  static constexpr double kPadding = 0.1;
   index::Tree<D> tree_;
-  std::vector<std::int32_t> places_;
-  std::vector<bool> again_;
-  std::vector<Pair> near_;
 };
 
 template <int D>
@@ -235,21 +218,17 @@ void register_rays() {
   };
   benchmark::RegisterBenchmark((group + "colvik").c_str(), [=](benchmark::State& state) {
     const Boxes<D> boxes = scatter<D>(kCount, false);
-    const index::StaticTree<D> tree(boxes);
+    const index::Tree<D> tree(boxes);
     Random random(1);
     for (auto _ : state) {
       const auto [from, way] = ray(random);
       const Vec<D> start = from, along = way;
       double best = 1;
-      tree.walk(
-          [&](const Bounds<D>& b) {
-            double t = best;
-            return enters(b, start, along, t);
-          },
-          [&](std::uint32_t i) {
-            double t = best;
-            if (enters(boxes[i], start, along, t)) best = t;
-          });
+      tree.along(start, along, Vec<D>::Zero(), 1, [&](std::uint32_t i) {
+        double t = best;
+        if (enters(boxes[i], start, along, t)) best = t;
+        return best;
+      });
       benchmark::DoNotOptimize(best);
     }
   })->MinTime(0.2);
@@ -273,7 +252,7 @@ void register_rays() {
   benchmark::RegisterBenchmark((build + "colvik").c_str(),
                                [](benchmark::State& state) {
                                  const Boxes<D> boxes = scatter<D>(1000000, false);
-                                 for (auto _ : state) benchmark::DoNotOptimize(index::StaticTree<D>(boxes).bounds());
+                                 for (auto _ : state) benchmark::DoNotOptimize(index::Tree<D>(boxes).size());
                                })
       ->Unit(benchmark::kMillisecond)
       ->Iterations(2);

@@ -1,3 +1,5 @@
+#include <hwy/highway.h>
+
 #include <algorithm>
 #include <map>
 #include <set>
@@ -8,6 +10,29 @@
 using namespace colvik;
 using namespace colvik::test;
 
+namespace {
+
+// Where along `way` (0 to 1) a point from `from` enters the bounds.
+template <int D>
+std::optional<double> entered(const Bounds<D>& b, const Vec<D>& from, const Vec<D>& way) {
+  double first = 0, last = 1;
+  for (int i = 0; i < D; ++i) {
+    if (way[i] == 0 && (from[i] < b.lo[i] || from[i] > b.hi[i])) return std::nullopt;
+    if (way[i] == 0) continue;
+    const double a = (b.lo[i] - from[i]) / way[i], c = (b.hi[i] - from[i]) / way[i];
+    first = std::max(first, std::min(a, c)), last = std::min(last, std::max(a, c));
+  }
+  return first <= last ? std::optional(first) : std::nullopt;
+}
+
+// Which instructions the walks use; 0: the best there are.
+void use_instructions(std::int64_t targets) {
+  hwy::SetSupportedTargetsForTest(targets);
+  hwy::GetChosenTarget().Update(hwy::SupportedTargets());
+}
+
+}  // namespace
+
 TEST_SUITE("random") {
   TEST_CASE_TEMPLATE("the tree finds what brute force finds through inserts and removals", T, Two, Three) {
     constexpr int D = T::D;
@@ -15,68 +40,105 @@ TEST_SUITE("random") {
     std::size_t queries = 0;
     for (int seed = 0; seed < histories; ++seed) {
       CAPTURE(seed);
+      use_instructions(seed % 4 < 2 ? 0 : HWY_STATIC_TARGET);
       Random random(static_cast<std::uint64_t>(seed) + 100);
       index::Tree<D> tree;
-      std::map<std::uint32_t, std::pair<std::int32_t, Bounds<D>>> there;  // key -> place, bounds
+      std::map<std::uint32_t, Bounds<D>> there;
+      // Every other history is far from the origin, where single precision tells nothing apart.
+      const Vec<D> middle = seed % 2 == 0 ? Vec<D>(Vec<D>::Zero()) : random.vec<D>(1e7);
       const auto some_bounds = [&] {
-        const Vec<D> at =
-            random.coin() ? Vec<D>(random.vec<D>(8).array().round()) : random.vec<D>(8);  // ties and touching occur
+        const Vec<D> at = middle + (random.coin() ? Vec<D>(random.vec<D>(8).array().round())
+                                                  : random.vec<D>(8));  // ties and touching occur
+        if (random.coin(0.01)) return Bounds<D>{at - Vec<D>::Constant(1e200), at};
         return Bounds<D>{at, at + Vec<D>::Constant(random.coin(0.05) ? 20 : random.below(3))};
       };
       for (std::uint32_t step = 0; step < 300; ++step) {
         if (!there.empty() && random.coin(0.3)) {
-          auto& [place, bounds] = std::next(there.begin(), random.below(static_cast<int>(there.size())))->second;
-          bounds = some_bounds();
-          tree.move(place, bounds);
+          auto& entry = *std::next(there.begin(), random.below(static_cast<int>(there.size())));
+          entry.second = some_bounds();
+          tree.move(entry.first, entry.second);
         }
         if (there.empty() || random.coin(0.6)) {
           const Bounds<D> b = some_bounds();
-          there[step] = {tree.insert(b, step), b};
+          tree.insert(step, b);
+          there[step] = b;
         } else {
           const auto it = std::next(there.begin(), random.below(static_cast<int>(there.size())));
-          REQUIRE(tree.bounds(it->second.first).lo == it->second.second.lo);
-          tree.remove(it->second.first);
+          REQUIRE(tree.bounds(it->first).lo == it->second.lo);
+          tree.remove(it->first);
           there.erase(it);
         }
         REQUIRE(tree.size() == there.size());
         if (step % 10 != 0) continue;
+        tree.settle();
         const Bounds<D> probe = some_bounds();
         std::vector<std::uint32_t> found, wanted;
         tree.overlaps(probe, [&](std::uint32_t key) { found.push_back(key); });
         for (const auto& [key, entry] : there)
-          if (entry.second.overlaps(probe)) wanted.push_back(key);
+          if (entry.overlaps(probe)) wanted.push_back(key);
         std::sort(found.begin(), found.end());
         REQUIRE(found == wanted);
+        // What a box swept along a way meets is told, and the nearest of it even if all beyond it is not.
+        const Vec<D> way = random.coin(0.2) ? Vec<D>(Vec<D>::Unit(0) * 5) : random.vec<D>(9);
+        const Vec<D> from = probe.centre(), half = probe.size() / 2;
+        std::map<std::uint32_t, double> met;  // key -> where
+        double nearest = 2;
+        for (const auto& [key, entry] : there)
+          if (const auto t = entered({entry.lo - half, entry.hi + half}, from, way)) {
+            met[key] = *t;
+            nearest = std::min(nearest, *t);
+          }
+        std::size_t told = 0;
+        if (probe.lo[0] > -1e100) {
+          tree.along(from, way, half, 1, [&](std::uint32_t key) {
+            told += met.contains(key);
+            return 1.0;
+          });
+          REQUIRE(told == met.size());
+          double best = 2;
+          tree.along(from, way, half, 1, [&](std::uint32_t key) {
+            if (met.contains(key)) best = std::min(best, met[key]);
+            return std::min(best, 1.0);
+          });
+          REQUIRE(best == nearest);
+        }
         ++queries;
         // Pairs of which one is marked: with itself, and with a tree of its own.
         std::set<std::uint32_t> marked;
         for (const auto& [key, entry] : there)
-          if (random.coin(0.2)) tree.mark(entry.first), marked.insert(key);
+          if (random.coin(0.2)) tree.mark(key), marked.insert(key);
         index::Tree<D> other;
         std::vector<Bounds<D>> others;
         for (std::uint32_t k = 0; k < 5; ++k) {
           others.push_back(some_bounds());
-          const std::int32_t place = other.insert(others.back(), 1000 + k);
-          if (k == 0) other.mark(place);
+          other.insert(k, others.back());
+          if (k == 0) other.mark(k);
         }
+        other.settle();
         std::vector<std::pair<std::uint32_t, std::uint32_t>> joined, expected;
-        tree.pairs([&](std::uint32_t x, std::uint32_t y) { joined.emplace_back(std::min(x, y), std::max(x, y)); });
-        tree.pairs(other, [&](std::uint32_t x, std::uint32_t y) { joined.emplace_back(x, y); });
+        tree.pairs(joined);
+        for (auto& [x, y] : joined)
+          if (x > y) std::swap(x, y);
+        const std::size_t within = joined.size();
+        tree.pairs(other, joined);
+        for (std::size_t k = within; k < joined.size(); ++k) joined[k].second += 1000;
         tree.unmark_all();
-        tree.pairs([&](std::uint32_t, std::uint32_t) { FAIL("nothing is marked"); });
+        const std::size_t all = joined.size();
+        tree.pairs(joined);
+        REQUIRE(joined.size() == all);  // nothing is marked
         for (const auto& [key, entry] : there) {
           for (const auto& [second, its] : there)
-            if (key < second && (marked.contains(key) || marked.contains(second)) && entry.second.overlaps(its.second))
+            if (key < second && (marked.contains(key) || marked.contains(second)) && entry.overlaps(its))
               expected.emplace_back(key, second);
           for (std::uint32_t k = 0; k < 5; ++k)
-            if ((k == 0 || marked.contains(key)) && entry.second.overlaps(others[k]))
-              expected.emplace_back(key, 1000 + k);
+            if ((k == 0 || marked.contains(key)) && entry.overlaps(others[k])) expected.emplace_back(key, 1000 + k);
         }
         std::sort(joined.begin(), joined.end());
         std::sort(expected.begin(), expected.end());
         REQUIRE(joined == expected);
       }
     }
+    use_instructions(0);
     MESSAGE("random: tree ", D, "D: ", histories, " histories, ", queries, " queries and joins equal brute force");
   }
 }

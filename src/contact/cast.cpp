@@ -45,23 +45,6 @@ std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, dou
   }
 }
 
-// Bounds and a box that is swept along a line: whether they meet on the way.
-template <int D>
-bool meets_on_way(const Bounds<D>& entry, const Bounds<D>& box, const Vec<D>& move) {
-  double first = 0, last = 1;
-  for (int i = 0; i < D; ++i) {
-    const double lo = entry.lo[i] - box.hi[i], hi = entry.hi[i] - box.lo[i];
-    if (move[i] == 0) {
-      if (lo > 0 || hi < 0) return false;
-      continue;
-    }
-    const double enter = (move[i] > 0 ? lo : hi) / move[i], leave = (move[i] > 0 ? hi : lo) / move[i];
-    first = std::max(first, enter), last = std::min(last, leave);
-    if (first > last) return false;
-  }
-  return true;
-}
-
 // A convex b against any a.
 template <int D>
 std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const Course<D>& course) {
@@ -73,7 +56,7 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
   }
   const shapes::Assembly<D>& all = *a.parts;
   const bool straight = course.turn.isZero();
-  const Bounds<D> box = bounds(b, course.start), whole = swept_bounds(b, course);
+  const Bounds<D> box = bounds(b, course.start);
   std::optional<Impact<D>> best;
   const auto look = [&](std::uint32_t i) {
     const shapes::Piece<D>& piece = all.pieces[i];
@@ -106,12 +89,14 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
     }
     best = hit;
   };
-  all.tree.walk(
-      [&](const Bounds<D>& entry) {
-        if (!entry.overlaps(whole)) return false;
-        return !straight || meets_on_way(entry, box, course.move);
-      },
-      look);
+  if (straight) {
+    all.tree.along(box.centre(), course.move, box.size() / 2, 1.0, [&](std::uint32_t i) {
+      look(i);
+      return best ? best->t : 1.0;
+    });
+  } else {
+    all.tree.overlaps(swept_bounds(b, course), look);
+  }
   return best;
 }
 

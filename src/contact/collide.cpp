@@ -123,6 +123,31 @@ void join(std::vector<Manifold<D>>& all, double span) {
   }
 }
 
+// The pieces whose bounds overlap a box, in the order of the shape: what comes of them does not depend on
+// how the tree was built.
+template <int D>
+class PiecesNear {
+ public:
+  PiecesNear(const Assembly<D>& all, const Bounds<D>& box) {
+    all.tree.overlaps(box, [&](std::uint32_t i) {
+      if (count_ < few_.size()) few_[count_] = i;
+      else many_.push_back(i);
+      ++count_;
+    });
+    if (!many_.empty()) many_.insert(many_.end(), few_.begin(), few_.end());
+  }
+  std::span<const std::uint32_t> in_order() {
+    const std::span<std::uint32_t> all = many_.empty() ? std::span(few_).first(count_) : std::span(many_);
+    std::sort(all.begin(), all.end());
+    return all;
+  }
+
+ private:
+  std::array<std::uint32_t, 64> few_;  // so that usually nothing is allocated
+  std::vector<std::uint32_t> many_;
+  std::size_t count_ = 0;
+};
+
 // Calls visit(core, number) for each piece of b near `box` (in the common frame); of a convex shape, itself.
 template <int D, class Visit>
 void for_convex(const Shape<D>& b, const Pose<D>& pose, const Bounds<D>& box, Visit&& visit) {
@@ -135,10 +160,11 @@ void for_convex(const Shape<D>& b, const Pose<D>& pose, const Bounds<D>& box, Vi
   for (int i = 0; i < D; ++i)
     for (int k = 0; k < D; ++k) half[i] += std::abs(pose.rotation.axis(i)[k]) * box.size()[k] / 2;
   const Vec<D> middle = pose.rotation.inverse() * Vec<D>(box.centre() - pose.position);
-  b.parts->tree.overlaps({middle - half, middle + half}, [&](std::uint32_t i) {
+  PiecesNear<D> pieces(*b.parts, {middle - half, middle + half});
+  for (const std::uint32_t i : pieces.in_order()) {
     Corners<D> keep;
     visit(core_of(*b.parts, b.parts->pieces[i], pose, keep), i);
-  });
+  }
 }
 
 // Half-spaces cannot be compared with each other.
@@ -226,11 +252,12 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
     for (int i = 0; i < D; ++i)
       for (int k = 0; k < D; ++k) reach[i] += std::abs(whole_pose.rotation.axis(i).dot(body.axis(k))) * body.half[k];
     const Vec<D> middle = whole_pose.rotation.inverse() * Vec<D>(body.middle - whole_pose.position);
-    all.tree.overlaps({middle - reach, middle + reach}, [&](std::uint32_t i) {
+    PiecesNear<D> pieces(all, {middle - reach, middle + reach});
+    for (const std::uint32_t i : pieces.in_order()) {
       Manifold<D> m = of_piece(all, all.pieces[i], whole_pose, body, margin, flat);
       if (whole.kind == ShapeKind::tiles && all.pieces[i].corners == 2) m.one_way = mixed(i, which);
       keep(m, !a_is_surface, mixed(i, which));
-    });
+    }
   });
   join(out, margin);
 }

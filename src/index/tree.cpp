@@ -1,150 +1,347 @@
 #include "index/tree.h"
 
-#include "index/static_tree.h"
+#include <algorithm>
+#include <bit>
+#include <cmath>
 
 namespace colvik::index {
+namespace {
+
+// How much worse than new a part may get before it is built anew.
+constexpr float kSpoilt = 1.5F;
+// About the number of items of a part that is built anew.
+constexpr std::size_t kPart = 256;
+
+// What the children of a node cover, as a multiple of what it covers itself.
 template <int D>
-std::int32_t Tree<D>::take_node() {
-  if (!free_.empty()) {
-    const std::int32_t node = free_.back();
-    free_.pop_back();
-    at(node) = Node{};
-    return node;
-  }
-  nodes_.emplace_back();
-  return static_cast<std::int32_t>(nodes_.size() - 1);
+float spread(const Node<D>& n) {
+  float sum = 0;
+  for (int i = 0; i < n.count; ++i)
+    if (n.child[i] >= 0) sum += cost(n.slots.get(i));
+  return sum / cost(around(n.slots));
+}
+
+}  // namespace
+
+template <int D>
+Tree<D>::Tree(std::span<const Bounds<D>> entries) {
+  store_.bounds.assign(entries.begin(), entries.end());
+  store_.places.assign(entries.size(), {kNone, 0, false, false});
+  count_ = entries.size();
+  rebuild_all();
+  items_ = {}, spare_ = {}, waiting_ = {};
 }
 
 template <int D>
-std::int32_t Tree<D>::insert(const Bounds<D>& bounds, std::uint32_t key) {
-  const std::int32_t leaf = take_node();
-  at(leaf).bounds = bounds;
-  at(leaf).key = key;
+void Tree<D>::insert(std::uint32_t key, const Bounds<D>& bounds) {
+  if (store_.places.size() <= key) store_.places.resize(key + 1), store_.bounds.resize(key + 1);
+  store_.bounds[key] = bounds;
+  store_.places[key] = {kNone, 0, false, false};
+  waiting_.push_back(~static_cast<Ref>(key));
   ++count_;
-  if (root_ == kNone) {
-    root_ = leaf;
-    return leaf;
-  }
-  // Down to the sibling that makes the tree grow least.
-  std::int32_t sibling = root_;
-  while (at(sibling).left != kNone) {
-    const Node& node = at(sibling);
-    const double here = cost(node.bounds.merged(bounds));
-    const double inherited = here - cost(node.bounds);
-    const auto below = [&](std::int32_t child) {
-      const double merged = cost(at(child).bounds.merged(bounds));
-      return inherited + (at(child).left == kNone ? merged : merged - cost(at(child).bounds));
-    };
-    const double left = below(node.left), right = below(node.right);
-    if (here < left && here < right) break;
-    sibling = left <= right ? node.left : node.right;
-  }
-  const std::int32_t parent = take_node();
-  const std::int32_t above = at(sibling).parent;
-  at(parent).parent = above;
-  at(parent).left = sibling;
-  at(parent).right = leaf;
-  at(sibling).parent = at(leaf).parent = parent;
-  at(parent).marked = at(sibling).marked;
-  if (above == kNone) root_ = parent;
-  else (at(above).left == sibling ? at(above).left : at(above).right) = parent;
-  refit_upward(parent);
-  return leaf;
 }
 
 template <int D>
-void Tree<D>::remove(std::int32_t place) {
+void Tree<D>::remove(std::uint32_t key) {
+  Place& e = store_.places[key];
+  if (e.node != kNone) take_out(e.node, e.slot);
+  e.node = kNone;
+  e.free = true;
   --count_;
-  const std::int32_t parent = at(place).parent;
-  if (parent == kNone) {
-    free_.push_back(place);
-    root_ = kNone;
-    return;
-  }
-  const std::int32_t sibling = at(parent).left == place ? at(parent).right : at(parent).left;
-  const std::int32_t above = at(parent).parent;
-  at(sibling).parent = above;
-  free_.push_back(parent);
-  free_.push_back(place);  // taken again first: move() relies on it
-  if (above == kNone) {
-    root_ = sibling;
-    return;
-  }
-  (at(above).left == parent ? at(above).left : at(above).right) = sibling;
-  refit_upward(above);
 }
 
 template <int D>
-void Tree<D>::move(std::int32_t place, const Bounds<D>& bounds) {
-  if (!bounds.overlaps(at(place).bounds)) {  // far away: it belongs elsewhere in the tree
-    const bool marked = at(place).marked;
-    const std::uint32_t key = at(place).key;
-    remove(place);
-    const std::int32_t again = insert(bounds, key);  // the place freed last is taken first
-    static_cast<void>(again);
-    if (marked) mark(place);
-    return;
+void Tree<D>::move(std::uint32_t key, const Bounds<D>& bounds) {
+  Place& e = store_.places[key];
+  store_.bounds[key] = bounds;
+  if (e.node == kNone) return;
+  Node<D>& n = node(e.node);
+  const FloatBox<D> box = to_float(bounds, store_.origin);
+  if (n.parent != kNone) {
+    const FloatBox<D> around = node(n.parent).slots.get(n.slot);
+    if (cost(merged(around, box)) > 2 * cost(around)) {
+      e.marked = (n.marked >> e.slot & 1) != 0;
+      take_out(e.node, e.slot);
+      e.node = kNone;
+      waiting_.push_back(~static_cast<Ref>(key));
+      return;
+    }
   }
-  at(place).bounds = bounds;
-  for (std::int32_t i = at(place).parent; i != kNone; i = at(i).parent) {
-    rotate(i);
-    const Bounds<D> now = at(at(i).left).bounds.merged(at(at(i).right).bounds);
-    if (now.lo == at(i).bounds.lo && now.hi == at(i).bounds.hi) break;  // and so are all above
-    at(i).bounds = now;
+  n.slots.set(e.slot, box);
+  spoil(e.node);
+}
+
+template <int D>
+void Tree<D>::spoil(std::int32_t at) {
+  while (node(at).parent != kNone) {
+    Node<D>& parent = node(node(at).parent);
+    const auto bit = static_cast<std::uint8_t>(1 << node(at).slot);
+    if ((parent.stale & bit) != 0) return;
+    parent.stale |= bit;
+    at = node(at).parent;
   }
 }
 
 template <int D>
-void Tree<D>::mark(std::int32_t place) {
-  for (std::int32_t i = place; i != kNone && !at(i).marked; i = at(i).parent) at(i).marked = true;
+void Tree<D>::mark(std::uint32_t key) {
+  Place& e = store_.places[key];
+  if (e.node == kNone) e.marked = true;
+  int slot = e.slot;
+  for (std::int32_t at = e.node; at != kNone; slot = node(at).slot, at = node(at).parent) {
+    const auto bit = static_cast<std::uint8_t>(1 << slot);
+    if ((node(at).marked & bit) != 0) return;
+    node(at).marked |= bit;
+  }
 }
 
 template <int D>
 void Tree<D>::unmark_all() {
-  if (root_ == kNone) return;
-  stack_.clear();
-  stack_.push_back(root_);
-  while (!stack_.empty()) {
-    Node& node = at(stack_.back());
-    stack_.pop_back();
-    if (!node.marked) continue;
-    node.marked = false;
-    if (node.left != kNone) stack_.push_back(node.left), stack_.push_back(node.right);
-  }
+  for (const Ref ref : waiting_) store_.place_of(ref).marked = false;
+  if (store_.root != kNone) unmark(store_.root);
 }
 
 template <int D>
-void Tree<D>::refit_upward(std::int32_t from) {
-  for (std::int32_t i = from; i != kNone; i = at(i).parent) {
-    rotate(i);
-    at(i).bounds = at(at(i).left).bounds.merged(at(at(i).right).bounds);
+void Tree<D>::unmark(std::int32_t at) {
+  Node<D>& n = node(at);
+  for (std::uint32_t bits = n.marked; bits != 0; bits &= bits - 1) {
+    const Ref ref = n.child[std::countr_zero(bits)];
+    if (ref >= 0) unmark(ref);
+  }
+  n.marked = 0;
+}
+
+template <int D>
+std::int32_t Tree<D>::take_node() {
+  std::int32_t at;
+  if (free_nodes_.empty()) {
+    at = static_cast<std::int32_t>(store_.nodes.size());
+    store_.nodes.emplace_back();
+  } else {
+    at = free_nodes_.back();
+    free_nodes_.pop_back();
+    node(at) = Node<D>{};
+  }
+  for (int k = 0; k < kWide; ++k) node(at).slots.clear(k);
+  return at;
+}
+
+template <int D>
+void Tree<D>::put(std::int32_t at, int slot, Ref ref, const FloatBox<D>& box, bool marked) {
+  Node<D>& n = node(at);
+  n.slots.set(slot, box);
+  n.child[slot] = ref;
+  const auto bit = static_cast<std::uint8_t>(1 << slot);
+  n.marked = static_cast<std::uint8_t>(marked ? n.marked | bit : n.marked & ~bit);
+  if (ref >= 0) {
+    node(ref).parent = at, node(ref).slot = static_cast<std::uint8_t>(slot);
+  } else {
+    store_.place_of(ref).node = at, store_.place_of(ref).slot = static_cast<std::uint8_t>(slot);
   }
 }
 
-// Swaps a child with a grandchild on the other side where that makes the other side tighter.
+// An entry of a node; nodes left with one child or none go too.
 template <int D>
-void Tree<D>::rotate(std::int32_t here) {
-  std::int32_t best_child = kNone, best_grandchild = kNone;
-  double best_gain = 0;
-  for (const bool left : {true, false}) {
-    const std::int32_t child = left ? at(here).left : at(here).right;
-    const std::int32_t other = left ? at(here).right : at(here).left;
-    if (at(other).left == kNone) continue;
-    for (const bool first : {true, false}) {
-      const std::int32_t grandchild = first ? at(other).left : at(other).right;
-      const std::int32_t stays = first ? at(other).right : at(other).left;
-      const double gain = cost(at(other).bounds) - cost(at(child).bounds.merged(at(stays).bounds));
-      if (gain > best_gain) best_gain = gain, best_child = child, best_grandchild = grandchild;
+void Tree<D>::take_out(std::int32_t at, int slot) {
+  for (std::int32_t up = at; up != kNone; up = node(up).parent) --node(up).size, ++node(up).changes;
+  const auto drop = [&](std::int32_t of, int which) {
+    Node<D>& n = node(of);
+    const int last = --n.count;
+    const bool stale = (n.stale >> last & 1) != 0;
+    if (which != last) {
+      put(of, which, n.child[last], n.slots.get(last), (n.marked >> last & 1) != 0);
+      n.stale = static_cast<std::uint8_t>(stale ? n.stale | 1 << which : n.stale & ~(1 << which));
     }
+    n.slots.clear(last);
+    n.marked &= static_cast<std::uint8_t>(~(1 << last));
+    n.stale &= static_cast<std::uint8_t>(~(1 << last));
+  };
+  drop(at, slot);
+  while (node(at).count == 0) {
+    const std::int32_t parent = node(at).parent;
+    free_nodes_.push_back(at);
+    if (parent == kNone) {
+      store_.root = kNone;
+      return;
+    }
+    drop(parent, node(at).slot);
+    at = parent;
   }
-  if (best_child == kNone) return;
-  const std::int32_t other = at(best_grandchild).parent;
-  (at(here).left == best_child ? at(here).left : at(here).right) = best_grandchild;
-  (at(other).left == best_grandchild ? at(other).left : at(other).right) = best_child;
-  at(best_grandchild).parent = here;
-  at(best_child).parent = other;
-  at(other).bounds = at(at(other).left).bounds.merged(at(at(other).right).bounds);
-  at(other).marked = at(at(other).left).marked || at(at(other).right).marked;
+  if (node(at).count == 1 && node(at).parent != kNone) {
+    const std::int32_t parent = node(at).parent;
+    const Node<D>& n = node(at);
+    const int where = n.slot;
+    const bool stale = (n.stale & 1) != 0;
+    put(parent, where, n.child[0], n.slots.get(0), (n.marked & 1) != 0);
+    auto& bits = node(parent).stale;
+    bits = static_cast<std::uint8_t>(stale ? bits | 1 << where : bits & ~(1 << where));
+    free_nodes_.push_back(at);
+    at = parent;
+  }
+  spoil(at);
+}
+
+template <int D>
+void Tree<D>::place(Ref ref) {
+  const FloatBox<D> box = to_float(store_.bounds_of(ref), store_.origin);
+  const bool marked = store_.place_of(ref).marked;
+  if (store_.root == kNone) store_.root = take_node();
+  std::int32_t at = store_.root;
+  while (true) {
+    Node<D>& n = node(at);
+    ++n.size, ++n.changes;
+    if (n.count < kWide) {
+      put(at, n.count++, ref, box, marked);
+      break;
+    }
+    // Where it adds the least; among equals where there are the fewest.
+    int best = 0;
+    float least = std::numeric_limits<float>::infinity();
+    std::uint32_t fewest = 0;
+    for (int i = 0; i < kWide; ++i) {
+      const FloatBox<D> there = n.slots.get(i);
+      const float more = cost(merged(there, box)) - cost(there);
+      const std::uint32_t size = n.child[i] < 0 ? 1 : node(n.child[i]).size;
+      if (more > least || (more == least && size >= fewest)) continue;
+      least = more, fewest = size, best = i;
+    }
+    if (n.child[best] < 0) {
+      const std::int32_t made = take_node();
+      Node<D>& parent = node(at);
+      const FloatBox<D> there = parent.slots.get(best);
+      const bool its = (parent.marked >> best & 1) != 0;
+      put(made, 0, parent.child[best], there, its);
+      put(made, 1, ref, box, marked);
+      node(made).count = 2, node(made).size = 2;
+      put(at, best, made, merged(there, box), its || marked);
+      at = made;
+      break;
+    }
+    n.slots.set(best, merged(n.slots.get(best), box));
+    if (marked) n.marked |= static_cast<std::uint8_t>(1 << best);
+    at = n.child[best];
+  }
+  spoil(at);
+}
+
+template <int D>
+void Tree<D>::settle() {
+  if (waiting_.size() * 4 > count_) {
+    rebuild_all();
+  } else {
+    for (const Ref ref : waiting_)
+      if (!store_.place_of(ref).free && store_.place_of(ref).node == kNone) place(ref);
+  }
+  waiting_.clear();
+  if (store_.root == kNone) return;
+  allowance_ = std::max<std::size_t>(4 * kPart, count_ / 8);
+  if (node(store_.root).stale != 0) refit(store_.root);
+  // Far from its origin a tree would be coarse.
+  const FloatBox<D> all = around(node(store_.root).slots);
+  for (int i = 0; i < D; ++i)
+    if (std::abs(all.lo[i] + all.hi[i]) > 128 * (all.hi[i] - all.lo[i]) && std::abs(all.lo[i]) > 1 &&
+        all.hi[i] > all.lo[i]) {
+      rebuild_all();
+      return;
+    }
+}
+
+template <int D>
+void Tree<D>::refit(std::int32_t at) {
+  for (std::uint32_t bits = node(at).stale; bits != 0; bits &= bits - 1) {
+    const int slot = std::countr_zero(bits);
+    const Ref ref = node(at).child[slot];
+    if (ref < 0) continue;
+    if (node(ref).stale != 0) refit(ref);
+    node(at).slots.set(slot, around(node(ref).slots));
+  }
+  Node<D>& n = node(at);
+  n.stale = 0;
+  if (allowance_ > 0 && (n.changes > n.size / 2 + kWide || spread(n) > kSpoilt * n.spread)) rebuild(at);
+}
+
+template <int D>
+void Tree<D>::rebuild(std::int32_t at) {
+  // What is beneath it, large nodes opened first, until there are many.
+  items_.clear();
+  const auto smaller = [](const Item& x, const Item& y) {
+    return (x.ref() >= 0 ? cost(x.template box<D>()) : -1) < (y.ref() >= 0 ? cost(y.template box<D>()) : -1);
+  };
+  const auto open = [&](std::int32_t which) {
+    const Node<D>& n = node(which);
+    for (int i = 0; i < n.count; ++i) {
+      if (n.child[i] < 0) store_.place_of(n.child[i]).marked = (n.marked >> i & 1) != 0;
+      items_.emplace_back(n.slots.get(i), n.child[i]);
+      std::push_heap(items_.begin(), items_.end(), smaller);
+    }
+  };
+  open(at);
+  while (items_.size() < kPart && items_.front().ref() >= 0) {
+    const Ref next = items_.front().ref();
+    std::pop_heap(items_.begin(), items_.end(), smaller);
+    items_.pop_back();
+    open(next);
+    free_nodes_.push_back(next);
+  }
+  if (spare_.size() < items_.size()) spare_.resize(items_.size());
+  fill(at, group_of(items_.data(), items_.data() + items_.size()));
+  allowance_ -= std::min(allowance_, items_.size());
+}
+
+template <int D>
+void Tree<D>::rebuild_all() {
+  for (Place& e : store_.places)
+    if (e.node != kNone) e.marked = (node(e.node).marked >> e.slot & 1) != 0;
+  store_.nodes.clear();
+  free_nodes_.clear();
+  store_.root = kNone;
+  if (count_ == 0) return;
+  // The origin amid most of the entries, whatever a few strays do.
+  std::vector<double> sample;
+  const std::size_t stride = store_.places.size() / 1024 + 1;
+  for (int i = 0; i < D; ++i) {
+    sample.clear();
+    for (std::size_t k = 0; k < store_.places.size(); k += stride)
+      if (!store_.places[k].free) sample.push_back(store_.bounds[k].centre()[i]);
+    if (sample.empty()) continue;
+    const auto middle = sample.begin() + static_cast<std::ptrdiff_t>(sample.size() / 2);
+    std::nth_element(sample.begin(), middle, sample.end());
+    store_.origin[i] = std::clamp(*middle, -kFarthest, kFarthest);
+  }
+  items_.clear();
+  items_.reserve(count_);
+  for (std::size_t k = 0; k < store_.places.size(); ++k)
+    if (!store_.places[k].free) items_.emplace_back(to_float(store_.bounds[k], store_.origin), ~static_cast<Ref>(k));
+  store_.nodes.reserve(items_.size() / 5 + 4);
+  store_.root = take_node();
+  if (spare_.size() < items_.size()) spare_.resize(items_.size());
+  fill(store_.root, group_of(items_.data(), items_.data() + items_.size()));
+}
+
+template <int D>
+void Tree<D>::fill(std::int32_t at, const Group& group) {
+  std::array<Group, kWide> parts;
+  const int count = split<D>(group, spare_.data(), parts);
+  const int before = node(at).count;
+  std::uint32_t size = 0;
+  for (int i = 0; i < count; ++i) {
+    const Group& part = parts[static_cast<std::size_t>(i)];
+    put(at, i, part.size() == 1 ? part.first->ref() : take_node(), part.box.template box<D>(), false);
+  }
+  for (int i = count; i < before; ++i) node(at).slots.clear(i);
+  for (int i = 0; i < count; ++i) {
+    const Group& part = parts[static_cast<std::size_t>(i)];
+    const Ref ref = node(at).child[i];
+    if (part.size() > 1) fill(ref, part);
+    size += ref >= 0 ? node(ref).size : 1;
+    if (ref >= 0 ? node(ref).marked != 0 : store_.place_of(ref).marked)
+      node(at).marked |= static_cast<std::uint8_t>(1 << i);
+  }
+  Node<D>& n = node(at);
+  n.count = static_cast<std::uint8_t>(count);
+  n.size = size;
+  n.changes = 0;
+  n.stale = 0;
+  n.spread = spread(n);
 }
 
 template class Tree<2>;

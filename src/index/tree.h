@@ -1,113 +1,87 @@
 #pragma once
-// A tree of bounds: who may overlap whom.
+// A tree of bounds: who may overlap whom, and what a ray meets.
 #include <colvik/vector.hpp>
 
 #include <cstdint>
-#include <utility>
+#include <span>
 #include <vector>
+
+#include "index/split.h"
+#include "index/store.h"
+#include "index/walks.h"
 
 namespace colvik::index {
 
-/// A binary tree of bounds, balanced by surface area as entries come and go (Goldsmith and Salmon,
-/// "Automatic creation of object hierarchies for ray tracing", 1987). Entries are told by a small
-/// number of the caller's (`key`); what a query reports does not depend on memory or on threads, but
-/// its order does depend on the history: callers sort.
+/// A tree whose nodes hold up to eight bounds in single precision, tested at once (Wald, Benthin and
+/// Boulos, "Getting rid of packets", 2008); what it tells is exact all the same. Built whole by
+/// surface area from a list, or by inserting; where bounds that move have spoiled it, that part is
+/// built anew (Karras and Aila, "Fast parallel construction of high-quality bounding volume
+/// hierarchies", 2013, do so for small parts).
+///
+/// Entries are named by small numbers of the caller's (keys: memory is taken up to the largest). What a
+/// query reports depends on neither memory nor threads, but its order does on the history: callers
+/// sort. Queries are const, may run in several threads and may be nested; they need a settled tree.
 template <int D>
 class Tree {
  public:
-  static constexpr std::int32_t kNone = -1;
+  Tree() = default;
+  /// All at once; the keys are the positions in the list. O(n log n), and settled.
+  explicit Tree(std::span<const Bounds<D>> entries);
 
-  /// Returns the entry's place, valid until it is removed. O(log n) usually.
-  std::int32_t insert(const Bounds<D>& bounds, std::uint32_t key);
-  void remove(std::int32_t place);
-  /// New bounds for an entry, which keeps its place; cheap when they are near the old ones.
-  void move(std::int32_t place, const Bounds<D>& bounds);
+  void insert(std::uint32_t key, const Bounds<D>& bounds);
+  void remove(std::uint32_t key);
+  /// New bounds for an entry.
+  void move(std::uint32_t key, const Bounds<D>& bounds);
+  /// Takes in what was inserted and moved. Costs what changed; all of it is built anew when much did.
+  void settle();
 
-  /// Marks an entry: its pairs are told by the next pairs().
-  void mark(std::int32_t place);
+  /// Marks an entry: its pairs are told by pairs().
+  void mark(std::uint32_t key);
   void unmark_all();
-  /// Calls visit(key, key) once for each two entries that overlap and of which at least one is marked.
-  /// Costs what is marked and what is near it.
-  template <class Visit>
-  void pairs(Visit&& visit) const {
-    if (root_ != kNone) join(*this, root_, root_, visit);
-  }
-  /// The same for an entry of this tree (told first) and one of another.
-  template <class Visit>
-  void pairs(const Tree& other, Visit&& visit) const {
-    if (root_ != kNone && other.root_ != kNone) join(other, root_, other.root_, visit);
-  }
-  [[nodiscard]] const Bounds<D>& bounds(std::int32_t place) const { return at(place).bounds; }
+  [[nodiscard]] bool has(std::uint32_t key) const { return key < store_.places.size() && !store_.places[key].free; }
+  [[nodiscard]] const Bounds<D>& bounds(std::uint32_t key) const { return store_.bounds[key]; }
   [[nodiscard]] std::size_t size() const { return count_; }
+
+  /// Appends each two entries that overlap and of which at least one is marked, once. Costs what is
+  /// marked and what is near it.
+  void pairs(std::vector<KeyPair>& out) const { walk_pairs(store_, out); }
+  /// The same for an entry of this tree (told first) and one of another.
+  void pairs(const Tree& other, std::vector<KeyPair>& out) const { walk_pairs(store_, other.store_, out); }
 
   /// Calls visit(key) for each entry whose bounds overlap `bounds` (touching counts).
   template <class Visit>
   void overlaps(const Bounds<D>& bounds, Visit&& visit) const {
-    if (root_ == kNone) return;
-    stack_.clear();
-    stack_.push_back(root_);
-    while (!stack_.empty()) {
-      const Node& node = at(stack_.back());
-      stack_.pop_back();
-      if (!node.bounds.overlaps(bounds)) continue;
-      if (node.left == kNone) {
-        visit(node.key);
-      } else {
-        stack_.push_back(node.left);
-        stack_.push_back(node.right);
-      }
-    }
+    walk_overlaps(store_, bounds, told<void>(visit));
+  }
+
+  /// Calls visit(key) for the entries that a ray (or bounds of half size `half` swept along it) may
+  /// meet before `limit`, the nearer ones about first. `visit` returns how far along `way` to look on
+  /// (1: to its end); what is entered there itself is still told.
+  template <class Visit>
+  void along(const Vec<D>& from, const Vec<D>& way, const Vec<D>& half, double limit, Visit&& visit) const {
+    walk_along(store_, from, way, half, limit, told<double>(visit));
   }
 
  private:
-  struct Node {
-    Bounds<D> bounds;
-    std::int32_t parent = kNone, left = kNone, right = kNone;
-    std::uint32_t key = 0;
-    bool marked = false;  // itself, or an entry beneath it
-  };
-  [[nodiscard]] const Node& at(std::int32_t i) const { return nodes_[i]; }
-  Node& at(std::int32_t i) { return nodes_[i]; }
   std::int32_t take_node();
-  void refit_upward(std::int32_t from);
-  // Descends two trees, or one with itself, side by side.
-  template <class Visit>
-  void join(const Tree& other, std::int32_t root_a, std::int32_t root_b, Visit&& visit) const {
-    join_.clear();
-    join_.emplace_back(root_a, root_b);
-    while (!join_.empty()) {
-      const auto [a, b] = join_.back();
-      join_.pop_back();
-      const Node &x = at(a), &y = other.at(b);
-      if (!x.marked && !y.marked) continue;
-      if (this == &other && a == b) {
-        if (x.left == kNone) continue;
-        join_.emplace_back(x.left, x.right);
-        join_.emplace_back(x.right, x.right);
-        join_.emplace_back(x.left, x.left);
-        continue;
-      }
-      if (!x.bounds.overlaps(y.bounds)) continue;
-      const bool leaf_a = x.left == kNone, leaf_b = y.left == kNone;
-      if (leaf_a && leaf_b) {
-        visit(x.key, y.key);
-      } else if (leaf_b || (!leaf_a && x.bounds.size().sum() >= y.bounds.size().sum())) {
-        join_.emplace_back(x.right, b);
-        join_.emplace_back(x.left, b);
-      } else {
-        join_.emplace_back(a, y.right);
-        join_.emplace_back(a, y.left);
-      }
-    }
-  }
-  void rotate(std::int32_t at);
+  void put(std::int32_t at, int slot, Ref ref, const FloatBox<D>& box, bool marked);
+  void take_out(std::int32_t at, int slot);
+  void place(Ref ref);
+  void spoil(std::int32_t at);  // the bounds of a node
+  void refit(std::int32_t at);
+  void rebuild(std::int32_t at);
+  void rebuild_all();
+  void fill(std::int32_t at, const Group& group);
+  void unmark(std::int32_t at);
+  [[nodiscard]] const Node<D>& node(std::int32_t i) const { return store_.node(i); }
+  Node<D>& node(std::int32_t i) { return store_.node(i); }
 
-  std::vector<Node> nodes_;
-  std::vector<std::int32_t> free_;
-  std::int32_t root_ = kNone;
+  Store<D> store_;
+  std::vector<std::int32_t> free_nodes_;
+  std::vector<Ref> waiting_;         // inserted, or moved far
+  std::vector<Item> items_, spare_;  // kept, so that rebuilding allocates nothing once warm
   std::size_t count_ = 0;
-  mutable std::vector<std::int32_t> stack_;  // kept so that a query allocates nothing once warm
-  mutable std::vector<std::pair<std::int32_t, std::int32_t>> join_;
+  std::size_t allowance_ = 0;  // of items that this settling may still build anew
 };
 
 }  // namespace colvik::index

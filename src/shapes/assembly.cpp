@@ -30,7 +30,8 @@ void Assembly<D>::finish() {
     for (std::uint32_t k = 0; k < p.corners; ++k) box = box.merged(points[corner_list[p.first_corner + k]]);
     boxes.push_back(box);
   }
-  tree = index::StaticTree<D>(boxes);
+  tree = index::Tree<D>(boxes);
+  for (const Bounds<D>& box : boxes) bounds = bounds.merged(box);
 
   // The front across each side: in 2D it ends where this one starts or the reverse, in 3D it runs along
   // the same edge the other way.
@@ -74,7 +75,7 @@ template Child<3> as_child(const Assembly<3>&, const Piece<3>&);
 template <int D>
 Shape<D> of_parts(ShapeKind kind, Assembly<D> assembly) {
   assembly.finish();
-  Shape<D> s = within(kind, assembly.tree.bounds());
+  Shape<D> s = within(kind, assembly.bounds);
   s.parts = std::make_shared<const Assembly<D>>(std::move(assembly));
   return s;
 }

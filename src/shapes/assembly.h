@@ -2,7 +2,7 @@
 // What a shape of many pieces is made of: convex pieces in a tree, and the smooth surface they form.
 #include <colvik/shape.hpp>
 
-#include "index/static_tree.h"
+#include "index/tree.h"
 
 namespace colvik::shapes {
 
@@ -38,9 +38,10 @@ struct Assembly {
   std::vector<Piece<D>> pieces;
   std::vector<Front<D>> fronts;
   std::vector<Child<D>> children;
-  index::StaticTree<D> tree;  // over the pieces
-  bool surface = false;       // pieces have no inside: segments and triangles
-  bool two_sided = false;     // of a surface: solid from both sides
+  index::Tree<D> tree;     // over the pieces
+  Bounds<D> bounds;        // of all of them
+  bool surface = false;    // pieces have no inside: segments and triangles
+  bool two_sided = false;  // of a surface: solid from both sides
   MassProperties<D> mass;
   std::vector<std::vector<Vec<D>>> lines;  // for drawing; 2D loops are closed by their first point again
 

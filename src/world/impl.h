@@ -28,7 +28,7 @@ struct ColliderState {
   std::uint32_t which = 0;   // position in the object's list
   std::uint64_t serial = 0;
   std::uint32_t contact_class = 0;
-  std::int32_t leaf = -1;  // place in its tree; -1: in none
+  bool in_tree = false;  // whose key is its slot
   bool in_still_tree = false;
   bool look_again = true;  // its pairs must be searched: it is new, moved far enough or changed
   bool changed = false;    // its existing pairs must be decided anew
@@ -113,7 +113,9 @@ struct World<D>::Impl {
 
   world::ContactClasses classes;
   index::Tree<D> still, moving;
-  std::vector<world::Pair<D>> pairs;  // by (serial_a, serial_b)
+  std::vector<index::KeyPair> overlapping;  // as the trees tell it
+  std::size_t still_moved = 0;              // times a still object was moved
+  std::vector<world::Pair<D>> pairs;        // by (serial_a, serial_b)
   std::vector<world::Touch<D>> touches, touches_before;
   std::vector<Event<D>> events;
   std::vector<std::pair<TagQuery, TagQuery>> during;
@@ -139,7 +141,7 @@ struct World<D>::Impl {
   void remove(world::ObjectState<D>& o);
   void set_shown(world::ObjectState<D>& o, bool active);
   void classify(world::ObjectState<D>& o);
-  void take_from_tree(world::ColliderState<D>& c);
+  void take_from_tree(std::uint32_t at);
   void free_removed();
   void set_mass(world::ObjectState<D>& o);
   void set_shape(world::ObjectState<D>& o, std::size_t collider, const Shape<D>& shape);
@@ -164,8 +166,10 @@ struct World<D>::Impl {
   void bring_up_to_date() {
     if (index_stale) update_index();
   }
-  template <class Visit>
-  void near(const Bounds<D>& box, Visit&& visit);  // colliders near the box, by age, until visit says no
+  template <class Asked, class Visit>
+  void near(const Asked& asked, Visit&& visit);  // colliders near its way, by age, until visit says no
+  template <class Asked, class Meet>
+  std::vector<Answer<D>> first_ahead(const Asked& asked, Meet&& meets);
   std::vector<Answer<D>> ask(const Question<D>& question, const Look<D>& look, world::Wanted wanted);
 
   // the stages of a step, in order

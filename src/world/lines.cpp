@@ -58,8 +58,8 @@ std::vector<Line<D>> World<D>::lines(const LineOptions& options) const {
       const LineKind kind = !def.on ? LineKind::off : def.zone ? LineKind::zone : LineKind::solid;
       if (options.outlines) add_outline(def.shape, pose, kind, o.shown.id, out);
       if (options.outlines && !def.zone) add_open_sides(def.shape, pose, mark, o.shown.id, out);
-      if (options.bounds && c.leaf >= 0)
-        add_box((c.in_still_tree ? impl.still : impl.moving).bounds(c.leaf), o.shown.id, out);
+      if (options.bounds && c.in_tree)
+        add_box((c.in_still_tree ? impl.still : impl.moving).bounds(at), o.shown.id, out);
     }
   }
   if (options.contacts)

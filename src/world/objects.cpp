@@ -155,21 +155,22 @@ void World<D>::Impl::classify(ObjectState<D>& o) {
     c.contact_class = classes.intern(party(o, c.which));
     c.look_again = c.changed = true;
     index_stale = true;
-    if (!o.shown.active || !o.shown.colliders[c.which].def.on) take_from_tree(c);
+    if (!o.shown.active || !o.shown.colliders[c.which].def.on) take_from_tree(at);
   }
 }
 
 template <int D>
-void World<D>::Impl::take_from_tree(ColliderState<D>& c) {
-  if (c.leaf < 0) return;
-  (c.in_still_tree ? still : moving).remove(c.leaf);
-  c.leaf = -1;
+void World<D>::Impl::take_from_tree(std::uint32_t at) {
+  ColliderState<D>& c = colliders[at];
+  if (!c.in_tree) return;
+  (c.in_still_tree ? still : moving).remove(at);
+  c.in_tree = false;
 }
 
 template <int D>
 void World<D>::Impl::remove(ObjectState<D>& o) {
   for (const std::uint32_t at : o.colliders) {
-    take_from_tree(colliders[at]);
+    take_from_tree(at);
     colliders[at].live = false;
   }
   by_name.erase(o.shown.name);

@@ -31,23 +31,25 @@ void World<D>::Impl::update_index() {
         now = now.swept(travel).grown(std::min(s.spin.norm() * dt, 2.0) * arm);
       }
       index::Tree<D>& tree = still_object ? still : moving;
-      if (c.leaf >= 0) {
-        if (tree.bounds(c.leaf).contains(now.grown(margin / 2))) continue;
-      }
+      if (c.in_tree && tree.bounds(at).contains(now.grown(margin / 2))) continue;
       // Padded, so that a slow thing does not trouble the tree every step.
       const Bounds<D> padded = now.grown(still_object ? margin : margin + 0.1 * now.size().maxCoeff());
-      if (c.leaf >= 0) tree.move(c.leaf, padded);
-      else c.leaf = tree.insert(padded, at);
+      if (c.in_tree) tree.move(at, padded);
+      else tree.insert(at, padded);
+      if (c.in_tree && still_object) ++still_moved;
+      c.in_tree = true;
       c.in_still_tree = still_object;
       c.look_again = true;
     }
   }
+  moving.settle();
+  still.settle();
 }
 
 template <int D>
 void World<D>::Impl::find_pairs() {
-  const auto in_tree = [&](const ColliderState<D>& c) -> const Bounds<D>& {
-    return (c.in_still_tree ? still : moving).bounds(c.leaf);
+  const auto in_tree = [&](std::uint32_t at) -> const Bounds<D>& {
+    return (colliders[at].in_still_tree ? still : moving).bounds(at);
   };
   const auto admitted = [&](const ColliderState<D>& a, const ColliderState<D>& b) -> Verdict {
     if (a.object == b.object) return {false, Channel::solid, DecidedBy::same_object};
@@ -57,7 +59,7 @@ void World<D>::Impl::find_pairs() {
   // Part those whose padded bounds no longer overlap, or that may not meet any more.
   std::erase_if(pairs, [&](Pair<D>& p) {
     const ColliderState<D>&a = colliders[p.a], &b = colliders[p.b];
-    if (a.leaf < 0 || b.leaf < 0 || !in_tree(a).overlaps(in_tree(b))) return true;
+    if (!a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b))) return true;
     return (a.changed || b.changed) && !admitted(a, b).meet;
   });
 
@@ -85,11 +87,13 @@ void World<D>::Impl::find_pairs() {
   for (const std::uint32_t slot : order)
     for (const std::uint32_t at : objects[slot].colliders) {
       ColliderState<D>& c = colliders[at];
-      if (c.look_again && c.leaf >= 0) (c.in_still_tree ? still : moving).mark(c.leaf);
+      if (c.look_again && c.in_tree) (c.in_still_tree ? still : moving).mark(at);
       c.look_again = c.changed = false;
     }
-  moving.pairs(consider);
-  moving.pairs(still, consider);
+  overlapping.clear();
+  moving.pairs(overlapping);
+  moving.pairs(still, overlapping);
+  for (const auto& [at, other_at] : overlapping) consider(at, other_at);
   moving.unmark_all();
   still.unmark_all();
   std::sort(pairs.begin() + static_cast<std::ptrdiff_t>(known), pairs.end(), before);

@@ -39,11 +39,6 @@ Asked<D> posed(const Question<D>& question) {
   return a;
 }
 
-template <int D>
-Bounds<D> whole_way(const Asked<D>& a) {
-  return contact::swept_bounds(a.shape, a.course).grown(a.within);
-}
-
 // How the asker meets one collider at `place`, if it does.
 template <int D>
 std::optional<Answer<D>> meet(const Asked<D>& a, bool near, const Shape<D>& shape, const Pose<D>& place) {
@@ -72,18 +67,45 @@ std::optional<Answer<D>> meet(const Asked<D>& a, bool near, const Shape<D>& shap
 }  // namespace
 
 template <int D>
-template <class Visit>
-void World<D>::Impl::near(const Bounds<D>& box, Visit&& visit) {
+template <class Asked, class Visit>
+void World<D>::Impl::near(const Asked& a, Visit&& visit) {
   bring_up_to_date();
-  // Collected first: a visitor may ask again, and the trees' walks are not nested.
+  const Bounds<D> start = bounds(a.shape, a.course.start).grown(a.within);
+  const Bounds<D> box = contact::swept_bounds(a.shape, a.course).grown(a.within);
+  if (!box.lo.allFinite() || !box.hi.allFinite()) return;
   std::vector<std::uint32_t> found;
-  const auto keep = [&](std::uint32_t at) { found.push_back(at); };
-  still.overlaps(box, keep);
-  moving.overlaps(box, keep);
+  for (const index::Tree<D>* tree : {&still, &moving}) {
+    if (a.course.turn.isZero())
+      tree->along(start.centre(), a.course.move, start.size() / 2, 1, [&](std::uint32_t at) {
+        found.push_back(at);
+        return 1.0;
+      });
+    else tree->overlaps(box, [&](std::uint32_t at) { found.push_back(at); });
+  }
   std::sort(found.begin(), found.end(),
             [&](std::uint32_t x, std::uint32_t y) { return colliders[x].serial < colliders[y].serial; });
   for (const std::uint32_t at : found)
     if (!visit(colliders[at])) return;
+}
+
+// The first on a straight way, looked for from its start on; of equals the oldest.
+template <int D>
+template <class Asked, class Meet>
+std::vector<Answer<D>> World<D>::Impl::first_ahead(const Asked& a, Meet&& meets) {
+  bring_up_to_date();
+  const Bounds<D> start = bounds(a.shape, a.course.start);
+  std::optional<Answer<D>> best;
+  std::uint64_t age = 0;
+  double limit = 1;
+  for (const index::Tree<D>* tree : {&still, &moving})
+    tree->along(start.centre(), a.course.move, start.size() / 2, limit, [&](std::uint32_t at) {
+      const ColliderState<D>& c = colliders[at];
+      const std::optional<Answer<D>> answer = meets(c);
+      if (answer && (!best || std::pair(answer->at, c.serial) < std::pair(best->at, age)))
+        best = answer, age = c.serial, limit = answer->at;
+      return limit;
+    });
+  return best ? std::vector{*best} : std::vector<Answer<D>>{};
 }
 
 template <int D>
@@ -93,16 +115,23 @@ std::vector<Answer<D>> World<D>::Impl::ask(const Question<D>& question, const Lo
   const bool near_point = std::holds_alternative<Near<D>>(question);
   const bool in_order = wanted == Wanted::first || wanted == Wanted::all;
   std::vector<Answer<D>> found;
-  const Bounds<D> box = whole_way(a);
-  if (!box.lo.allFinite() || !box.hi.allFinite()) return found;
-  near(box, [&](const ColliderState<D>& c) {
+  const auto meets = [&](const ColliderState<D>& c) -> std::optional<Answer<D>> {
     const Object<D>& o = objects[c.object].shown;
     const Collider<D>& collider = o.colliders[c.which];
-    if (!(collider.def.zone ? look.zones : look.solids) || !look.who.matches(collider.tags)) return true;
-    if (look.except && *look.except == o.id) return true;
+    if (!(collider.def.zone ? look.zones : look.solids) || !look.who.matches(collider.tags)) return std::nullopt;
+    if (look.except && *look.except == o.id) return std::nullopt;
     std::optional<Answer<D>> answer = meet(a, near_point, collider.def.shape, pose_of(c));
+    if (answer) answer->object = o.id, answer->collider = c.which;
+    return answer;
+  };
+  if (wanted == Wanted::first && a.moves && !look.take && a.course.turn.isZero()) {
+    const Bounds<D> whole = contact::swept_bounds(a.shape, a.course);
+    if (whole.lo.allFinite() && whole.hi.allFinite()) return first_ahead(a, meets);
+    return found;
+  }
+  near(a, [&](const ColliderState<D>& c) {
+    const std::optional<Answer<D>> answer = meets(c);
     if (!answer) return true;
-    answer->object = o.id, answer->collider = c.which;
     if (in_order) {
       found.push_back(*answer);
       return true;
@@ -151,7 +180,7 @@ Result<std::vector<WouldTouch<D>>> World<D>::would_touch(ObjectId id, const Chan
       if (Result<Shape<D>> turned = compound<D>(one)) a.shape = std::move(turned).value();
       else continue;  // scenery that turns about somewhere else: not asked
     }
-    impl.near(whole_way(a), [&](const ColliderState<D>& c) {
+    impl.near(a, [&](const ColliderState<D>& c) {
       if (c.object == id.slot) return true;
       const world::ObjectState<D>& other = impl.objects[c.object];
       const Verdict verdict = colvik::decide(self, impl.party(other, c.which));

@@ -1,0 +1,82 @@
+#pragma once
+// Eight bounds side by side, in single precision.
+#include <colvik/vector.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace colvik::index {
+
+inline constexpr int kWide = 8;
+
+/// Bounds in single precision, in the frame of a tree (its origin taken off).
+template <int D>
+struct FloatBox {
+  float lo[D], hi[D];
+};
+
+/// Larger numbers are taken for this one: rounding keeps the order of numbers, so bounds that overlap
+/// still do, and no sum becomes infinite.
+inline constexpr double kFarthest = 1e18;
+inline float to_float(double x) { return static_cast<float>(std::clamp(x, -kFarthest, kFarthest)); }
+
+template <int D>
+FloatBox<D> to_float(const Bounds<D>& b, const Vec<D>& origin) {
+  FloatBox<D> out;
+  for (int i = 0; i < D; ++i) out.lo[i] = to_float(b.lo[i] - origin[i]), out.hi[i] = to_float(b.hi[i] - origin[i]);
+  return out;
+}
+
+template <int D>
+FloatBox<D> merged(FloatBox<D> a, const FloatBox<D>& b) {
+  for (int i = 0; i < D; ++i) a.lo[i] = std::min(a.lo[i], b.lo[i]), a.hi[i] = std::max(a.hi[i], b.hi[i]);
+  return a;
+}
+
+/// Half the surface (3D) or half the circumference (2D): the chance that a query meets the bounds.
+inline float cost(const FloatBox<2>& b) { return b.hi[0] - b.lo[0] + (b.hi[1] - b.lo[1]); }
+inline float cost(const FloatBox<3>& b) {
+  const float x = b.hi[0] - b.lo[0], y = b.hi[1] - b.lo[1], z = b.hi[2] - b.lo[2];
+  return x * y + y * z + z * x;
+}
+
+/// A way through the frame of a tree; t runs from 0 to 1 along it.
+template <int D>
+struct FloatRay {
+  float lo[D], hi[D];  // the start, less and more all rounding and half of what is swept along
+  float per_way[D];    // 1 / way
+};
+
+/// The bounds of eight slots, coordinate by coordinate. Those not in use are turned inside out.
+template <int D>
+struct Slots {
+  alignas(32) float lo[D][kWide];
+  alignas(32) float hi[D][kWide];
+
+  [[nodiscard]] FloatBox<D> get(int slot) const {
+    FloatBox<D> b;
+    for (int i = 0; i < D; ++i) b.lo[i] = lo[i][slot], b.hi[i] = hi[i][slot];
+    return b;
+  }
+  void set(int slot, const FloatBox<D>& b) {
+    for (int i = 0; i < D; ++i) lo[i][slot] = b.lo[i], hi[i][slot] = b.hi[i];
+  }
+  void clear(int slot) {
+    constexpr float kBeyond = 3e38F;
+    for (int i = 0; i < D; ++i) lo[i][slot] = kBeyond, hi[i][slot] = -kBeyond;
+  }
+};
+
+/// What the slots in use cover together.
+template <int D>
+inline FloatBox<D> around(const Slots<D>& s) {
+  FloatBox<D> out;
+  for (int i = 0; i < D; ++i) {
+    float lo = s.lo[i][0], hi = s.hi[i][0];
+    for (int k = 1; k < kWide; ++k) lo = std::min(lo, s.lo[i][k]), hi = std::max(hi, s.hi[i][k]);
+    out.lo[i] = lo, out.hi[i] = hi;
+  }
+  return out;
+}
+
+}  // namespace colvik::index

@@ -1,0 +1,52 @@
+#pragma once
+// What a tree is made of.
+#include <cstdint>
+#include <limits>
+#include <vector>
+
+#include "index/slots.h"
+
+namespace colvik::index {
+
+inline constexpr std::int32_t kNone = std::numeric_limits<std::int32_t>::min();
+
+/// A node's number or (as ~key) an entry.
+using Ref = std::int32_t;
+
+/// Where an entry is. Apart from its bounds, so that building a tree writes to little memory.
+struct Place {
+  std::int32_t node = kNone;  // none: not yet in the tree, or free
+  std::uint8_t slot = 0;
+  bool marked = false;  // for its node, once it has one
+  bool free = true;
+};
+
+template <int D>
+struct Node {
+  Slots<D> slots;
+  Ref child[kWide];
+  std::int32_t parent = kNone;
+  std::uint32_t size = 0;     // entries beneath
+  std::uint32_t changes = 0;  // of them, put in and taken out since it was built
+  float spread = 0;           // of its children when it was built
+  std::uint8_t slot = 0;      // in its parent
+  std::uint8_t count = 0;
+  std::uint8_t marked = 0;  // a bit a slot: the entry, or one beneath it
+  std::uint8_t stale = 0;   // a bit a slot: the child's bounds are to be worked out
+};
+
+template <int D>
+struct Store {
+  std::vector<Bounds<D>> bounds;  // by key
+  std::vector<Place> places;      // by key
+  std::vector<Node<D>> nodes;
+  std::int32_t root = kNone;
+  Vec<D> origin = Vec<D>::Zero();  // of the single-precision frame
+
+  [[nodiscard]] const Node<D>& node(std::int32_t i) const { return nodes[static_cast<std::size_t>(i)]; }
+  Node<D>& node(std::int32_t i) { return nodes[static_cast<std::size_t>(i)]; }
+  [[nodiscard]] const Bounds<D>& bounds_of(Ref ref) const { return bounds[static_cast<std::size_t>(~ref)]; }
+  Place& place_of(Ref ref) { return places[static_cast<std::size_t>(~ref)]; }
+};
+
+}  // namespace colvik::index
