@@ -1,6 +1,6 @@
 // colvik_judge: every pair of convex shapes, judged by a program that shares no code with the library.
 //
-//     colvik_judge [--full]     JSON lines {what, dimension, pairs, worst, limit, capped, ok}; exit 1 if any is not ok
+//     colvik_judge [--full] [--only 'box and cone']     JSON lines {what, dimension, pairs, worst, limit, capped, ok}; exit 1 if any is not ok
 //
 // An answer "this far apart, along this normal, at these two points" is proved rather than compared:
 // the points are on the shapes (nothing can be further apart than that), and a slab of that width
@@ -397,7 +397,7 @@ void judge_path(const Body<D>& a, const Body<D>& b, Pose<D> b_in_a, Random& rand
 }
 
 template <int D>
-bool judge_all(int pairs) {
+bool judge_all(int pairs, std::string_view only) {
   bool good = true;
   Row all;
   const std::size_t kinds = D == 2 ? kNames2.size() : kNames3.size();
@@ -424,6 +424,8 @@ bool judge_all(int pairs) {
   };
   for (std::size_t ka = 0; ka < kinds; ++ka)
     for (std::size_t kb = ka; kb < kinds; ++kb) {
+      const std::string two = std::string(name(ka)) + " and " + std::string(name(kb));
+      if (!only.empty() && two != only) continue;
       Row row;
       for (int i = 0; i < pairs; ++i) {
         Random random(static_cast<std::uint64_t>(i) * 1000 + ka * 30 + kb + 7 * D);
@@ -445,8 +447,7 @@ bool judge_all(int pairs) {
         if (i % 10 == 0) judge_path(a, b, pose_a.relative(pose_b), random, row);
       }
       all.add(row);
-      const std::string two = ": " + std::string(name(ka)) + " and " + std::string(name(kb));
-      tell_all(row, two);
+      tell_all(row, ": " + two);
     }
   tell_all(all, "");
   return good;
@@ -456,11 +457,13 @@ bool judge_all(int pairs) {
 
 int main(int argc, char** argv) {
   bool full = false;
+  std::string_view only;
   for (int i = 1; i < argc; ++i) {
     if (std::string_view(argv[i]) == "--full") full = true;
-    else return std::fprintf(stderr, "colvik_judge: unknown option %s; --full\n", argv[i]), 2;
+    else if (std::string_view(argv[i]) == "--only" && i + 1 < argc) only = argv[++i];
+    else return std::fprintf(stderr, "colvik_judge: unknown option %s; --full or --only 'KIND and KIND'\n", argv[i]), 2;
   }
   const int pairs = full ? 100000 : 1000;
-  const bool two = judge_all<2>(pairs), three = judge_all<3>(pairs);
+  const bool two = judge_all<2>(pairs, only), three = judge_all<3>(pairs, only);
   return two && three ? 0 : 1;
 }

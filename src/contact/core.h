@@ -25,6 +25,7 @@ struct Core {
   Vec<D> middle;                                  // of its bounds, placed
   double radius = 0;                              // of the rounding
   std::span<const Vec<D>> points;                 // in its frame
+  const double* by_axis = nullptr;                // the same coordinate by coordinate, if there are many
   const shapes::Polytope<D>* polytope = nullptr;  // faces and edges of a hull
 
   Core(const Shape<D>& shape, const Pose<D>& pose) : centre(pose.position), half(shape.core), radius(shape.radius) {
@@ -33,6 +34,7 @@ struct Core {
     if (shape.corners != nullptr) {
       kind = CoreKind::points;
       points = shape.corners->points;
+      if (points.size() > 3) by_axis = shape.corners->by_axis.data();
       middle = placed(shape.middle);
       if (D == 3 && !shape.corners->faces.empty()) polytope = shape.corners.get();
     } else if (shape.kind == ShapeKind::cylinder) {
@@ -89,6 +91,7 @@ struct Core {
   }
   // Of the points, the one furthest along a direction of the core's frame; the first of equals.
   [[nodiscard]] std::size_t furthest(const Vec<D>& local) const {
+    if (by_axis != nullptr) return shapes::furthest<D>(by_axis, points.size(), local);
     std::size_t best = 0;
     double most = local.dot(points[0]);
     for (std::size_t i = 1; i < points.size(); ++i)

@@ -13,7 +13,7 @@ double gap_along(const Core<D>& a, const Core<D>& b, const Vec<D>& normal) {
 
 template <int D>
 void consider(const Vec<D>& normal, double gap, Axis<D>& best) {
-  if (gap > best.gap) best.normal = normal, best.gap = gap;
+  if (gap > best.gap) best.normal = normal, best.gap = gap, best.exact = false;
 }
 
 // ---- 2D ---------------------------------------------------------------------------------------
@@ -45,15 +45,27 @@ Corners corners_of(const Core<2>& c) {
   return out;
 }
 
-void try_sides(const Corners& own, const Corners& other, double sign, Axis<2>& best) {
-  for (std::size_t i = 0; own.count > 1 && i < own.count; ++i) {
-    const Vec<2> edge = own.at[(i + 1) % own.count] - own.at[i];
+// The other's nearest corner goes round with the sides; where it lies too deep to matter nothing else is
+// asked.
+void try_sides(const Corners& own, const Corners& other, double sign, double enough, Axis<2>& best) {
+  std::size_t near = 0;
+  for (std::size_t i = 0; own.count > 1 && i < own.count && best.gap <= enough; ++i) {
+    const Vec<2>&from = own.at[i], &to = own.at[i + 1 < own.count ? i + 1 : 0];
+    const Vec<2> edge = to - from;
     const double length = edge.norm();
     if (!(length > 0)) continue;
     const Vec<2> n(edge.y() / length, -edge.x() / length);
-    double least = std::numeric_limits<double>::max();
-    for (std::size_t k = 0; k < other.count; ++k) least = std::min(least, n.dot(other.at[k] - own.at[i]));
-    consider<2>(sign * n, least, best);
+    double least = n.dot(other.at[near] - from);
+    if (least <= best.gap) continue;
+    for (std::size_t k = 0; k < other.count; ++k) {
+      const double along = n.dot(other.at[k] - from);
+      if (along < least) least = along, near = k;
+    }
+    if (least <= best.gap) continue;
+    best.normal = sign * n, best.gap = least;
+    // Over the side itself no corner is nearer than its plane.
+    const double along = edge.dot(other.at[near] - from);
+    best.exact = along >= 0 && along <= length * length;
   }
 }
 
@@ -82,7 +94,60 @@ Axis<3> steadier(const Axis<3>& face, const Axis<3>& edge, const Core<3>& a, con
   return face.gap >= edge.gap - 0.005 * std::abs(edge.gap) - 1e-8 * size ? face : edge;
 }
 
-Axis<3> axis_of_boxes(const Core<3>& a, const Core<3>& b) {
+// Two that are flat in no direction, in the frame of the first (Gottschalk, Lin and Manocha, "OBBTree",
+// 1996).
+Axis<3> axis_of_full_boxes(const Core<3>& a, const Core<3>& b, double enough) {
+  double turn[3][3], size[3][3], at[3];  // b's axes in a's frame, and without their signs
+  const Vec<3> offset = b.centre - a.centre;
+  for (int i = 0; i < 3; ++i) {
+    at[i] = offset.dot(a.axis(i));
+    for (int j = 0; j < 3; ++j) turn[i][j] = a.axis(i).dot(b.axis(j)), size[i][j] = std::abs(turn[i][j]);
+  }
+  Axis<3> face;
+  int which = 0;  // a's axes, then b's
+  for (int i = 0; i < 3; ++i) {
+    const double reach = a.half[i] + b.half[0] * size[i][0] + b.half[1] * size[i][1] + b.half[2] * size[i][2];
+    if (std::abs(at[i]) - reach > face.gap) face.gap = std::abs(at[i]) - reach, which = i;
+  }
+  double across[3];
+  for (int j = 0; j < 3; ++j) {
+    across[j] = offset.dot(b.axis(j));
+    const double reach = b.half[j] + a.half[0] * size[0][j] + a.half[1] * size[1][j] + a.half[2] * size[2][j];
+    if (std::abs(across[j]) - reach > face.gap) face.gap = std::abs(across[j]) - reach, which = 3 + j;
+  }
+  const double side = which < 3 ? at[which] : across[which - 3];
+  face.normal = which < 3 ? a.axis(which) : b.axis(which - 3);
+  if (side < 0) face.normal = -face.normal;
+  if (face.gap > enough) return face;
+  if (face.gap > 0) {  // over the face itself no corner is nearer than its plane
+    const Core<3>&own = which < 3 ? a : b, &other = which < 3 ? b : a;
+    const Vec<3> p = own.turned_back(other.support(which < 3 ? Vec<3>(-face.normal) : face.normal) - own.centre);
+    face.exact = true;
+    for (int k = 0; k < 3; ++k) face.exact &= k == which % 3 || std::abs(p[k]) <= own.half[k];
+    if (face.exact) return face;
+  }
+  Axis<3> edge;
+  int first = -1, second = 0;
+  for (int i = 0; i < 3; ++i)
+    for (int j = 0; j < 3; ++j) {
+      const int k = (i + 1) % 3, l = (i + 2) % 3, m = (j + 1) % 3, n = (j + 2) % 3;
+      const double square = 1 - turn[i][j] * turn[i][j];
+      if (square < 1e-12) continue;
+      const double reach = a.half[k] * size[l][j] + a.half[l] * size[k][j] + b.half[m] * size[i][n] +
+                           b.half[n] * size[i][m];
+      const double apart = std::abs(at[l] * turn[k][j] - at[k] * turn[l][j]) - reach;
+      // A gap is longer along the unit normal, a depth too.
+      if (const double gap = apart / std::sqrt(square); gap > edge.gap) edge.gap = gap, first = i, second = j;
+    }
+  if (first >= 0) {
+    edge.normal = cross(a.axis(first), b.axis(second)).normalized();
+    if (edge.normal.dot(offset) < 0) edge.normal = -edge.normal;
+  }
+  return steadier(face, edge, a, b);
+}
+
+Axis<3> axis_of_boxes(const Core<3>& a, const Core<3>& b, double enough) {
+  if (a.half.minCoeff() > 0 && b.half.minCoeff() > 0) return axis_of_full_boxes(a, b, enough);
   Axis<3> best;
   std::array<Vec<3>, 3> ga, gb;
   const int na = generators(a, ga), nb = generators(b, gb);
@@ -91,7 +156,8 @@ Axis<3> axis_of_boxes(const Core<3>& a, const Core<3>& b) {
       for (int j = i + 1; j < n; ++j) try_axis_of_boxes(a, b, cross(g[i], g[j]), best);
   };
   pairs(ga, na);
-  pairs(gb, nb);
+  if (best.gap <= enough) pairs(gb, nb);
+  if (best.gap > enough) return best;
   Axis<3> edge;
   for (int i = 0; i < na; ++i)
     for (int j = 0; j < nb; ++j) try_axis_of_boxes(a, b, cross(ga[i], gb[j]), edge);
@@ -164,11 +230,11 @@ bool has_volume(const Core<3>& c) { return !c.flat_sided() || c.polytope != null
 
 }  // namespace
 
-Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b) {
+Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough) {
   Axis<2> best;
   const Corners ca = corners_of(a), cb = corners_of(b);
-  try_sides(ca, cb, 1, best);
-  try_sides(cb, ca, -1, best);
+  try_sides(ca, cb, 1, enough, best);
+  try_sides(cb, ca, -1, enough, best);
   if (best.gap == std::numeric_limits<double>::lowest()) {  // two points
     const Vec<2> offset = cb.at[0] - ca.at[0];
     const Vec<2> n = offset.norm() > 0 ? Vec<2>(offset.normalized()) : Vec<2>(Vec<2>::Unit(0));
@@ -177,8 +243,8 @@ Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b) {
   return best;
 }
 
-Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b) {
-  if (a.boxlike() && b.boxlike()) return axis_of_boxes(a, b);
+Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b, double enough) {
+  if (a.boxlike() && b.boxlike()) return axis_of_boxes(a, b, enough);
   if (has_volume(a) || has_volume(b))
     if (const auto found = expand(a, b)) return *found;
   return axis_of_flat(a, b);

@@ -4,18 +4,27 @@
 
 namespace colvik::contact {
 
+inline constexpr double kNever = std::numeric_limits<double>::infinity();
+
 template <int D>
 struct Axis {
   Vec<D> normal = Vec<D>::Unit(0);  // unit, from a to b
   double gap = std::numeric_limits<double>::lowest();
   bool capped = false;  // the search was cut off; `gap` then parts them, but may be too long
+  bool exact = false;   // no two points are nearer than `gap`, even if it is positive
 };
 
 /// 2D, and boxes, segments and points: the separating axes (edge normals; face normals and products of
 /// edges), which give the least depth exactly. Hulls, cylinders and cones: the polytope grown outward in
 /// the difference of the two (van den Bergen, "Proximity queries and penetration depth computation on
 /// 3D game objects", 2001), from a simplex that need not hold the origin; of curved ones to a thousandth.
-[[nodiscard]] Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b);
-[[nodiscard]] Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b);
+///
+/// Separating axes stop at the first with a gap above `enough`, which need not be the best.
+[[nodiscard]] Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough = kNever);
+[[nodiscard]] Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b, double enough = kNever);
+
+/// Whether few separating axes tell all of two cores that touch or overlap, sooner than a search.
+[[nodiscard]] inline bool has_few_axes(const Core<2>&, const Core<2>&) { return true; }
+[[nodiscard]] inline bool has_few_axes(const Core<3>& a, const Core<3>& b) { return a.boxlike() && b.boxlike(); }
 
 }  // namespace colvik::contact

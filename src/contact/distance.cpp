@@ -5,7 +5,7 @@
 namespace colvik::contact {
 namespace {
 
-constexpr int kMostRounds = 64;
+constexpr int kMostRounds = 64, kMostRestarts = 2;
 
 // Up to D+1 points of the difference a - b, with the points of a and b they come from.
 template <int D>
@@ -74,7 +74,9 @@ void reduce(Simplex<D>& s, bool may_hold_origin) {
   std::array<double, D + 1> best_weight{};
   int best_count = 0;
   double best_length = std::numeric_limits<double>::max();
-  for (unsigned mask = 1; mask < 1U << s.size; ++mask) {
+  // The newest point is beyond the plane through the nearest of the others: it has a part in the answer.
+  const unsigned newest = 1U << (s.size - 1);
+  for (unsigned mask = newest; mask < 2 * newest; ++mask) {
     std::array<int, D + 1> chosen{};
     int count = 0;
     for (int i = 0; i < s.size; ++i)
@@ -121,18 +123,25 @@ Vec<3> nearest_point(const Simplex<3>& s) {
 // Nearest points of two cores; false when they touch or overlap, or when `strict` and nearly touching and
 // rounding hides which.
 template <int D>
-bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, Separation<D>& out) {
+bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond, const Vec<D>* from,
+                 Separation<D>& out) {
   const double size = a.half.norm() + b.half.norm() + (b.middle - a.middle).norm();
   const bool curved = !a.flat_sided() || !b.flat_sided();
   // How much nearer another point may be and v still be the answer. Corners are met exactly.
   const double relative = curved ? 1e-10 : 1e-12;
   const double touching = (curved ? 3e-9 : 1e-9) * size;  // nearer than this the normal is found as for overlap
   Simplex<D> s, last_good;
-  Vec<D> v = a.middle - b.middle;
+  Vec<D> v = from != nullptr ? Vec<D>(-*from) : Vec<D>(a.middle - b.middle);
   if (v.squaredNorm() == 0) v = Vec<D>::Unit(0);
-  int round = 0;
+  int round = 0, restarts = 0;
   for (; round < kMostRounds; ++round) {
     const Vec<D> pa = a.support(-v), pb = b.support(v), p = pa - pb;
+    if (v.dot(p) > beyond * v.norm()) {
+      out.gap = v.dot(p) / v.norm();
+      out.normal = v / -v.norm();
+      out.has_points = false;
+      return true;
+    }
     if (s.size > 0) {
       // No point of the difference is nearer along v: v is the answer.
       if (v.squaredNorm() - v.dot(p) <= relative * v.squaredNorm() + 1e-15 * size * v.norm()) break;
@@ -150,6 +159,11 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, Separation<D>&
     if (last_good.size > 0 && !(next.squaredNorm() < v.squaredNorm())) {  // rounding has the upper hand
       // Slivers of curved surfaces can stop the search before a touch is reached; depth finds that.
       const double small = 2 * std::min(a.half.norm(), b.half.norm()), open = v.norm() - v.dot(p) / v.norm();
+      if (open > 1e-6 * small && restarts < kMostRestarts) {  // far from the answer: from here with new points
+        ++restarts;
+        s.size = 0;
+        continue;
+      }
       if (strict && curved && open > 1e-7 * small && v.norm() < 1e-2 * small) return false;
       s = last_good;
       break;
@@ -174,7 +188,7 @@ void touch_points(const Core<D>& a, const Core<D>& b, const Axis<D>& axis, Separ
   Core<D> moved = b;
   moved.centre += away, moved.middle += away;
   Separation<D> touch;
-  if (step > 0 && cores_apart(a, moved, false, touch)) {
+  if (step > 0 && cores_apart<D>(a, moved, false, kNever, nullptr, touch)) {
     out.on_a = touch.on_a, out.on_b = touch.on_b - away;
   } else {  // two points
     out.on_a = a.support(axis.normal), out.on_b = b.support(-axis.normal);
@@ -184,15 +198,14 @@ void touch_points(const Core<D>& a, const Core<D>& b, const Axis<D>& axis, Separ
 }  // namespace
 
 template <int D>
-Separation<D> separation(const Core<D>& a, const Core<D>& b, bool points) {
+Separation<D> separation(const Core<D>& a, const Core<D>& b) {
   Separation<D> out;
-  if (!cores_apart(a, b, true, out)) {
+  if (!cores_apart<D>(a, b, true, kNever, nullptr, out)) {
     const Axis<D> axis = deepest_axis(a, b);
     out.gap = axis.gap;
     out.normal = axis.normal;
     out.capped = axis.capped;
-    if (points) touch_points(a, b, axis, out);
-    else out.on_a = out.on_b = Vec<D>::Zero(), out.has_points = false;
+    touch_points(a, b, axis, out);
   }
   out.gap -= a.radius + b.radius;
   out.on_a += out.normal * a.radius;
@@ -200,7 +213,37 @@ Separation<D> separation(const Core<D>& a, const Core<D>& b, bool points) {
   return out;
 }
 
-template Separation<2> separation(const Core<2>&, const Core<2>&, bool);
-template Separation<3> separation(const Core<3>&, const Core<3>&, bool);
+template <int D>
+Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyond, const Vec<D>* from) {
+  Separation<D> out;
+  const double rounding = a.radius + b.radius;
+  const auto by_axis = [&](const Axis<D>& axis) {
+    out.gap = axis.gap;
+    out.normal = axis.normal;
+    out.capped = axis.capped;
+    out.has_points = false;
+  };
+  beyond += rounding;
+  bool done = false;
+  Vec<D> start;
+  if (has_few_axes(a, b)) {
+    const Axis<D> axis = deepest_axis(a, b, beyond);
+    done = axis.gap > beyond || axis.gap <= 0 || axis.exact;
+    if (done) by_axis(axis);
+    start = axis.normal, from = &start;
+  }
+  if (!done && !cores_apart(a, b, true, beyond, from, out)) by_axis(deepest_axis(a, b));
+  out.gap -= rounding;
+  if (out.has_points) {
+    out.on_a += out.normal * a.radius;
+    out.on_b -= out.normal * b.radius;
+  }
+  return out;
+}
+
+template Separation<2> separation(const Core<2>&, const Core<2>&);
+template Separation<3> separation(const Core<3>&, const Core<3>&);
+template Separation<2> separation_within(const Core<2>&, const Core<2>&, double, const Vec<2>*);
+template Separation<3> separation_within(const Core<3>&, const Core<3>&, double, const Vec<3>*);
 
 }  // namespace colvik::contact

@@ -20,10 +20,15 @@ struct Separation {
 /// Cores apart: Gilbert, Johnson and Keerthi, "A fast procedure for computing the distance between
 /// complex objects in three-dimensional space" (1988), with every face of the simplex tried.
 /// Cores touching or overlapping: see depth.h. Concentric balls have no unique normal: +x is returned.
-/// Never NaN for accepted shapes. Without `points`, on_a and on_b of overlapping cores are left out: they
-/// cost a second search.
+/// Never NaN for accepted shapes.
 template <int D>
-[[nodiscard]] Separation<D> separation(const Core<D>& a, const Core<D>& b, bool points = true);
+[[nodiscard]] Separation<D> separation(const Core<D>& a, const Core<D>& b);
+
+/// The same where only a gap up to `beyond` matters: of more, some gap above it is told, at the first
+/// plane that shows it. Without on_a and on_b of overlapping cores, which cost a second search. `from`
+/// is a direction to start with, such as the normal of a moment ago.
+template <int D>
+[[nodiscard]] Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyond, const Vec<D>* from);
 
 /// The same for shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
 template <int D>

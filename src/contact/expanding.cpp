@@ -5,7 +5,7 @@
 namespace colvik::contact {
 namespace {
 
-constexpr std::size_t kMostCorners = 160, kMostFaces = 4 * kMostCorners;
+constexpr std::size_t kMostCorners = 250, kMostFaces = 4 * kMostCorners;
 
 class Expansion {
  public:
@@ -27,6 +27,7 @@ class Expansion {
   };
   [[nodiscard]] Vec<3> support(const Vec<3>& n) const { return a_.support(n) - b_.support(-n); }
   void add(std::size_t i, std::size_t j, std::size_t k);
+  void look_around(Axis<3>& best) const;
   bool replace_seen(const Vec<3>& p);  // false when it sees no face
 
   const Core<3>&a_, &b_;
@@ -40,9 +41,9 @@ class Expansion {
 void Expansion::add(std::size_t i, std::size_t j, std::size_t k) {
   Face& f = faces_[face_count_++];
   f.corner = {static_cast<std::uint8_t>(i), static_cast<std::uint8_t>(j), static_cast<std::uint8_t>(k)};
-  const Vec<3> n = cross(Vec<3>(corners_[j] - corners_[i]), Vec<3>(corners_[k] - corners_[i]));
+  const Vec<3> u = corners_[j] - corners_[i], w = corners_[k] - corners_[i], n = cross(u, w);
   const double length = n.norm();
-  if (length > 1e-14 * size_ * size_) {
+  if (length > 1e-14 * size_ * std::max(u.norm(), w.norm())) {  // higher than rounding
     f.normal = n / length;
     f.distance = f.normal.dot(corners_[i]);
   } else {  // a sliver has no normal; it only closes the surface
@@ -132,7 +133,24 @@ Axis<3> Expansion::run() {
     }
     if (!replace_seen(p) || face_count_ == 0) break;
   }
+  if (best.capped) look_around(best);
   return best;
+}
+
+// Needles use up all corners: from the best normal on by trial, to ever smaller turns.
+void Expansion::look_around(Axis<3>& best) const {
+  for (double step = 1e-2; step > 1e-9;) {
+    const double before = best.gap;
+    int flattest = 0;
+    best.normal.cwiseAbs().minCoeff(&flattest);
+    const Vec<3> n = best.normal, u = cross(n, Vec<3>(Vec<3>::Unit(flattest))).normalized(), w = cross(n, u);
+    for (const Vec<3>& aside : {u, Vec<3>(-u), w, Vec<3>(-w)}) {
+      const Vec<3> turned = (n + step * aside).normalized();
+      const double gap = -turned.dot(support(turned));
+      if (gap > best.gap) best.gap = gap, best.normal = turned;
+    }
+    if (best.gap == before) step /= 4;
+  }
 }
 
 }  // namespace

@@ -85,9 +85,7 @@ Feature<3> facing_of_hull(const Core<3>& core, const Vec<3>& direction, double f
   const double most = local.dot(p.points[top]);
   const auto down = [&](std::uint32_t i) { return most - local.dot(p.points[i]); };
   Feature<3> f;
-  const shapes::HullFace* steepest = &p.faces[0];
-  for (const shapes::HullFace& face : p.faces)
-    if (local.dot(face.normal) > local.dot(steepest->normal)) steepest = &face;
+  const shapes::HullFace* steepest = &p.faces[shapes::furthest<3>(p.normals_by_axis.data(), p.faces.size(), local)];
   bool level = true;
   for (std::uint32_t k = 0; k < steepest->count && level; ++k) level = down(p.loops[steepest->first + k]) <= flat;
   if (level) {
@@ -102,8 +100,10 @@ Feature<3> facing_of_hull(const Core<3>& core, const Vec<3>& direction, double f
   }
   const shapes::HullEdge* best = nullptr;
   double least = flat;
-  for (const shapes::HullEdge& e : p.edges)
-    if (const double d = std::max(down(e.from), down(e.to)); d <= least) least = d, best = &e;
+  for (const shapes::HullEdge& e : p.edges) {
+    if (e.from != top && e.to != top) continue;
+    if (const double d = down(e.from == top ? e.to : e.from); d <= least) least = d, best = &e;
+  }
   if (best != nullptr) {
     f.add(core.placed(p.points[best->from]), best->from);
     f.add(core.placed(p.points[best->to]), best->to);

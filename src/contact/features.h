@@ -20,6 +20,15 @@ struct Feature {
   std::array<Corner<D>, kMostCorners> corners;
   Vec<D> face_normal = Vec<D>::Zero();  // of a face in 3D
 
+  Feature() = default;
+  Feature(const Feature& other) { *this = other; }
+  Feature& operator=(const Feature& other) {  // most corners are not in use
+    count = other.count, face_normal = other.face_normal;
+    std::copy_n(other.corners.begin(), count, corners.begin());
+    return *this;
+  }
+  ~Feature() = default;
+
   void add(const Vec<D>& at, std::uint32_t id) {
     if (count < kMostCorners) corners[count++] = {at, id};
   }

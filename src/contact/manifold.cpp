@@ -55,12 +55,47 @@ bool parallel(const Feature<D>& first, const Feature<D>& second) {  // to 3.6 de
   return std::abs(u.dot(w)) >= 0.998;
 }
 
+// Whether `other` is a corner and lies over the face, or the side, seen along the normal.
+template <int D>
+bool over(const Feature<D>& face, Feature<D> other, const Vec<D>& normal) {
+  if (other.count != 1) return false;
+  clip_to(face, other, normal);
+  return other.count == 1;
+}
+
+// Where surfaces meet that meet at one place: halfway between them.
+template <int D>
+Vec<D> one_place(const Core<D>& a, const Core<D>& b, const Separation<D>& nearest, const Feature<D>& fa,
+                 const Feature<D>& fb, bool sideways) {
+  if (nearest.has_points) return 0.5 * (nearest.on_a + nearest.on_b);
+  const Vec<D>& n = nearest.normal;
+  const bool exact = a.flat_sided() && b.flat_sided() && !sideways;  // the corners are
+  if (exact && fa.count >= D && over(fa, fb, n)) return fb.corners[0].at - n * (b.radius + 0.5 * nearest.gap);
+  if (exact && fb.count >= D && over(fb, fa, n)) return fa.corners[0].at + n * (a.radius + 0.5 * nearest.gap);
+  if constexpr (D == 3) {
+    // Two edges that cross, seen along the normal.
+    if (exact && fa.count == 2 && fb.count == 2) {
+      const Vec<3> u = fa.corners[1].at - fa.corners[0].at, w = fb.corners[1].at - fb.corners[0].at;
+      const Vec<3> side = cross(w, n);
+      const double slope = side.dot(u);
+      if (std::abs(slope) > 1e-3 * u.norm() * w.norm()) {
+        const Vec<3> from = fb.corners[0].at - fa.corners[0].at;
+        const double t = side.dot(from) / slope, s = cross(u, n).dot(from) / slope;
+        if (t >= 0 && t <= 1 && s >= 0 && s <= 1)
+          return fa.corners[0].at + t * u + n * (a.radius + 0.5 * nearest.gap);
+      }
+    }
+  }
+  const Separation<D> told = separation(a, b);
+  return 0.5 * (told.on_a + told.on_b);
+}
+
 }  // namespace
 
 template <int D>
-Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat) {
+Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat, const Vec<D>* from) {
   Manifold<D> out;
-  const Separation<D> nearest = separation(a, b, false);
+  const Separation<D> nearest = separation_within(a, b, margin, from);
   if (nearest.gap > margin) return out;
   const Vec<D>& n = out.normal = nearest.normal;
   const double rounding = a.radius + b.radius;
@@ -95,16 +130,13 @@ Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double f
     }
   }
   if (count == 0) {
-    // The surfaces meet at one place.
-    const Separation<D> told = nearest.has_points ? nearest : separation(a, b);
-    const Vec<D> middle = 0.5 * (told.on_a + told.on_b);
-    found[count++] = {middle, nearest.gap, 1U << 29};
+    found[count++] = {one_place(a, b, nearest, fa, fb, sideways), nearest.gap, 1U << 29};
   }
   keep_best<D>(found, count, out);
   return out;
 }
 
-template Manifold<2> manifold(const Core<2>&, const Core<2>&, double, double);
-template Manifold<3> manifold(const Core<3>&, const Core<3>&, double, double);
+template Manifold<2> manifold(const Core<2>&, const Core<2>&, double, double, const Vec<2>*);
+template Manifold<3> manifold(const Core<3>&, const Core<3>&, double, double, const Vec<3>*);
 
 }  // namespace colvik::contact

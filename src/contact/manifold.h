@@ -29,15 +29,16 @@ struct Manifold {
 /// much one end of a face may lie behind the other). Empty when the shapes are further apart.
 /// Method: the features facing along the normal are clipped against each other (Sutherland and
 /// Hodgman, "Reentrant polygon clipping", 1974); of more than two (2D) or four
-/// (3D) points those stay that span most.
+/// (3D) points those stay that span most. `from`: the normal of a moment ago, to start with.
 template <int D>
-[[nodiscard]] Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat);
+[[nodiscard]] Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat,
+                                   const Vec<D>* from = nullptr);
 
 /// The same for shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
 template <int D>
 [[nodiscard]] Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin,
-                                   double flat) {
-  return manifold(Core<D>(a, {}), Core<D>(b, b_in_a), margin, flat);
+                                   double flat, const Vec<D>* from = nullptr) {
+  return manifold(Core<D>(a, {}), Core<D>(b, b_in_a), margin, flat, from);
 }
 
 }  // namespace colvik::contact

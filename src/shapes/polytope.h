@@ -3,6 +3,7 @@
 #include <colvik/shape.hpp>
 
 #include <cstdint>
+#include <limits>
 #include <span>
 
 namespace colvik::shapes {
@@ -23,10 +24,52 @@ struct HullEdge {
 template <int D>
 struct Polytope {
   std::vector<Vec<D>> points;   // 2D: counterclockwise
+  std::vector<double> by_axis;  // of the points, for furthest()
   std::vector<HullFace> faces;  // 3D hulls
+  std::vector<double> normals_by_axis;  // of the faces, for furthest()
   std::vector<std::uint32_t> loops;
   std::vector<HullEdge> edges;
 };
+
+/// All first coordinates, then all second ones and so on, each list rounded up to whole fours by
+/// repeating the first.
+template <int D, class At>
+std::vector<double> laid_by_axis(std::size_t count, At&& at) {
+  std::vector<double> out;
+  for (int i = 0; i < D; ++i)
+    for (std::size_t k = 0; k < (count + 3) / 4 * 4; ++k) out.push_back(at(k < count ? k : 0)[i]);
+  return out;
+}
+
+/// Of vectors laid out by laid_by_axis, the one furthest along a direction; the first of equals. Four at
+/// a time, without a branch, so that the compiler can use vectors.
+template <int D>
+std::size_t furthest(const double* by_axis, std::size_t count, const Vec<D>& direction) {
+  const std::size_t n = (count + 3) / 4 * 4;
+  const double *x = by_axis, *y = x + n, *z = D == 3 ? y + n : nullptr;
+  double most[4], which[4], at = 0;
+  for (int k = 0; k < 4; ++k) most[k] = std::numeric_limits<double>::lowest(), which[k] = 0;
+  for (std::size_t i = 0; i < n; i += 4, at += 1)
+    for (std::size_t k = 0; k < 4; ++k) {
+      double d = direction[0] * x[i + k] + direction[1] * y[i + k];
+      if constexpr (D == 3) d += direction[2] * z[i + k];
+      which[k] = d > most[k] ? at : which[k];
+      most[k] = d > most[k] ? d : most[k];
+    }
+  std::size_t best = 0;
+  for (std::size_t k = 1; k < 4; ++k)
+    if (most[k] > most[best] || (most[k] == most[best] && which[k] < which[best])) best = k;
+  return 4 * static_cast<std::size_t>(which[best]) + best;
+}
+
+/// Fills in the lists by axis.
+template <int D>
+void lay_out(Polytope<D>& p) {
+  p.by_axis = laid_by_axis<D>(p.points.size(), [&](std::size_t k) { return p.points[k]; });
+  if constexpr (D == 3)
+    if (!p.faces.empty())
+      p.normals_by_axis = laid_by_axis<3>(p.faces.size(), [&](std::size_t k) { return p.faces[k].normal; });
+}
 
 /// The corners of the convex hull of `points`, counterclockwise; corners nearer than `tolerance` to
 /// the line through their neighbours are left out. Source: Andrew, "Another efficient algorithm for

@@ -1,0 +1,67 @@
+// colvik_bench: how fast the rooms of the library are, each row beside a baseline of a general-purpose
+// library in the same run. Ratios are what counts: the machines are shared.
+//
+//     colvik_bench [--json] [Google Benchmark's own options]
+#include <cstring>
+#include <iostream>
+#include <map>
+
+#include "bench.hpp"
+
+namespace {
+
+// The usual table, and then how many times as long each baseline took.
+class Ratios : public benchmark::ConsoleReporter {
+ public:
+  void ReportRuns(const std::vector<Run>& runs) override {
+    ConsoleReporter::ReportRuns(runs);
+    for (const Run& run : runs) {
+      if (run.error_occurred) continue;
+      const std::string name = run.run_name.function_name;
+      const std::size_t cut = name.rfind('/');
+      const std::string size = run.run_name.args.empty() ? "" : " " + run.run_name.args;
+      times_[name.substr(0, cut) + size][name.substr(cut + 1)] = run.GetAdjustedRealTime();
+    }
+  }
+  void Finalize() override {
+    std::ostream& out = GetOutputStream();
+    out << "\nTime of each baseline as a multiple of colvik's, same run (above 1: colvik is faster)\n";
+    for (const auto& [group, rows] : times_) {
+      const auto ours = rows.find("colvik");
+      if (ours == rows.end()) continue;
+      out << group << ":";
+      for (const auto& [name, time] : rows)
+        if (name != "colvik") out << "  " << name << " " << std::round(100 * time / ours->second) / 100;
+      out << "\n";
+    }
+  }
+
+ private:
+  std::map<std::string, std::map<std::string, double>> times_;
+};
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  bool json = false;
+  std::vector<char*> rest;
+  for (int i = 0; i < argc; ++i) {
+    if (std::strcmp(argv[i], "--json") == 0) json = true;
+    else rest.push_back(argv[i]);
+  }
+  int count = static_cast<int>(rest.size());
+  benchmark::Initialize(&count, rest.data());
+  if (benchmark::ReportUnrecognizedArguments(count, rest.data())) return 2;
+  bench::register_pairs();
+  bench::register_rays();
+  bench::register_shapes();
+  bench::register_world();
+  if (json) {
+    benchmark::JSONReporter reporter;
+    benchmark::RunSpecifiedBenchmarks(&reporter);
+  } else {
+    Ratios reporter;
+    benchmark::RunSpecifiedBenchmarks(&reporter);
+  }
+  return 0;
+}

@@ -1,0 +1,151 @@
+// What callers see: casts, scenery and zones.
+#include <colvik/world.hpp>
+
+#include "bench.hpp"
+#include "contact/collide.h"
+
+namespace bench {
+namespace {
+
+template <int D>
+Shape<D> ball(double diameter) {
+  if constexpr (D == 2) return circle(diameter);
+  else return sphere(diameter);
+}
+
+template <int D>
+std::vector<ShapeCast<D>> casts(double room) {
+  Random random(5);
+  std::vector<ShapeCast<D>> out;
+  for (int i = 0; i < 1000; ++i) {
+    Shape<D> shape;
+    if (i % 2 == 0) shape = ball<D>(0.6);
+    else if constexpr (D == 2) shape = box(0.6, 0.4);
+    else shape = box(0.6, 0.4, 0.5);
+    const Vec<D> from = random.vec<D>(room);
+    const Rotation<D> turned = random.rotation<D>();
+    out.push_back({shape, {from, turned}, Vec<D>(random.direction<D>() * 10)});
+  }
+  return out;
+}
+
+// Through a world of 10,000 still boxes.
+template <int D>
+void shape_casts(bool turning) {
+  row("casts/" + dimension(D) + "/" + (turning ? "turning" : "straight") + " through 10000 boxes", "colvik",
+      [=](benchmark::State& state) {
+        World<D> world;
+        const double room = D == 2 ? 100 : 24;
+        Random random(4);
+        for (int i = 0; i < 10000; ++i) {
+          Shape<D> shape;
+          if constexpr (D == 2) shape = box(1, 0.7);
+          else shape = box(1, 0.7, 0.8);
+          const Vec<D> at = random.vec<D>(room);
+          world.add({.at = at, .colliders = {{.shape = shape}}}).value();
+        }
+        std::vector<ShapeCast<D>> all = casts<D>(room);
+        if (turning)
+          for (ShapeCast<D>& c : all) c.turn.setConstant(1);
+        std::size_t i = 0;
+        for (auto _ : state) benchmark::DoNotOptimize(world.first(all[i++ % all.size()]).has_value());
+        state.counters["casts_per_s"] = benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
+      })
+      ->MinTime(0.2);
+}
+
+// Bodies of about two cells, on the ground at random places.
+template <int D>
+void on_ground(const std::string& name, Shape<D> (*make)(), double height, Vec<D> room) {
+  row("contacts/" + dimension(D) + "/" + name, "colvik", [=](benchmark::State& state) {
+    const Shape<D> ground = make();
+    Random random(6);
+    std::vector<std::pair<Shape<D>, Pose<D>>> bodies;
+    for (int i = 0; i < 1000; ++i) {
+      Shape<D> body = ball<D>(1);
+      if constexpr (D == 2) {
+        if (i % 2 == 0) body = box(1, 1);
+      } else if (i % 2 == 0) {
+        body = box(1, 1, 1);
+      }
+      Vec<D> at = Vec<D>::Constant(height + 0.49);
+      for (const int k : {0, D - 1})
+        if (k != 1) at[k] = random.range(0.1, 0.9) * room[k];
+      bodies.emplace_back(body, Pose<D>{at, {}});
+    }
+    std::vector<contact::Manifold<D>> found;
+    std::size_t i = 0, touching = 0;
+    for (auto _ : state) {
+      const auto& [body, pose] = bodies[i++ % bodies.size()];
+      contact::collide(ground, body, pose, 0.02, 0.01, found);
+      touching += found.size();
+    }
+    if (touching == 0) state.SkipWithError("nothing touched");
+    state.counters["bodies_per_s"] = benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
+  })->MinTime(0.2);
+}
+
+// Moving zones over things at rest: a step of the world, with its events.
+template <int D>
+void zones_over_things() {
+  row("zones/" + dimension(D) + "/10000 zones over 100000 things", "colvik, a step", [](benchmark::State& state) {
+    const double room = 0.5 * std::pow(1e5, 1.0 / D) * 1.5;
+    Random random(7);
+    World<D> world;
+    const Shape<D> unit = ball<D>(1);
+    for (int i = 0; i < 100000; ++i) {
+      const Vec<D> at = random.vec<D>(room);
+      world.add({.at = at, .colliders = {{.shape = unit}}}).value();
+    }
+    for (int i = 0; i < 10000; ++i) {
+      const Vec<D> at = random.vec<D>(room);
+      world
+          .add({.at = at,
+                .body = BodyKind::kinematic,
+                .colliders = {{.shape = unit, .zone = true}},
+                .velocity = random.direction<D>()})
+          .value();
+    }
+    world.step();
+    std::size_t events = 0;
+    for (auto _ : state) {
+      world.step();
+      events += world.events().size();
+    }
+    state.counters["events_per_step"] = static_cast<double>(events) / static_cast<double>(state.iterations());
+  })->Unit(benchmark::kMillisecond)->MinTime(0.2);
+  row("zones/" + dimension(D) + "/10000 zones over 100000 things", "R-tree, bounds alone", [](benchmark::State& state) {
+    const double room = 0.5 * std::pow(1e5, 1.0 / D) * 1.5;
+    Random random(7);
+    Boxes<D> things, zones;
+    for (int i = 0; i < 110000; ++i) {
+      const Vec<D> at = random.vec<D>(room), half = Vec<D>::Constant(0.5);
+      (i < 100000 ? things : zones).push_back({at - half, at + half});
+    }
+    const RTree<D> tree = rtree<D>(things);
+    std::size_t met = 0;
+    for (auto _ : state)
+      for (const Bounds<D>& z : zones)
+        tree.query(bg::index::intersects(Box<D>(point<D>(z.lo), point<D>(z.hi))),
+                   boost::iterators::make_function_output_iterator([&](const auto&) { ++met; }));
+    benchmark::DoNotOptimize(met);
+  })->Unit(benchmark::kMillisecond)->MinTime(0.2);
+}
+
+}  // namespace
+
+void register_world() {
+  for (const bool turning : {false, true}) shape_casts<2>(turning), shape_casts<3>(turning);
+  on_ground<2>("tile grid of 2000 cells", [] {
+    std::vector<std::string> rows(10, std::string(200, '#'));
+    rows.insert(rows.begin(), std::string(200, '.'));
+    return tiles(rows, {0.5, 0.5}).value();
+  }, 5, {100, 0});
+  on_ground<3>("height field of 80000 triangles", [] {
+    return heights(201, 201, {0.5, 0.5}, std::vector<double>(201 * 201, 1.0)).value();
+  }, 1, {100, 0, 100});
+  zones_over_things<2>();
+  zones_over_things<3>();
+}
+
+}  // namespace bench
