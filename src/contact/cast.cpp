@@ -2,6 +2,7 @@
 
 #include "contact/distance.h"
 #include "contact/pieces.h"
+#include "contact/ray.h"
 
 namespace colvik::contact {
 namespace {
@@ -50,7 +51,15 @@ template <int D>
 std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const Course<D>& course) {
   if (a.kind == ShapeKind::half_space)
     return advance<D>(b, course, arm_of(b), [](const Core<D>& moved) { return from_half_space<D>({}, moved); });
+  const bool line = b.kind == ShapeKind::ball && b.radius == 0 && course.turn.isZero() && !course.move.isZero();
   if (a.parts == nullptr) {
+    if (line && a.corners == nullptr && (a.kind == ShapeKind::box || a.kind == ShapeKind::ball)) {
+      const Vec<D>& from = course.start.position;
+      const Shot<D> shot = a.kind == ShapeKind::ball ? shoot_ball(a.radius, from, course.move)
+                           : a.radius == 0           ? shoot_box(a.core, from, course.move)
+                                                     : Shot<D>{};
+      if (shot.settled) return shot.hit;
+    }
     const Core<D> still(a, {});
     return advance<D>(b, course, arm_of(a), [&](const Core<D>& moved) { return separation(still, moved); });
   }
@@ -63,6 +72,17 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
     const bool surface = is_surface(piece);
     if (surface && !all.two_sided && straight && all.normal(all.fronts[piece.first_front]).dot(course.move) >= 0)
       return;  // from behind, or along it
+    if (surface && line) {
+      const shapes::Front<D>& of = all.fronts[piece.first_front];
+      std::array<Vec<D>, D> corner;
+      for (int k = 0; k < D; ++k) corner[k] = all.points[of.corner[k]];
+      Vec<D> normal = all.normal(of);
+      if (all.two_sided && normal.dot(course.start.position - corner[0]) < 0) normal = -normal;
+      if (const Shot<D> shot = shoot_flat<D>(corner, normal, course.start.position, course.move); shot.settled) {
+        if (shot.hit && (!best || shot.hit->t < best->t)) best = shot.hit;
+        return;
+      }
+    }
     Corners<D> keep;
     const Core<D> core = core_of(all, piece, Pose<D>{}, keep);
     if (surface && !all.two_sided &&

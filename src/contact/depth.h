@@ -6,6 +6,10 @@ namespace colvik::contact {
 
 inline constexpr double kNever = std::numeric_limits<double>::infinity();
 
+/// In 2D a triangle.
+template <int D>
+using Tetrahedron = std::array<Vec<D>, D + 1>;
+
 template <int D>
 struct Axis {
   Vec<D> normal = Vec<D>::Unit(0);  // unit, from a to b
@@ -19,9 +23,12 @@ struct Axis {
 /// the difference of the two (van den Bergen, "Proximity queries and penetration depth computation on
 /// 3D game objects", 2001), from a simplex that need not hold the origin; of curved ones to a thousandth.
 ///
-/// Separating axes stop at the first with a gap above `enough`, which need not be the best.
-[[nodiscard]] Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough = kNever);
-[[nodiscard]] Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b, double enough = kNever);
+/// Separating axes stop at the first with a gap above `enough`, which need not be the best. `start`:
+/// corners of a - b that hold the origin between them, for the polytope to start from.
+[[nodiscard]] Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough = kNever,
+                                   const Tetrahedron<2>* start = nullptr);
+[[nodiscard]] Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b, double enough = kNever,
+                                   const Tetrahedron<3>* start = nullptr);
 
 /// Whether few separating axes tell all of two cores that touch or overlap, sooner than a search.
 [[nodiscard]] inline bool has_few_axes(const Core<2>&, const Core<2>&) { return true; }

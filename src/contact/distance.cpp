@@ -1,5 +1,7 @@
 #include "contact/distance.h"
 
+#include <optional>
+
 #include "contact/depth.h"
 
 namespace colvik::contact {
@@ -121,10 +123,10 @@ Vec<3> nearest_point(const Simplex<3>& s) {
 }
 
 // Nearest points of two cores; false when they touch or overlap, or when `strict` and nearly touching and
-// rounding hides which.
+// rounding hides which. `held`: the simplex that holds the origin, if there was one.
 template <int D>
 bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond, const Vec<D>* from,
-                 Separation<D>& out) {
+                 Separation<D>& out, std::optional<Tetrahedron<D>>* held = nullptr) {
   const double size = a.half.norm() + b.half.norm() + (b.middle - a.middle).norm();
   const bool curved = !a.flat_sided() || !b.flat_sided();
   // How much nearer another point may be and v still be the answer. Corners are met exactly.
@@ -154,7 +156,10 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond,
     s.point[last] = p, s.from_a[last] = pa, s.from_b[last] = pb;
     // A plane across v with all the points beyond it proves the cores apart, whatever rounding says.
     reduce(s, v.dot(p) <= 1e-3 * touching * v.norm());
-    if (s.size == D + 1) return false;
+    if (s.size == D + 1) {
+      if (held != nullptr) *held = s.point;
+      return false;
+    }
     const Vec<D> next = nearest_point(s);
     if (last_good.size > 0 && !(next.squaredNorm() < v.squaredNorm())) {  // rounding has the upper hand
       // Slivers of curved surfaces can stop the search before a touch is reached; depth finds that.
@@ -200,8 +205,9 @@ void touch_points(const Core<D>& a, const Core<D>& b, const Axis<D>& axis, Separ
 template <int D>
 Separation<D> separation(const Core<D>& a, const Core<D>& b) {
   Separation<D> out;
-  if (!cores_apart<D>(a, b, true, kNever, nullptr, out)) {
-    const Axis<D> axis = deepest_axis(a, b);
+  std::optional<Tetrahedron<D>> held;
+  if (!cores_apart<D>(a, b, true, kNever, nullptr, out, &held)) {
+    const Axis<D> axis = deepest_axis(a, b, kNever, held ? &*held : nullptr);
     out.gap = axis.gap;
     out.normal = axis.normal;
     out.capped = axis.capped;
@@ -232,7 +238,9 @@ Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyon
     if (done) by_axis(axis);
     start = axis.normal, from = &start;
   }
-  if (!done && !cores_apart(a, b, true, beyond, from, out)) by_axis(deepest_axis(a, b));
+  std::optional<Tetrahedron<D>> held;
+  if (!done && !cores_apart(a, b, true, beyond, from, out, &held))
+    by_axis(deepest_axis(a, b, kNever, held ? &*held : nullptr));
   out.gap -= rounding;
   if (out.has_points) {
     out.on_a += out.normal * a.radius;

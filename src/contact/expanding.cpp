@@ -17,6 +17,7 @@ class Expansion {
         curved_(!a.flat_sided() || !b.flat_sided()) {}
 
   bool start();
+  bool start_from(const Tetrahedron<3>& corners);
   Axis<3> run();
 
  private:
@@ -26,6 +27,7 @@ class Expansion {
     double distance;  // of its plane from the origin, signed; negative when the origin lies outside
   };
   [[nodiscard]] Vec<3> support(const Vec<3>& n) const { return a_.support(n) - b_.support(-n); }
+  void close(bool above);
   void add(std::size_t i, std::size_t j, std::size_t k);
   void look_around(Axis<3>& best) const;
   bool replace_seen(const Vec<3>& p);  // false when it sees no face
@@ -81,8 +83,24 @@ bool Expansion::start() {
   if (std::max(high, low) <= least) return false;
   corners_[3] = high > low ? above : below;
   corner_count_ = 4;
-  if (high > low) add(0, 2, 1), add(0, 1, 3), add(1, 2, 3), add(2, 0, 3);
+  close(high > low);
+  return true;
+}
+
+// The faces of a tetrahedron, its last corner above or below the others.
+void Expansion::close(bool above) {
+  if (above) add(0, 2, 1), add(0, 1, 3), add(1, 2, 3), add(2, 0, 3);
   else add(0, 1, 2), add(1, 0, 3), add(2, 1, 3), add(0, 2, 3);
+}
+
+// Of curved ones the far points of start() lead sooner to the end.
+bool Expansion::start_from(const Tetrahedron<3>& corners) {
+  const Vec<3> u = corners[1] - corners[0], w = corners[2] - corners[0], n = cross(u, w);
+  const double height = n.dot(corners[3] - corners[0]) / n.norm();
+  if (curved_ || n.norm() < 1e-4 * small_ * small_ || !(std::abs(height) > 1e-4 * small_)) return false;
+  std::copy(corners.begin(), corners.end(), corners_.begin());
+  corner_count_ = 4;
+  close(height > 0);
   return true;
 }
 
@@ -155,9 +173,9 @@ void Expansion::look_around(Axis<3>& best) const {
 
 }  // namespace
 
-std::optional<Axis<3>> expand(const Core<3>& a, const Core<3>& b) {
+std::optional<Axis<3>> expand(const Core<3>& a, const Core<3>& b, const Tetrahedron<3>* start) {
   Expansion e(a, b);
-  if (!e.start()) return std::nullopt;
+  if (!(start != nullptr && e.start_from(*start)) && !e.start()) return std::nullopt;
   return e.run();
 }
 

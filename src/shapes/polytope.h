@@ -41,26 +41,14 @@ std::vector<double> laid_by_axis(std::size_t count, At&& at) {
   return out;
 }
 
-/// Of vectors laid out by laid_by_axis, the one furthest along a direction; the first of equals. Four at
-/// a time, without a branch, so that the compiler can use vectors.
+/// Of vectors laid out by laid_by_axis, the one furthest along a direction; the first of equals. Several
+/// at a time.
 template <int D>
-std::size_t furthest(const double* by_axis, std::size_t count, const Vec<D>& direction) {
-  const std::size_t n = (count + 3) / 4 * 4;
-  const double *x = by_axis, *y = x + n, *z = D == 3 ? y + n : nullptr;
-  double most[4], which[4], at = 0;
-  for (int k = 0; k < 4; ++k) most[k] = std::numeric_limits<double>::lowest(), which[k] = 0;
-  for (std::size_t i = 0; i < n; i += 4, at += 1)
-    for (std::size_t k = 0; k < 4; ++k) {
-      double d = direction[0] * x[i + k] + direction[1] * y[i + k];
-      if constexpr (D == 3) d += direction[2] * z[i + k];
-      which[k] = d > most[k] ? at : which[k];
-      most[k] = d > most[k] ? d : most[k];
-    }
-  std::size_t best = 0;
-  for (std::size_t k = 1; k < 4; ++k)
-    if (most[k] > most[best] || (most[k] == most[best] && which[k] < which[best])) best = k;
-  return 4 * static_cast<std::size_t>(which[best]) + best;
-}
+[[nodiscard]] std::size_t furthest(const double* by_axis, std::size_t count, const Vec<D>& direction);
+template <>
+std::size_t furthest(const double* by_axis, std::size_t count, const Vec<2>& direction);
+template <>
+std::size_t furthest(const double* by_axis, std::size_t count, const Vec<3>& direction);
 
 /// Fills in the lists by axis.
 template <int D>

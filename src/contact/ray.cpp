@@ -1,0 +1,78 @@
+#include "contact/ray.h"
+
+namespace colvik::contact {
+namespace {
+
+template <int D>
+Shot<D> nothing() {
+  return {true, std::nullopt};
+}
+template <int D>
+Shot<D> met(double t, const Vec<D>& normal, const Vec<D>& from, const Vec<D>& move) {
+  Impact<D> hit;
+  hit.t = t, hit.normal = normal, hit.point = from + t * move;
+  return {true, hit};
+}
+
+}  // namespace
+
+template <int D>
+Shot<D> shoot_box(const Vec<D>& half, const Vec<D>& from, const Vec<D>& move) {
+  double first = -1, last = 1;
+  int axis = -1;
+  for (int i = 0; i < D; ++i) {
+    if (move[i] == 0) {
+      if (std::abs(from[i]) > half[i]) return nothing<D>();
+      continue;
+    }
+    const double in = (move[i] > 0 ? -half[i] - from[i] : half[i] - from[i]) / move[i];
+    const double out = (move[i] > 0 ? half[i] - from[i] : -half[i] - from[i]) / move[i];
+    if (in > first) first = in, axis = i;
+    last = std::min(last, out);
+  }
+  if (first > last || last < 0) return nothing<D>();
+  if (!(first > 0)) return {};
+  return met<D>(first, Vec<D>(Vec<D>::Unit(axis) * (move[axis] > 0 ? -1.0 : 1.0)), from, move);
+}
+
+template <int D>
+Shot<D> shoot_ball(double radius, const Vec<D>& from, const Vec<D>& move) {
+  // From the point of the line nearest to the centre, which keeps the digits of far starts.
+  const double length = move.norm();
+  const Vec<D> along = move / length;
+  const double middle = -from.dot(along), off = (from + middle * along).squaredNorm();
+  if (!(from.norm() > radius)) return {};
+  if (off > radius * radius || middle <= 0) return nothing<D>();
+  const double way = middle - std::sqrt(radius * radius - off);
+  if (way > length) return nothing<D>();
+  const double t = std::max(0.0, way) / length;
+  return met<D>(t, Vec<D>((from + t * move).normalized()), from, move);
+}
+
+template <int D>
+Shot<D> shoot_flat(std::span<const Vec<D>> corner, const Vec<D>& normal, const Vec<D>& from, const Vec<D>& move) {
+  constexpr double kEdge = 1e-9;
+  const double closing = -normal.dot(move), high = normal.dot(from - corner[0]);
+  if (!(std::abs(closing) > 1e-9 * move.norm())) return {};
+  const double t = high / closing;
+  if (closing < 0 || t > 1 || t < 0) return nothing<D>();
+  const Vec<D> p = from + t * move - corner[0], u = corner[1] - corner[0];
+  if constexpr (D == 2) {
+    const double s = p.dot(u) / u.squaredNorm();
+    if (s < -kEdge || s > 1 + kEdge) return nothing<D>();
+  } else {
+    const Vec<3> w = corner[2] - corner[0], n = cross(u, w);
+    const double area = n.squaredNorm(), s = n.dot(cross(p, w)) / area, r = n.dot(cross(u, p)) / area;
+    if (s < -kEdge || r < -kEdge || s + r > 1 + kEdge) return nothing<D>();
+  }
+  return met<D>(t, normal, from, move);
+}
+
+template Shot<2> shoot_box(const Vec<2>&, const Vec<2>&, const Vec<2>&);
+template Shot<3> shoot_box(const Vec<3>&, const Vec<3>&, const Vec<3>&);
+template Shot<2> shoot_ball(double, const Vec<2>&, const Vec<2>&);
+template Shot<3> shoot_ball(double, const Vec<3>&, const Vec<3>&);
+template Shot<2> shoot_flat(std::span<const Vec<2>>, const Vec<2>&, const Vec<2>&, const Vec<2>&);
+template Shot<3> shoot_flat(std::span<const Vec<3>>, const Vec<3>&, const Vec<3>&, const Vec<3>&);
+
+}  // namespace colvik::contact

@@ -1,0 +1,32 @@
+#pragma once
+// Points on straight lines: first touches that need no search.
+#include <optional>
+
+#include "contact/cast.h"
+
+namespace colvik::contact {
+
+/// What a line says of a body without a search: whether that is settled, and where it is met if so.
+template <int D>
+struct Shot {
+  bool settled = false;
+  std::optional<Impact<D>> hit;
+};
+
+/// A box about the origin, its axes those of the frame (Kay and Kajiya, "Ray tracing complex scenes",
+/// 1986). Not settled for starts inside or on it.
+template <int D>
+[[nodiscard]] Shot<D> shoot_box(const Vec<D>& half, const Vec<D>& from, const Vec<D>& move);
+
+/// A ball about the origin. Not settled for starts inside or on it.
+template <int D>
+[[nodiscard]] Shot<D> shoot_ball(double radius, const Vec<D>& from, const Vec<D>& move);
+
+/// A segment (2D) or triangle (3D) with this unit normal, met from the side the normal points to. Lines
+/// that run along it are not settled; the sides belong to it, so that none slips through between two
+/// neighbours.
+template <int D>
+[[nodiscard]] Shot<D> shoot_flat(std::span<const Vec<D>> corner, const Vec<D>& normal, const Vec<D>& from,
+                                 const Vec<D>& move);
+
+}  // namespace colvik::contact
