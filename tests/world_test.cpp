@@ -196,3 +196,22 @@ TEST_CASE_TEMPLATE("copies get names from their kind and inactive objects do not
   world.step();
   CHECK(world.object(id).pose.position[1] < 0);
 }
+
+TEST_CASE_TEMPLATE("a still object can be put elsewhere: touches follow, and it is counted", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  const ObjectId shelf = world.add(thing<D>("shelf", BodyKind::fixed, kZero, {solid(cube<D>(1))})).value();
+  const ObjectId hand =
+      world.add(thing<D>("hand", BodyKind::kinematic, Vec<D>::Unit(0) * 5, {solid(cube<D>(1))})).value();
+  world.step();
+  CHECK(world.events().empty());
+  CHECK(world.still_moved() == 0);
+  CHECK(world.place(shelf, {Vec<D>::Unit(0) * 4.5, {}}));
+  world.step();
+  REQUIRE(world.events().size() == 1);
+  CHECK(world.events()[0].phase == Phase::begin);
+  CHECK(world.still_moved() == 1);
+  CHECK(world.place(hand, {Vec<D>::Unit(0) * 9, {}}));
+  for (int i = 0; i < 3; ++i) world.step();
+  CHECK(world.still_moved() == 1);  // of what is meant to move nothing is counted
+}

@@ -70,6 +70,9 @@ class World {
   /// Live objects in order of creation. Allocates.
   [[nodiscard]] std::vector<ObjectId> objects() const;
   [[nodiscard]] std::size_t count() const;
+  /// How often a still (fixed) object's collider was put somewhere else: each time costs the index more
+  /// than moving what is meant to move.
+  [[nodiscard]] std::size_t still_moved() const;
 
   // ---- changes -------------------------------------------------------------------------------
   // Outside a step they take effect at once; asked for by a listener they wait for the end of the

@@ -34,7 +34,7 @@ template <int D>
 void World<D>::Impl::drive() {
   const double dt = 1 / settings.rate;
   const double now = static_cast<double>(steps) / settings.rate, then = static_cast<double>(steps + 1) / settings.rate;
-  for (const std::uint32_t slot : order) {
+  for (const std::uint32_t slot : movers) {
     world::ObjectState<D>& o = objects[slot];
     Object<D>& s = o.shown;
     if (s.body != BodyKind::kinematic || !s.active) continue;
@@ -55,11 +55,11 @@ template <int D>
 void World<D>::Impl::gather_bodies() {
   bodies.assign(1, dynamics::Body<D>{});  // kNoBody: all that never moves
   body_objects.assign(1, 0);
-  for (const std::uint32_t slot : order) {
+  for (const std::uint32_t slot : movers) {
     world::ObjectState<D>& o = objects[slot];
     const Object<D>& s = o.shown;
     o.body = world::kNoBody;
-    if (!s.active || s.body == BodyKind::fixed) continue;
+    if (!s.active) continue;
     o.body = static_cast<std::uint32_t>(bodies.size());
     dynamics::Body<D>& b = bodies.emplace_back();
     body_objects.push_back(slot);

@@ -30,7 +30,7 @@ struct ColliderState {
   std::uint32_t contact_class = 0;
   bool in_tree = false;  // whose key is its slot
   bool in_still_tree = false;
-  bool look_again = true;  // its pairs must be searched: it is new, moved far enough or changed
+  bool look_again = false;  // its pairs must be searched: it is new, moved far enough or changed
   bool changed = false;    // its existing pairs must be decided anew
   bool live = false;
 };
@@ -102,6 +102,8 @@ struct World<D>::Impl {
   std::vector<world::ObjectState<D>> objects;  // by slot
   std::vector<std::uint32_t> free_objects;
   std::vector<std::uint32_t> order;                        // slots of objects not yet freed, by serial
+  std::vector<std::uint32_t> movers;                       // of them, those that are not still
+  std::vector<std::uint32_t> to_look;                      // colliders to look at again
   std::unordered_map<std::string, std::uint32_t> by_name;  // only looked up, never walked
   std::vector<world::ColliderState<D>> colliders;
   std::vector<std::uint32_t> free_colliders;
@@ -142,6 +144,9 @@ struct World<D>::Impl {
   void set_shown(world::ObjectState<D>& o, bool active);
   void classify(world::ObjectState<D>& o);
   void take_from_tree(std::uint32_t at);
+  void look(std::uint32_t at) {
+    if (!std::exchange(colliders[at].look_again, true)) to_look.push_back(at);
+  }
   void free_removed();
   void set_mass(world::ObjectState<D>& o);
   void set_shape(world::ObjectState<D>& o, std::size_t collider, const Shape<D>& shape);
@@ -177,6 +182,7 @@ struct World<D>::Impl {
   void gather_bodies();
   void scatter_bodies();
   void update_index();  // pairs.cpp
+  void put_in_tree(std::uint32_t at);
   void find_pairs();
   void make_contacts();  // contacts.cpp
   void hold_one_way(world::Pair<D>& p);

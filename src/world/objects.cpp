@@ -84,6 +84,7 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   }
   classify(o);
   order.push_back(slot);
+  if (def.body != BodyKind::fixed) movers.push_back(slot);
   by_name.emplace(name, slot);
   ++live_count;
   return s.id;
@@ -137,7 +138,7 @@ void World<D>::Impl::set_shape(ObjectState<D>& o, std::size_t collider, const Sh
     // The velocity told is that of the centre of mass, which may have moved.
     o.shown.velocity += cross(o.shown.spin, Vec<D>(o.shown.pose * o.mass_centre - centre));
   }
-  colliders[o.colliders[collider]].look_again = true;
+  look(o.colliders[collider]);
   index_stale = true;
 }
 
@@ -153,7 +154,8 @@ void World<D>::Impl::classify(ObjectState<D>& o) {
   for (const std::uint32_t at : o.colliders) {
     ColliderState<D>& c = colliders[at];
     c.contact_class = classes.intern(party(o, c.which));
-    c.look_again = c.changed = true;
+    c.changed = true;
+    look(at);
     index_stale = true;
     if (!o.shown.active || !o.shown.colliders[c.which].def.on) take_from_tree(at);
   }
@@ -192,6 +194,7 @@ template <int D>
 void World<D>::Impl::free_removed() {
   if (!someone_left) return;
   someone_left = false;
+  std::erase_if(movers, [&](std::uint32_t slot) { return objects[slot].life == Life::reported; });
   std::erase_if(order, [&](std::uint32_t slot) {
     ObjectState<D>& o = objects[slot];
     if (o.life == Life::removed) {
@@ -274,6 +277,10 @@ template <int D>
 std::size_t World<D>::count() const {
   return impl_->live_count;
 }
+template <int D>
+std::size_t World<D>::still_moved() const {
+  return impl_->still_moved;
+}
 
 template <int D>
 bool World<D>::remove(ObjectId id) {
@@ -290,7 +297,7 @@ bool World<D>::place(ObjectId id, const Pose<D>& pose) {
     o.shown.pose = pose;
     o.target.reset();
     o.changes.teleported = impl_->something_changed = true;
-    for (const std::uint32_t at : o.colliders) impl_->colliders[at].look_again = true;
+    for (const std::uint32_t at : o.colliders) impl_->look(at);
     impl_->index_stale = true;
   });
 }

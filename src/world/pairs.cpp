@@ -8,40 +8,43 @@ namespace colvik {
 using world::ColliderState;
 using world::Pair;
 
+// Where a collider is, and where it may get to within this step.
+template <int D>
+void World<D>::Impl::put_in_tree(std::uint32_t at) {
+  const double dt = 1 / settings.rate, margin = world::kMargin * settings.metre;
+  ColliderState<D>& c = colliders[at];
+  const world::ObjectState<D>& o = objects[c.object];
+  const Object<D>& s = o.shown;
+  if (!c.live || !s.active || !s.colliders[c.which].def.on) return;
+  const bool still_object = s.body == BodyKind::fixed;
+  const Pose<D> pose = pose_of(c);
+  Bounds<D> now = bounds(shape_of(c), pose);
+  if (!still_object) {
+    // Along its velocity, gravity added, and round its centre.
+    Vec<D> travel = s.velocity * dt;
+    if (s.body == BodyKind::dynamic) travel += settings.gravity * (s.gravity_scale * dt * dt);
+    const double arm = (pose.position - s.pose * o.mass_centre).norm() + now.size().norm() / 2;
+    now = now.swept(travel).grown(std::min(s.spin.norm() * dt, 2.0) * arm);
+  }
+  index::Tree<D>& tree = still_object ? still : moving;
+  if (c.in_tree && tree.bounds(at).contains(now.grown(margin / 2))) return;
+  // Padded, so that a slow thing does not trouble the tree every step.
+  const Bounds<D> padded = now.grown(still_object ? margin : margin + 0.1 * now.size().maxCoeff());
+  if (c.in_tree) tree.move(at, padded);
+  else tree.insert(at, padded);
+  if (c.in_tree && still_object) ++still_moved;
+  c.in_tree = true;
+  c.in_still_tree = still_object;
+  look(at);
+}
+
+// Costs what can move and what was changed; what is still is not looked at.
 template <int D>
 void World<D>::Impl::update_index() {
-  const double dt = 1 / settings.rate, margin = world::kMargin * settings.metre;
   index_stale = false;
-  for (const std::uint32_t slot : order) {
-    const world::ObjectState<D>& o = objects[slot];
-    const Object<D>& s = o.shown;
-    if (!s.active) continue;
-    const bool still_object = s.body == BodyKind::fixed;
-    for (const std::uint32_t at : o.colliders) {
-      ColliderState<D>& c = colliders[at];
-      if (still_object && !c.look_again) continue;
-      if (!s.colliders[c.which].def.on) continue;
-      const Pose<D> pose = pose_of(c);
-      Bounds<D> now = bounds(shape_of(c), pose);
-      if (!still_object) {
-        // Where it may get to within this step: along its velocity, gravity added, and round its centre.
-        Vec<D> travel = s.velocity * dt;
-        if (s.body == BodyKind::dynamic) travel += settings.gravity * (s.gravity_scale * dt * dt);
-        const double arm = (pose.position - s.pose * o.mass_centre).norm() + now.size().norm() / 2;
-        now = now.swept(travel).grown(std::min(s.spin.norm() * dt, 2.0) * arm);
-      }
-      index::Tree<D>& tree = still_object ? still : moving;
-      if (c.in_tree && tree.bounds(at).contains(now.grown(margin / 2))) continue;
-      // Padded, so that a slow thing does not trouble the tree every step.
-      const Bounds<D> padded = now.grown(still_object ? margin : margin + 0.1 * now.size().maxCoeff());
-      if (c.in_tree) tree.move(at, padded);
-      else tree.insert(at, padded);
-      if (c.in_tree && still_object) ++still_moved;
-      c.in_tree = true;
-      c.in_still_tree = still_object;
-      c.look_again = true;
-    }
-  }
+  for (std::size_t k = 0, n = to_look.size(); k < n; ++k) put_in_tree(to_look[k]);
+  for (const std::uint32_t slot : movers)
+    for (const std::uint32_t at : objects[slot].colliders) put_in_tree(at);
   moving.settle();
   still.settle();
 }
@@ -84,12 +87,12 @@ void World<D>::Impl::find_pairs() {
     p.responds = p.channel == Channel::solid && (is_dynamic(p.a) || is_dynamic(p.b));
     pairs.push_back(p);
   };
-  for (const std::uint32_t slot : order)
-    for (const std::uint32_t at : objects[slot].colliders) {
-      ColliderState<D>& c = colliders[at];
-      if (c.look_again && c.in_tree) (c.in_still_tree ? still : moving).mark(at);
-      c.look_again = c.changed = false;
-    }
+  for (const std::uint32_t at : to_look) {
+    ColliderState<D>& c = colliders[at];
+    if (c.in_tree) (c.in_still_tree ? still : moving).mark(at);
+    c.look_again = c.changed = false;
+  }
+  to_look.clear();
   overlapping.clear();
   moving.pairs(overlapping);
   moving.pairs(still, overlapping);
