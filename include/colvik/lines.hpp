@@ -22,6 +22,12 @@ struct Line {
   ObjectId object{};  ///< whose it is
 };
 
+/// Appends the outline of a collider, on an object at `pose`, and from the middle of each one-way front a
+/// line `mark` long to its open side.
+template <int D>
+void collider_lines(const ColliderDef<D>& collider, const Pose<D>& pose, double mark, ObjectId object,
+                    std::vector<Line<D>>& out);
+
 struct LineOptions {
   bool outlines = true, contacts = true, bounds = false;
   double mark = 0.1;  ///< length of crosses, normals and one-way marks, in metres

@@ -1,3 +1,4 @@
+#include <colvik/lines.hpp>
 #include <colvik/picture.hpp>
 
 #include <fmt/format.h>
@@ -199,11 +200,10 @@ class Painter {
   }
   void paint_lines(const ColliderDef<D>& c, const Pose<D>& pose, const Stroke& stroke) {
     if constexpr (D == 2) {
-      const Pose<2> at = pose * Pose<2>{c.at, c.turned};
-      for (const std::vector<Vec<2>>& line : outlines(c.shape)) {
-        const Points points = on_paper(line, at);
-        for (std::size_t i = 0; i + 1 < points.size(); ++i) canvas_.line(points[i], points[i + 1], stroke);
-      }
+      constexpr double kMark = 5;  // pixels to the open side of what is one-way
+      std::vector<Line<2>> lines;
+      collider_lines(c, pose, kMark / to_paper_.scale(), ObjectId{}, lines);
+      for (const Line<2>& l : lines) canvas_.line(to_paper_(l.from), to_paper_(l.to), stroke);
     } else if (is_convex(c.shape)) {
       canvas_.polygon(silhouettes(c, pose)[0], nullptr, &stroke);
     }

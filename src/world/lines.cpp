@@ -43,6 +43,16 @@ void add_open_sides(const Shape<D>& shape, const Pose<D>& pose, double mark, Obj
 }  // namespace
 
 template <int D>
+void collider_lines(const ColliderDef<D>& c, const Pose<D>& pose, double mark, ObjectId id,
+                    std::vector<Line<D>>& out) {
+  const Pose<D> at = pose * Pose<D>{c.at, c.turned};
+  add_outline(c.shape, at, !c.on ? LineKind::off : c.zone ? LineKind::zone : LineKind::solid, id, out);
+  if (!c.zone) add_open_sides(c.shape, at, mark, id, out);
+}
+template void collider_lines(const ColliderDef<2>&, const Pose<2>&, double, ObjectId, std::vector<Line<2>>&);
+template void collider_lines(const ColliderDef<3>&, const Pose<3>&, double, ObjectId, std::vector<Line<3>>&);
+
+template <int D>
 std::vector<Line<D>> World<D>::lines(const LineOptions& options) const {
   Impl& impl = *impl_;
   std::vector<Line<D>> out;
@@ -53,11 +63,8 @@ std::vector<Line<D>> World<D>::lines(const LineOptions& options) const {
     if (!o.shown.active) continue;
     for (const std::uint32_t at : o.colliders) {
       const world::ColliderState<D>& c = impl.colliders[at];
-      const ColliderDef<D>& def = o.shown.colliders[c.which].def;
-      const Pose<D> pose = impl.pose_of(c);
-      const LineKind kind = !def.on ? LineKind::off : def.zone ? LineKind::zone : LineKind::solid;
-      if (options.outlines) add_outline(def.shape, pose, kind, o.shown.id, out);
-      if (options.outlines && !def.zone) add_open_sides(def.shape, pose, mark, o.shown.id, out);
+      if (options.outlines)
+        collider_lines(o.shown.colliders[c.which].def, o.shown.pose, mark, o.shown.id, out);
       if (options.bounds && c.in_tree)
         add_box((c.in_still_tree ? impl.still : impl.moving).bounds(at), o.shown.id, out);
     }
