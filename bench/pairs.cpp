@@ -1,6 +1,6 @@
 // Who overlaps whom, every frame anew.
-#include <CGAL/box_intersection_d.h>
 #include <CGAL/Box_intersection_d/Box_with_handle_d.h>
+#include <CGAL/box_intersection_d.h>
 
 #include <algorithm>
 #include <bit>
@@ -111,8 +111,7 @@ class BySweep {
   __attribute__((target_clones("avx2", "default"))) std::uint32_t eight(std::size_t a, std::size_t b) const {
     std::array<int, 8> miss;
     const double lo = lo_[1][a], hi = hi_[1][a], end = hi_[0][a];
-    for (std::size_t k = 0; k < 8; ++k)
-      miss[k] = (lo_[0][b + k] > end) | (lo_[1][b + k] > hi) | (hi_[1][b + k] < lo);
+    for (std::size_t k = 0; k < 8; ++k) miss[k] = (lo_[0][b + k] > end) | (lo_[1][b + k] > hi) | (hi_[1][b + k] < lo);
     if constexpr (D == 3)
       for (std::size_t k = 0; k < 8; ++k) miss[k] |= (lo_[2][b + k] > hi_[2][a]) | (hi_[2][b + k] < lo_[2][a]);
     std::uint32_t hits = 0;
@@ -190,7 +189,8 @@ struct AllPairs {
 // The pairs of which one moved, smaller number first, in order.
 std::vector<Pair> of_moved(std::vector<Pair> pairs, const std::vector<bool>& moved) {
   std::erase_if(pairs, [&](const Pair& p) { return !moved[p.first] && !moved[p.second]; });
-  for (Pair& p : pairs) p = std::minmax(p.first, p.second);
+  for (Pair& p : pairs)
+    if (p.second < p.first) std::swap(p.first, p.second);
   std::sort(pairs.begin(), pairs.end());
   return pairs;
 }
@@ -213,8 +213,8 @@ void frames(benchmark::State& state, Boxes<D> boxes, const Moved& who) {
   ByRTree<D>{boxes}(boxes, who, expected);
   if (of_moved(out, moved) != of_moved(expected, moved)) state.SkipWithError("the pairs are not those of the R-tree");
   const auto n = static_cast<double>(boxes.size());
-  state.counters["ns_per_box"] = benchmark::Counter(
-      n * 1e-9, benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+  state.counters["ns_per_box"] =
+      benchmark::Counter(n * 1e-9, benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
   state.counters["pairs_per_box"] = static_cast<double>(out.size()) / n;
 }
 

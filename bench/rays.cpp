@@ -76,9 +76,9 @@ void among_boxes() {
     cast_all(state, lines(), [&](const Line<D>& line) {
       double best = 1;
       const bg::model::segment<Point<D>> segment(point<D>(line.from), point<D>(line.from + line.way));
-      tree.query(bg::index::intersects(segment), boost::iterators::make_function_output_iterator([&](const auto& found) {
-                   enters(boxes[found.second], line, best);
-                 }));
+      tree.query(bg::index::intersects(segment),
+                 boost::iterators::make_function_output_iterator(
+                     [&](const auto& found) { enters(boxes[found.second], line, best); }));
       return best;
     });
   })->MinTime(0.2);
@@ -154,53 +154,71 @@ void over_terrain() {
       return at == nullptr ? 1.0 : std::min(1.0, std::sqrt((*at - from).squared_length() / way.squared_length()));
     });
   })->MinTime(0.2);
-  row("build/3D/terrain of 99458 triangles", "colvik, the mesh with its smooth seams", [](benchmark::State& state) {
-    const Terrain t = terrain();
-    for (auto _ : state) benchmark::DoNotOptimize(mesh(t.points, t.triangles).value());
-  })->Unit(benchmark::kMillisecond)->Iterations(3);
-  row("build/3D/terrain of 99458 triangles", "colvik", [](benchmark::State& state) {
-    const Terrain t = terrain();
-    Boxes<3> boxes;
-    for (const auto& c : t.triangles) {
-      Bounds<3> b;
-      for (const std::uint32_t k : c) b = b.merged(t.points[k]);
-      boxes.push_back(b);
-    }
-    for (auto _ : state) benchmark::DoNotOptimize(index::Tree<3>(boxes).size());
-  })->Unit(benchmark::kMillisecond)->Iterations(5);
-  row("build/3D/terrain of 99458 triangles", "AABB_tree", [=](benchmark::State& state) {
-    const Triangles all = triangles();
-    for (auto _ : state) {
-      Tree tree(all.begin(), all.end());
-      tree.build();
-      benchmark::DoNotOptimize(tree.size());
-    }
-  })->Unit(benchmark::kMillisecond)->Iterations(3);
+  row("build/3D/terrain of 99458 triangles", "colvik, the mesh with its smooth seams",
+      [](benchmark::State& state) {
+        const Terrain t = terrain();
+        for (auto _ : state) benchmark::DoNotOptimize(mesh(t.points, t.triangles).value());
+      })
+      ->Unit(benchmark::kMillisecond)
+      ->Iterations(3);
+  row("build/3D/terrain of 99458 triangles", "colvik",
+      [](benchmark::State& state) {
+        const Terrain t = terrain();
+        Boxes<3> boxes;
+        for (const auto& c : t.triangles) {
+          Bounds<3> b;
+          for (const std::uint32_t k : c) b = b.merged(t.points[k]);
+          boxes.push_back(b);
+        }
+        for (auto _ : state) benchmark::DoNotOptimize(index::Tree<3>(boxes).size());
+      })
+      ->Unit(benchmark::kMillisecond)
+      ->Iterations(5);
+  row("build/3D/terrain of 99458 triangles", "AABB_tree",
+      [=](benchmark::State& state) {
+        const Triangles all = triangles();
+        for (auto _ : state) {
+          Tree tree(all.begin(), all.end());
+          tree.build();
+          benchmark::DoNotOptimize(tree.size());
+        }
+      })
+      ->Unit(benchmark::kMillisecond)
+      ->Iterations(3);
 }
 
 template <int D>
 void building() {
   constexpr std::size_t kMany = 1000000;
   const std::string group = "build/" + dimension(D) + "/1000000 boxes";
-  row(group, "colvik", [](benchmark::State& state) {
-    const Boxes<D> boxes = scatter<D>(kMany, Spread::equal);
-    for (auto _ : state) benchmark::DoNotOptimize(index::Tree<D>(boxes).size());
-  })->Unit(benchmark::kMillisecond)->Iterations(5);
-  row(group, "R-tree", [](benchmark::State& state) {
-    const Boxes<D> boxes = scatter<D>(kMany, Spread::equal);
-    for (auto _ : state) benchmark::DoNotOptimize(rtree<D>(boxes).size());
-  })->Unit(benchmark::kMillisecond)->Iterations(2);
-  row(group, "sort of keys", [](benchmark::State& state) {
-    Random random(3);
-    std::vector<std::uint64_t> keys(kMany);
-    for (auto _ : state) {
-      state.PauseTiming();
-      for (std::uint64_t& k : keys) k = random.bits();
-      state.ResumeTiming();
-      std::sort(keys.begin(), keys.end());
-      benchmark::DoNotOptimize(keys.data());
-    }
-  })->Unit(benchmark::kMillisecond)->Iterations(5);
+  row(group, "colvik",
+      [](benchmark::State& state) {
+        const Boxes<D> boxes = scatter<D>(kMany, Spread::equal);
+        for (auto _ : state) benchmark::DoNotOptimize(index::Tree<D>(boxes).size());
+      })
+      ->Unit(benchmark::kMillisecond)
+      ->Iterations(5);
+  row(group, "R-tree",
+      [](benchmark::State& state) {
+        const Boxes<D> boxes = scatter<D>(kMany, Spread::equal);
+        for (auto _ : state) benchmark::DoNotOptimize(rtree<D>(boxes).size());
+      })
+      ->Unit(benchmark::kMillisecond)
+      ->Iterations(2);
+  row(group, "sort of keys",
+      [](benchmark::State& state) {
+        Random random(3);
+        std::vector<std::uint64_t> keys(kMany);
+        for (auto _ : state) {
+          state.PauseTiming();
+          for (std::uint64_t& k : keys) k = random.bits();
+          state.ResumeTiming();
+          std::sort(keys.begin(), keys.end());
+          benchmark::DoNotOptimize(keys.data());
+        }
+      })
+      ->Unit(benchmark::kMillisecond)
+      ->Iterations(5);
 }
 
 }  // namespace

@@ -88,62 +88,72 @@ void on_ground(const std::string& name, Shape<D> (*make)(), double height, Vec<D
 // Moving zones over things at rest: a step of the world, with its events.
 template <int D>
 void zones_over_things() {
-  row("zones/" + dimension(D) + "/10000 zones over 100000 things", "colvik, a step", [](benchmark::State& state) {
-    const double room = 0.5 * std::pow(1e5, 1.0 / D) * 1.5;
-    Random random(7);
-    World<D> world;
-    const Shape<D> unit = ball<D>(1);
-    for (int i = 0; i < 100000; ++i) {
-      const Vec<D> at = random.vec<D>(room);
-      world.add({.at = at, .colliders = {{.shape = unit}}}).value();
-    }
-    for (int i = 0; i < 10000; ++i) {
-      const Vec<D> at = random.vec<D>(room);
-      world
-          .add({.at = at,
-                .body = BodyKind::kinematic,
-                .colliders = {{.shape = unit, .zone = true}},
-                .velocity = random.direction<D>()})
-          .value();
-    }
-    world.step();
-    std::size_t events = 0;
-    for (auto _ : state) {
-      world.step();
-      events += world.events().size();
-    }
-    state.counters["events_per_step"] = static_cast<double>(events) / static_cast<double>(state.iterations());
-  })->Unit(benchmark::kMillisecond)->MinTime(0.2);
-  row("zones/" + dimension(D) + "/10000 zones over 100000 things", "R-tree, bounds alone", [](benchmark::State& state) {
-    const double room = 0.5 * std::pow(1e5, 1.0 / D) * 1.5;
-    Random random(7);
-    Boxes<D> things, zones;
-    for (int i = 0; i < 110000; ++i) {
-      const Vec<D> at = random.vec<D>(room), half = Vec<D>::Constant(0.5);
-      (i < 100000 ? things : zones).push_back({at - half, at + half});
-    }
-    const RTree<D> tree = rtree<D>(things);
-    std::size_t met = 0;
-    for (auto _ : state)
-      for (const Bounds<D>& z : zones)
-        tree.query(bg::index::intersects(Box<D>(point<D>(z.lo), point<D>(z.hi))),
-                   boost::iterators::make_function_output_iterator([&](const auto&) { ++met; }));
-    benchmark::DoNotOptimize(met);
-  })->Unit(benchmark::kMillisecond)->MinTime(0.2);
+  row("zones/" + dimension(D) + "/10000 zones over 100000 things", "colvik, a step",
+      [](benchmark::State& state) {
+        const double room = 0.5 * std::pow(1e5, 1.0 / D) * 1.5;
+        Random random(7);
+        World<D> world;
+        const Shape<D> unit = ball<D>(1);
+        for (int i = 0; i < 100000; ++i) {
+          const Vec<D> at = random.vec<D>(room);
+          world.add({.at = at, .colliders = {{.shape = unit}}}).value();
+        }
+        for (int i = 0; i < 10000; ++i) {
+          const Vec<D> at = random.vec<D>(room);
+          world
+              .add({.at = at,
+                    .body = BodyKind::kinematic,
+                    .colliders = {{.shape = unit, .zone = true}},
+                    .velocity = random.direction<D>()})
+              .value();
+        }
+        world.step();
+        std::size_t events = 0;
+        for (auto _ : state) {
+          world.step();
+          events += world.events().size();
+        }
+        state.counters["events_per_step"] = static_cast<double>(events) / static_cast<double>(state.iterations());
+      })
+      ->Unit(benchmark::kMillisecond)
+      ->MinTime(0.2);
+  row("zones/" + dimension(D) + "/10000 zones over 100000 things", "R-tree, bounds alone",
+      [](benchmark::State& state) {
+        const double room = 0.5 * std::pow(1e5, 1.0 / D) * 1.5;
+        Random random(7);
+        Boxes<D> things, zones;
+        for (int i = 0; i < 110000; ++i) {
+          const Vec<D> at = random.vec<D>(room), half = Vec<D>::Constant(0.5);
+          (i < 100000 ? things : zones).push_back({at - half, at + half});
+        }
+        const RTree<D> tree = rtree<D>(things);
+        std::size_t met = 0;
+        for (auto _ : state)
+          for (const Bounds<D>& z : zones)
+            tree.query(bg::index::intersects(Box<D>(point<D>(z.lo), point<D>(z.hi))),
+                       boost::iterators::make_function_output_iterator([&](const auto&) { ++met; }));
+        benchmark::DoNotOptimize(met);
+      })
+      ->Unit(benchmark::kMillisecond)
+      ->MinTime(0.2);
 }
 
 }  // namespace
 
 void register_world() {
   for (const bool turning : {false, true}) shape_casts<2>(turning), shape_casts<3>(turning);
-  on_ground<2>("tile grid of 2000 cells", [] {
-    std::vector<std::string> rows(10, std::string(200, '#'));
-    rows.insert(rows.begin(), std::string(200, '.'));
-    return tiles(rows, {0.5, 0.5}).value();
-  }, 5, {100, 0});
-  on_ground<3>("height field of 80000 triangles", [] {
-    return heights(201, 201, {0.5, 0.5}, std::vector<double>(201 * 201, 1.0)).value();
-  }, 1, {100, 0, 100});
+  on_ground<2>("tile grid of 2000 cells",
+               [] {
+                 std::vector<std::string> rows(10, std::string(200, '#'));
+                 rows.insert(rows.begin(), std::string(200, '.'));
+                 return tiles(rows, {0.5, 0.5}).value();
+               },
+               5, {100, 0});
+  on_ground<3>("height field of 80000 triangles",
+               [] {
+                 return heights(201, 201, {0.5, 0.5}, std::vector<double>(201 * 201, 1.0)).value();
+               },
+               1, {100, 0, 100});
   zones_over_things<2>();
   zones_over_things<3>();
 }

@@ -1,6 +1,7 @@
 // colvik_judge: every pair of convex shapes, judged by a program that shares no code with the library.
 //
-//     colvik_judge [--full] [--only 'box and cone']     JSON lines {what, dimension, pairs, worst, limit, capped, ok}; exit 1 if any is not ok
+//     colvik_judge [--full] [--only 'box and cone']     JSON lines {what, dimension, pairs, worst, limit, capped, ok};
+//     exit 1 if any is not ok
 //
 // An answer "this far apart, along this normal, at these two points" is proved rather than compared:
 // the points are on the shapes (nothing can be further apart than that), and a slab of that width

@@ -1,8 +1,12 @@
 // Prints state hashes: of each demo scene after 600 steps, and of a few random worlds. The same on
 // every compiler and at every optimization level.
+//
+//     state_hashes [FOLDER] [--plain]     --plain: without the vector instructions that are chosen at run time
+#include <hwy/highway.h>
 #include <colvik/scene.hpp>
 
 #include <cstdio>
+#include <string_view>
 
 using namespace colvik;
 
@@ -48,7 +52,15 @@ std::uint64_t pile() {
 }  // namespace
 
 int main(int argc, char** argv) {
-  const std::string folder = argc > 1 ? argv[1] : "data";
+  std::string folder = "data";
+  for (int i = 1; i < argc; ++i) {
+    if (std::string_view(argv[i]) == "--plain") {
+      hwy::SetSupportedTargetsForTest(HWY_STATIC_TARGET);
+      hwy::GetChosenTarget().Update(hwy::SupportedTargets());
+    } else {
+      folder = argv[i];
+    }
+  }
   for (const char* name : {"night-depot", "loading-bay", "sorting-hall", "mezzanine"}) {
     const LoadedScene loaded = load_scene(folder + "/" + name + ".toml");
     if (!loaded.ok()) {

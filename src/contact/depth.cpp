@@ -133,8 +133,8 @@ Axis<3> axis_of_full_boxes(const Core<3>& a, const Core<3>& b, double enough) {
       const int k = (i + 1) % 3, l = (i + 2) % 3, m = (j + 1) % 3, n = (j + 2) % 3;
       const double square = 1 - turn[i][j] * turn[i][j];
       if (square < 1e-12) continue;
-      const double reach = a.half[k] * size[l][j] + a.half[l] * size[k][j] + b.half[m] * size[i][n] +
-                           b.half[n] * size[i][m];
+      const double reach =
+          a.half[k] * size[l][j] + a.half[l] * size[k][j] + b.half[m] * size[i][n] + b.half[n] * size[i][m];
       const double apart = std::abs(at[l] * turn[k][j] - at[k] * turn[l][j]) - reach;
       // A gap is longer along the unit normal, a depth too.
       if (const double gap = apart / std::sqrt(square); gap > edge.gap) edge.gap = gap, first = i, second = j;

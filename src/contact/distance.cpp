@@ -125,8 +125,8 @@ Vec<3> nearest_point(const Simplex<3>& s) {
 // Nearest points of two cores; false when they touch or overlap, or when `strict` and nearly touching and
 // rounding hides which. `held`: the simplex that holds the origin, if there was one.
 template <int D>
-bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond, const Vec<D>* from,
-                 Separation<D>& out, std::optional<Tetrahedron<D>>* held = nullptr) {
+bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond, const Vec<D>* from, Separation<D>& out,
+                 std::optional<Tetrahedron<D>>* held = nullptr) {
   const double size = a.half.norm() + b.half.norm() + (b.middle - a.middle).norm();
   const bool curved = !a.flat_sided() || !b.flat_sided();
   // How much nearer another point may be and v still be the answer. Corners are met exactly.

@@ -81,8 +81,7 @@ Vec<D> one_place(const Core<D>& a, const Core<D>& b, const Separation<D>& neares
       if (std::abs(slope) > 1e-3 * u.norm() * w.norm()) {
         const Vec<3> from = fb.corners[0].at - fa.corners[0].at;
         const double t = side.dot(from) / slope, s = cross(u, n).dot(from) / slope;
-        if (t >= 0 && t <= 1 && s >= 0 && s <= 1)
-          return fa.corners[0].at + t * u + n * (a.radius + 0.5 * nearest.gap);
+        if (t >= 0 && t <= 1 && s >= 0 && s <= 1) return fa.corners[0].at + t * u + n * (a.radius + 0.5 * nearest.gap);
       }
     }
   }

@@ -70,12 +70,9 @@ struct Slots {
 /// What the slots in use cover together.
 template <int D>
 inline FloatBox<D> around(const Slots<D>& s) {
+  using Eight = Eigen::Map<const Eigen::Array<float, kWide, 1>, Eigen::Aligned32>;
   FloatBox<D> out;
-  for (int i = 0; i < D; ++i) {
-    float lo = s.lo[i][0], hi = s.hi[i][0];
-    for (int k = 1; k < kWide; ++k) lo = std::min(lo, s.lo[i][k]), hi = std::max(hi, s.hi[i][k]);
-    out.lo[i] = lo, out.hi[i] = hi;
-  }
+  for (int i = 0; i < D; ++i) out.lo[i] = Eight(s.lo[i]).minCoeff(), out.hi[i] = Eight(s.hi[i]).maxCoeff();
   return out;
 }
 

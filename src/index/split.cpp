@@ -187,7 +187,7 @@ class Grid {
   static void for_cells(const Region& r, Visit&& visit) {
     for (int x = r.first[0]; x < r.last[0]; ++x)
       for (int y = r.first[1]; y < r.last[1]; ++y) {
-        const std::size_t k = static_cast<std::size_t>(x * kSide + y);
+        const std::size_t k = static_cast<std::size_t>(x) * kSide + static_cast<std::size_t>(y);
         if constexpr (D == 2) visit(k);
         else
           for (int z = r.first[2]; z < r.last[2]; ++z) visit(k * kSide + static_cast<std::size_t>(z));

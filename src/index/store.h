@@ -29,6 +29,7 @@ struct Node {
   std::uint32_t size = 0;     // entries beneath
   std::uint32_t changes = 0;  // of them, put in and taken out since it was built
   float spread = 0;           // of its children when it was built
+  float room = 0;             // cost of its bounds when it was built
   std::uint8_t slot = 0;      // in its parent
   std::uint8_t count = 0;
   std::uint8_t marked = 0;  // a bit a slot: the entry, or one beneath it
@@ -45,8 +46,8 @@ struct Store {
 
   [[nodiscard]] const Node<D>& node(std::int32_t i) const { return nodes[static_cast<std::size_t>(i)]; }
   Node<D>& node(std::int32_t i) { return nodes[static_cast<std::size_t>(i)]; }
-  [[nodiscard]] const Bounds<D>& bounds_of(Ref ref) const { return bounds[static_cast<std::size_t>(~ref)]; }
-  Place& place_of(Ref ref) { return places[static_cast<std::size_t>(~ref)]; }
+  [[nodiscard]] const Bounds<D>& bounds_of(Ref ref) const { return bounds[static_cast<std::uint32_t>(~ref)]; }
+  Place& place_of(Ref ref) { return places[static_cast<std::uint32_t>(~ref)]; }
 };
 
 }  // namespace colvik::index

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <bit>
 #include <cmath>
+#include <utility>
 
 namespace colvik::index {
 namespace {
@@ -14,11 +15,11 @@ constexpr std::size_t kPart = 256;
 
 // What the children of a node cover, as a multiple of what it covers itself.
 template <int D>
-float spread(const Node<D>& n) {
+float spread(const Node<D>& n, const FloatBox<D>& box) {
   float sum = 0;
   for (int i = 0; i < n.count; ++i)
     if (n.child[i] >= 0) sum += cost(n.slots.get(i));
-  return sum / cost(around(n.slots));
+  return sum / cost(box);
 }
 
 }  // namespace
@@ -59,7 +60,8 @@ void Tree<D>::move(std::uint32_t key, const Bounds<D>& bounds) {
   const FloatBox<D> box = to_float(bounds, store_.origin);
   if (n.parent != kNone) {
     const FloatBox<D> around = node(n.parent).slots.get(n.slot);
-    if (cost(merged(around, box)) > 2 * cost(around)) {
+    // Who strays does not drag its neighbours' bounds along.
+    if (cost(merged(around, box)) > 2 * n.room) {
       e.marked = (n.marked >> e.slot & 1) != 0;
       take_out(e.node, e.slot);
       e.node = kNone;
@@ -211,7 +213,7 @@ void Tree<D>::place(Ref ref) {
       const bool its = (parent.marked >> best & 1) != 0;
       put(made, 0, parent.child[best], there, its);
       put(made, 1, ref, box, marked);
-      node(made).count = 2, node(made).size = 2;
+      node(made).count = 2, node(made).size = 2, node(made).room = cost(merged(there, box));
       put(at, best, made, merged(there, box), its || marked);
       at = made;
       break;
@@ -234,9 +236,8 @@ void Tree<D>::settle() {
   waiting_.clear();
   if (store_.root == kNone) return;
   allowance_ = std::max<std::size_t>(4 * kPart, count_ / 8);
-  if (node(store_.root).stale != 0) refit(store_.root);
   // Far from its origin a tree would be coarse.
-  const FloatBox<D> all = around(node(store_.root).slots);
+  const FloatBox<D> all = refit(store_.root);
   for (int i = 0; i < D; ++i)
     if (std::abs(all.lo[i] + all.hi[i]) > 128 * (all.hi[i] - all.lo[i]) && std::abs(all.lo[i]) > 1 &&
         all.hi[i] > all.lo[i]) {
@@ -246,17 +247,19 @@ void Tree<D>::settle() {
 }
 
 template <int D>
-void Tree<D>::refit(std::int32_t at) {
+FloatBox<D> Tree<D>::refit(std::int32_t at) {
   for (std::uint32_t bits = node(at).stale; bits != 0; bits &= bits - 1) {
     const int slot = std::countr_zero(bits);
     const Ref ref = node(at).child[slot];
     if (ref < 0) continue;
-    if (node(ref).stale != 0) refit(ref);
-    node(at).slots.set(slot, around(node(ref).slots));
+    const FloatBox<D> box = refit(ref);
+    node(at).slots.set(slot, box);
   }
   Node<D>& n = node(at);
-  n.stale = 0;
-  if (allowance_ > 0 && (n.changes > n.size / 2 + kWide || spread(n) > kSpoilt * n.spread)) rebuild(at);
+  const FloatBox<D> box = around(n.slots);
+  if (std::exchange(n.stale, std::uint8_t{0}) == 0) return box;  // entries alone
+  if (allowance_ > 0 && (n.changes > n.size / 2 + kWide || spread(n, box) > kSpoilt * n.spread)) rebuild(at);
+  return box;
 }
 
 template <int D>
@@ -341,7 +344,8 @@ void Tree<D>::fill(std::int32_t at, const Group& group) {
   n.size = size;
   n.changes = 0;
   n.stale = 0;
-  n.spread = spread(n);
+  n.room = cost(group.box.template box<D>());
+  n.spread = spread(n, group.box.template box<D>());
 }
 
 template class Tree<2>;

@@ -67,8 +67,8 @@ class Tree {
   void put(std::int32_t at, int slot, Ref ref, const FloatBox<D>& box, bool marked);
   void take_out(std::int32_t at, int slot);
   void place(Ref ref);
-  void spoil(std::int32_t at);  // the bounds of a node
-  void refit(std::int32_t at);
+  void spoil(std::int32_t at);         // the bounds of a node
+  FloatBox<D> refit(std::int32_t at);  // returns what it covers
   void rebuild(std::int32_t at);
   void rebuild_all();
   void fill(std::int32_t at, const Group& group);

@@ -4,8 +4,8 @@
 #define HWY_DISABLED_TARGETS (HWY_SSSE3 | HWY_AVX3 | HWY_AVX3_DL)
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "index/walks.cpp"
-#include <hwy/foreach_target.h>  // NOLINT: includes this file once for each
 #include <hwy/cache_control.h>
+#include <hwy/foreach_target.h>  // NOLINT: includes this file once for each
 #include <hwy/highway.h>
 
 #include <bit>
@@ -130,17 +130,17 @@ struct Join {
     if (sure || a.bounds_of(x).overlaps(b.bounds_of(y)))
       out.emplace_back(static_cast<std::uint32_t>(~x), static_cast<std::uint32_t>(~y));
   }
-  // The pairs within a node of a tree joined with itself.
+  // The pairs within a node of a tree joined with itself: of what is marked with all that is not, and with
+  // what is and comes after it.
   void among(std::int32_t at) {
     const Node<D>& n = a.node(at);
-    for (int i = 0; i < n.count; ++i) {
-      const bool marked = (n.marked >> i & 1) != 0;
-      if (marked && n.child[i] >= 0) among(n.child[i]);
-      const std::uint32_t asked = (marked ? ~0U : n.marked) & ~0U << (i + 1) & 0xFF;
-      if (asked == 0) continue;
+    for (std::uint32_t marked = n.marked; marked != 0; marked &= marked - 1) {
+      const int i = std::countr_zero(marked);
+      if (n.child[i] >= 0) among(n.child[i]);
       const FloatBox<D> box = n.slots.get(i);
+      const std::uint32_t asked = (~std::uint32_t{n.marked} | ~1U << i) & ~(1U << i);
       for (std::uint32_t hits = overlapping(n.slots, box) & asked; hits != 0; hits &= hits - 1)
-        two(n.child[i], box, n, std::countr_zero(hits), marked);
+        two(n.child[i], box, n, std::countr_zero(hits), true);
     }
   }
   // Of x (with its box) and a slot of b, which overlap and of which one is marked.

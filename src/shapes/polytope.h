@@ -23,9 +23,9 @@ struct HullEdge {
 
 template <int D>
 struct Polytope {
-  std::vector<Vec<D>> points;   // 2D: counterclockwise
-  std::vector<double> by_axis;  // of the points, for furthest()
-  std::vector<HullFace> faces;  // 3D hulls
+  std::vector<Vec<D>> points;           // 2D: counterclockwise
+  std::vector<double> by_axis;          // of the points, for furthest()
+  std::vector<HullFace> faces;          // 3D hulls
   std::vector<double> normals_by_axis;  // of the faces, for furthest()
   std::vector<std::uint32_t> loops;
   std::vector<HullEdge> edges;

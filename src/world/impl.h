@@ -31,7 +31,7 @@ struct ColliderState {
   bool in_tree = false;  // whose key is its slot
   bool in_still_tree = false;
   bool look_again = false;  // its pairs must be searched: it is new, moved far enough or changed
-  bool changed = false;    // its existing pairs must be decided anew
+  bool changed = false;     // its existing pairs must be decided anew
   bool live = false;
 };
 

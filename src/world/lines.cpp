@@ -43,8 +43,7 @@ void add_open_sides(const Shape<D>& shape, const Pose<D>& pose, double mark, Obj
 }  // namespace
 
 template <int D>
-void collider_lines(const ColliderDef<D>& c, const Pose<D>& pose, double mark, ObjectId id,
-                    std::vector<Line<D>>& out) {
+void collider_lines(const ColliderDef<D>& c, const Pose<D>& pose, double mark, ObjectId id, std::vector<Line<D>>& out) {
   const Pose<D> at = pose * Pose<D>{c.at, c.turned};
   add_outline(c.shape, at, !c.on ? LineKind::off : c.zone ? LineKind::zone : LineKind::solid, id, out);
   if (!c.zone) add_open_sides(c.shape, at, mark, id, out);
@@ -63,8 +62,7 @@ std::vector<Line<D>> World<D>::lines(const LineOptions& options) const {
     if (!o.shown.active) continue;
     for (const std::uint32_t at : o.colliders) {
       const world::ColliderState<D>& c = impl.colliders[at];
-      if (options.outlines)
-        collider_lines(o.shown.colliders[c.which].def, o.shown.pose, mark, o.shown.id, out);
+      if (options.outlines) collider_lines(o.shown.colliders[c.which].def, o.shown.pose, mark, o.shown.id, out);
       if (options.bounds && c.in_tree)
         add_box((c.in_still_tree ? impl.still : impl.moving).bounds(at), o.shown.id, out);
     }
