@@ -1,7 +1,7 @@
 // colvik_bench: how fast the rooms of the library are, each row beside a baseline of a general-purpose
 // library in the same run. Ratios are what counts: the machines are shared.
 //
-//     colvik_bench [--json] [Google Benchmark's own options]
+//     colvik_bench [--json] [Google Benchmark's own options]     exit 1 if a row did not find what it should
 #include <cstring>
 #include <iostream>
 #include <map>
@@ -10,12 +10,15 @@
 
 namespace {
 
+bool failed = false;  // a row that does not find what it should
+
 // The usual table, and then how many times as long each baseline took.
 class Ratios : public benchmark::ConsoleReporter {
  public:
   void ReportRuns(const std::vector<Run>& runs) override {
     ConsoleReporter::ReportRuns(runs);
     for (const Run& run : runs) {
+      failed = failed || run.error_occurred;
       if (run.error_occurred) continue;
       const std::string name = run.run_name.function_name;
       const std::size_t cut = name.rfind('/');
@@ -40,6 +43,14 @@ class Ratios : public benchmark::ConsoleReporter {
   std::map<std::string, std::map<std::string, double>> times_;
 };
 
+class Json : public benchmark::JSONReporter {
+ public:
+  void ReportRuns(const std::vector<Run>& runs) override {
+    JSONReporter::ReportRuns(runs);
+    for (const Run& run : runs) failed = failed || run.error_occurred;
+  }
+};
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -57,11 +68,11 @@ int main(int argc, char** argv) {
   bench::register_shapes();
   bench::register_world();
   if (json) {
-    benchmark::JSONReporter reporter;
+    Json reporter;
     benchmark::RunSpecifiedBenchmarks(&reporter);
   } else {
     Ratios reporter;
     benchmark::RunSpecifiedBenchmarks(&reporter);
   }
-  return 0;
+  return failed ? 1 : 0;
 }

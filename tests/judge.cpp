@@ -18,6 +18,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "contact/cast.h"
 #include "contact/distance.h"
 #include "contact/manifold.h"
 #include "random.hpp"
@@ -313,13 +314,14 @@ Real least_overlap(const Body<D>& a, const Body<D>& b, const Frame<D>& fa, const
 }
 
 struct Row {
-  long pairs = 0, capped = 0, wrong = 0, steps = 0, jumps = 0;
-  Real gap = 0, on_shape = 0, depth = 0, manifold = 0;
+  long pairs = 0, capped = 0, wrong = 0, steps = 0, jumps = 0, casts = 0, rays = 0;
+  Real gap = 0, on_shape = 0, depth = 0, manifold = 0, cast = 0, ray = 0;
 
   void add(const Row& o) {
     pairs += o.pairs, capped += o.capped, wrong += o.wrong, steps += o.steps, jumps += o.jumps;
     gap = std::max(gap, o.gap), on_shape = std::max(on_shape, o.on_shape);
     depth = std::max(depth, o.depth), manifold = std::max(manifold, o.manifold);
+    casts += o.casts, rays += o.rays, cast = std::max(cast, o.cast), ray = std::max(ray, o.ray);
   }
 };
 
@@ -397,6 +399,60 @@ void judge_path(const Body<D>& a, const Body<D>& b, Pose<D> b_in_a, Random& rand
   }
 }
 
+// A cast, held against the gaps judged above at places on its way: none of them is an overlap, and where it
+// ends the two touch.
+template <int D>
+void judge_cast(const Body<D>& a, const Body<D>& b, Random& random, Row& row) {
+  const double reach = static_cast<double>(a.size + b.size);
+  contact::Course<D> course{{random.direction<D>() * random.range(0, 2) * reach, random.rotation<D>()}};
+  course.move = random.vec<D>(0.5) * reach - course.start.position * random.range(0.5, 1.5);
+  if (random.coin())
+    for (int k = 0; k < kTurnAxes<D>; ++k) course.turn[k] = random.range(-3, 3);
+  const Real way = course.move.norm() + course.turn.norm() * static_cast<double>(b.size);
+  const auto gap_at = [&](double t) -> Real { return contact::separation(a.shape, b.shape, course.at(t)).gap; };
+  const auto hit = contact::first_touch(a.shape, b.shape, course);
+  ++row.casts;
+  if (hit && hit->inside) {
+    if (gap_at(0) > 0) ++row.wrong;
+    return;
+  }
+  const double end = hit ? hit->t : 1;
+  for (int k = 0; k < 20; ++k) row.cast = std::max(row.cast, -gap_at(end * k / 20) / way);
+  if (hit) row.cast = std::max(row.cast, std::abs(gap_at(hit->t)) / way);
+}
+
+// A ray at a flat-sided body, held against all its planes (Cyrus and Beck, "Generalized two- and
+// three-dimensional clipping", 1978).
+template <int D>
+void judge_ray(const Body<D>& a, Random& random, Row& row) {
+  if (a.planes.empty() || a.radius > 0) return;
+  const double size = static_cast<double>(a.size);
+  const Vec<D> start = random.direction<D>() * random.range(1.1, 3) * size;
+  const Vec<D> move = random.vec<D>(0.7) * size - start * random.range(0.5, 1.5);
+  Real in = 0, out = 1;
+  V<D> side{};
+  for (const auto& [normal, offset] : a.planes) {
+    const Real height = dot<D>(normal, from<D>(start)) - offset, closing = -dot<D>(normal, from<D>(move));
+    if (closing > 0 && height / closing > in) in = height / closing, side = normal;
+    if (closing < 0) out = std::min(out, height / closing);
+    if (closing == 0 && height > 0) out = -1;
+  }
+  if (std::abs(out - in) < 1e-6L) return;  // grazes
+  const auto hit = contact::first_touch(a.shape, Shape<D>{}, contact::Course<D>{{start, {}}, move, kZero});
+  ++row.rays;
+  if ((out > in) != hit.has_value()) ++row.wrong;
+  if (!hit || out < in) return;
+  row.ray = std::max(row.ray, std::abs(hit->t - in));
+  if (dot<D>(side, from<D>(hit->normal)) < 0.9999L) {
+    // By an edge two sides are met within rounding of each other.
+    Real other = 0;
+    for (const auto& [normal, offset] : a.planes)
+      if (dot<D>(normal, from<D>(hit->normal)) > 0.9999L)
+        other = (dot<D>(normal, from<D>(start)) - offset) / -dot<D>(normal, from<D>(move));
+    if (std::abs(other - in) > 1e-6L) ++row.wrong;
+  }
+}
+
 template <int D>
 bool judge_all(int pairs, std::string_view only) {
   bool good = true;
@@ -421,6 +477,8 @@ bool judge_all(int pairs, std::string_view only) {
     tell("gap", std::max(row.gap, row.on_shape), 1e-5L);
     tell("depth", row.depth, 0.01L);
     tell("manifold", row.manifold, 1);
+    tell("cast", row.cast, 1e-4L);
+    if (row.rays > 0) tell("ray", row.ray, 1e-4L);
     tell("turn", row.steps > 0 ? Real(row.jumps) / row.steps : 0, 0.02L);
   };
   for (std::size_t ka = 0; ka < kinds; ++ka)
@@ -446,6 +504,7 @@ bool judge_all(int pairs, std::string_view only) {
         }
         judge_pair(a, b, pose_a, pose_b, random, row);
         if (i % 10 == 0) judge_path(a, b, pose_a.relative(pose_b), random, row);
+        if (i % 20 == 0) judge_cast(a, b, random, row), judge_ray(a, random, row);
       }
       all.add(row);
       tell_all(row, ": " + two);

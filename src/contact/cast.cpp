@@ -7,7 +7,7 @@
 namespace colvik::contact {
 namespace {
 
-constexpr int kMostStrides = 100;
+constexpr int kMostStrides = 1000;
 
 // The furthest point of a shape from its origin.
 template <int D>

@@ -197,7 +197,7 @@ Sides sides_of(const Core<3>& c) {
 }
 
 // Triangles and segments against each other and against boxes: all axes both ways.
-Axis<3> axis_of_flat(const Core<3>& a, const Core<3>& b) {
+Axis<3> axis_of_flat(const Core<3>& a, const Core<3>& b, double enough) {
   Axis<3> best;
   const Sides sa = sides_of(a), sb = sides_of(b);
   const auto attempt = [&](const Vec<3>& direction, Axis<3>& axis) {
@@ -209,6 +209,7 @@ Axis<3> axis_of_flat(const Core<3>& a, const Core<3>& b) {
   };
   for (const Sides* s : {&sa, &sb})
     for (int i = 0; i < s->faces; ++i) attempt(s->face[i], best);
+  if (best.gap > enough) return best;
   Axis<3> edge;
   for (const Sides* s : {&sa, &sb})
     for (int i = 0; s->flat && i < s->edges; ++i) attempt(cross(s->edge[i], s->face[0]), edge);
@@ -247,7 +248,7 @@ Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b, double enough, const Te
   if (a.boxlike() && b.boxlike()) return axis_of_boxes(a, b, enough);
   if (has_volume(a) || has_volume(b))
     if (const auto found = expand(a, b, start)) return *found;
-  return axis_of_flat(a, b);
+  return axis_of_flat(a, b, enough);
 }
 
 }  // namespace colvik::contact

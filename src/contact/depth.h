@@ -32,6 +32,9 @@ struct Axis {
 
 /// Whether few separating axes tell all of two cores that touch or overlap, sooner than a search.
 [[nodiscard]] inline bool has_few_axes(const Core<2>&, const Core<2>&) { return true; }
-[[nodiscard]] inline bool has_few_axes(const Core<3>& a, const Core<3>& b) { return a.boxlike() && b.boxlike(); }
+[[nodiscard]] inline bool has_few_axes(const Core<3>& a, const Core<3>& b) {
+  const auto few = [](const Core<3>& c) { return c.flat_sided() && c.polytope == nullptr; };
+  return few(a) && few(b);
+}
 
 }  // namespace colvik::contact
