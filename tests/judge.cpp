@@ -429,19 +429,29 @@ void judge_ray(const Body<D>& a, Random& random, Row& row) {
   const double size = static_cast<double>(a.size);
   const Vec<D> start = random.direction<D>() * random.range(1.1, 3) * size;
   const Vec<D> move = random.vec<D>(0.7) * size - start * random.range(0.5, 1.5);
-  Real in = 0, out = 1;
+  Real in = 0, out = 0;
   V<D> side{};
-  for (const auto& [normal, offset] : a.planes) {
-    const Real height = dot<D>(normal, from<D>(start)) - offset, closing = -dot<D>(normal, from<D>(move));
-    if (closing > 0 && height / closing > in) in = height / closing, side = normal;
-    if (closing < 0) out = std::min(out, height / closing);
-    if (closing == 0 && height > 0) out = -1;
-  }
-  if (std::abs(out - in) < 1e-6L) return;  // grazes
+  const auto clip = [&](Real grown) {
+    in = 0, out = 1;
+    for (const auto& [normal, offset] : a.planes) {
+      const Real height = dot<D>(normal, from<D>(start)) - offset - grown, closing = -dot<D>(normal, from<D>(move));
+      if (closing > 0 && height / closing > in) in = height / closing, side = normal;
+      if (closing < 0) out = std::min(out, height / closing);
+      if (closing == 0 && height > 0) out = -1;
+    }
+    return in < out;
+  };
+  const Real told = 2e-7L * move.norm();  // nearer than this a line may count as touching
+  if (clip(told) != clip(-told)) return;
+  clip(0);
   const auto hit = contact::first_touch(a.shape, Shape<D>{}, contact::Course<D>{{start, {}}, move, kZero});
   ++row.rays;
   if ((out > in) != hit.has_value()) ++row.wrong;
   if (!hit || out < in) return;
+  if (in == 0 || hit->inside) {  // from inside
+    if (in > 0 || !hit->inside) ++row.wrong;
+    return;
+  }
   row.ray = std::max(row.ray, std::abs(hit->t - in));
   if (dot<D>(side, from<D>(hit->normal)) < 0.9999L) {
     // By an edge two sides are met within rounding of each other.

@@ -7,7 +7,7 @@
 namespace colvik::contact {
 namespace {
 
-constexpr int kMostRounds = 64, kMostRestarts = 2;
+constexpr int kMostRounds = 128, kMostRestarts = 2;
 
 // Up to D+1 points of the difference a - b, with the points of a and b they come from.
 template <int D>
@@ -135,6 +135,10 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond,
   Simplex<D> s, last_good;
   Vec<D> v = from != nullptr ? Vec<D>(-*from) : Vec<D>(a.middle - b.middle);
   if (v.squaredNorm() == 0) v = Vec<D>::Unit(0);
+  // Where rounding stopped the search nearest to its end.
+  Vec<D> best = v;
+  Simplex<D> best_s;
+  double best_open = kNever;
   int round = 0, restarts = 0;
   for (; round < kMostRounds; ++round) {
     const Vec<D> pa = a.support(-v), pb = b.support(v), p = pa - pb;
@@ -164,19 +168,21 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond,
     if (last_good.size > 0 && !(next.squaredNorm() < v.squaredNorm())) {  // rounding has the upper hand
       // Slivers of curved surfaces can stop the search before a touch is reached; depth finds that.
       const double small = 2 * std::min(a.half.norm(), b.half.norm()), open = v.norm() - v.dot(p) / v.norm();
+      if (open < best_open) best = v, best_s = last_good, best_open = open;
       if (open > 1e-6 * small && restarts < kMostRestarts) {  // far from the answer: from here with new points
         ++restarts;
         s.size = 0;
         continue;
       }
       if (strict && curved && open > 1e-7 * small && v.norm() < 1e-2 * small) return false;
-      s = last_good;
+      v = best, s = best_s;
       break;
     }
     v = next;
     if (v.norm() <= touching) return false;
   }
   out.capped = round == kMostRounds;
+  if (out.capped && best_open < kNever) v = best, s = best_s;
   out.gap = v.norm();
   out.normal = v / -out.gap;
   out.on_a = s.mix(s.from_a);
