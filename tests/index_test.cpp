@@ -142,3 +142,34 @@ TEST_SUITE("random") {
     MESSAGE("random: tree ", D, "D: ", histories, " histories, ", queries, " queries and joins equal brute force");
   }
 }
+
+TEST_CASE_TEMPLATE("a crowd that drifts for long has the pairs of brute force", T, Two, Three) {
+  constexpr int D = T::D;
+  Random random(77);
+  std::vector<Bounds<D>> boxes;
+  for (int i = 0; i < 700; ++i) {
+    const Vec<D> at = random.vec<D>(D == 2 ? 15 : 5);
+    boxes.push_back({at, at + Vec<D>::Constant(i % 100 == 0 ? 4 : 1)});
+  }
+  index::Tree<D> tree(boxes);
+  for (int frame = 0; frame < 600; ++frame) {
+    for (std::uint32_t i = 0; i < boxes.size(); ++i) {
+      const Vec<D> by = random.direction<D>() * 0.1;
+      boxes[i].lo += by, boxes[i].hi += by;
+      tree.move(i, boxes[i]);
+      tree.mark(i);
+    }
+    tree.settle();
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> told, wanted;
+    tree.pairs(told);
+    tree.unmark_all();
+    if (frame % 20 != 19) continue;
+    for (auto& [x, y] : told)
+      if (x > y) std::swap(x, y);
+    std::sort(told.begin(), told.end());
+    for (std::uint32_t i = 0; i < boxes.size(); ++i)
+      for (std::uint32_t k = i + 1; k < boxes.size(); ++k)
+        if (boxes[i].overlaps(boxes[k])) wanted.emplace_back(i, k);
+    REQUIRE(told == wanted);
+  }
+}

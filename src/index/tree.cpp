@@ -325,6 +325,7 @@ void Tree<D>::fill(std::int32_t at, const Group& group) {
   std::array<Group, kWide> parts;
   const int count = split<D>(group, spare_.data(), parts);
   const int before = node(at).count;
+  node(at).marked = 0;
   std::uint32_t size = 0;
   for (int i = 0; i < count; ++i) {
     const Group& part = parts[static_cast<std::size_t>(i)];
