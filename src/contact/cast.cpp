@@ -53,7 +53,7 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
     return advance<D>(b, course, arm_of(b), [](const Core<D>& moved) { return from_half_space<D>({}, moved); });
   const bool line = b.kind == ShapeKind::ball && b.radius == 0 && course.turn.isZero() && !course.move.isZero();
   if (a.parts == nullptr) {
-    if (line && a.corners == nullptr && (a.kind == ShapeKind::box || a.kind == ShapeKind::ball)) {
+    if (line && (a.kind == ShapeKind::box || a.kind == ShapeKind::ball)) {
       const Vec<D>& from = course.start.position;
       const Shot<D> shot = a.kind == ShapeKind::ball ? shoot_ball(a.radius, from, course.move)
                            : a.radius == 0           ? shoot_box(a.core, from, course.move)

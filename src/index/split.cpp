@@ -9,12 +9,14 @@ constexpr int kBins = 16;
 constexpr std::size_t kFew = 64;
 constexpr std::size_t kMany = 1024;
 
-// Both covers grown by an item.
-inline void take(Cover& box, Cover& middle, const Item& item) {
-  box.take(item);
+inline void take_centre(Cover& middle, const Item& item) {
   const Four c = item.lo - item.turned_hi;
   middle.lo = middle.lo.min(c);
   middle.turned_hi = middle.turned_hi.min(-c);
+}
+inline void take(Cover& box, Cover& middle, const Item& item) {
+  box.take(item);
+  take_centre(middle, item);
 }
 
 struct Halves {
@@ -50,11 +52,7 @@ std::size_t few(Item* first, Item* last, std::array<Group, kWide>& out, std::siz
     return n + 1;
   }
   Cover middle;
-  for (const Item* item = first; item != last; ++item) {
-    const Four c = item->lo - item->turned_hi;
-    middle.lo = middle.lo.min(c);
-    middle.turned_hi = middle.turned_hi.min(-c);
-  }
+  for (const Item* item = first; item != last; ++item) take_centre(middle, *item);
   const std::size_t half = std::max<std::size_t>(kWide, (size / 2 + kWide / 2) / kWide * kWide);
   Item* cut = halve_at(first, first + half, last, longest_axis<D>(middle));
   return few<D>(cut, last, out, few<D>(first, cut, out, n));

@@ -22,6 +22,11 @@ float spread(const Node<D>& n, const FloatBox<D>& box) {
   return sum / cost(box);
 }
 
+void set_bit(std::uint8_t& bits, int slot, bool on) {
+  bits = static_cast<std::uint8_t>(on ? bits | 1 << slot : bits & ~(1 << slot));
+}
+bool has_bit(std::uint8_t bits, int slot) { return (bits >> slot & 1) != 0; }
+
 }  // namespace
 
 template <int D>
@@ -62,7 +67,7 @@ void Tree<D>::move(std::uint32_t key, const Bounds<D>& bounds) {
     const FloatBox<D> around = node(n.parent).slots.get(n.slot);
     // Who strays does not drag its neighbours' bounds along.
     if (cost(merged(around, box)) > 2 * n.room) {
-      e.marked = (n.marked >> e.slot & 1) != 0;
+      e.marked = has_bit(n.marked, e.slot);
       take_out(e.node, e.slot);
       e.node = kNone;
       waiting_.push_back(~static_cast<Ref>(key));
@@ -77,9 +82,8 @@ template <int D>
 void Tree<D>::spoil(std::int32_t at) {
   while (node(at).parent != kNone) {
     Node<D>& parent = node(node(at).parent);
-    const auto bit = static_cast<std::uint8_t>(1 << node(at).slot);
-    if ((parent.stale & bit) != 0) return;
-    parent.stale |= bit;
+    if (has_bit(parent.stale, node(at).slot)) return;
+    set_bit(parent.stale, node(at).slot, true);
     at = node(at).parent;
   }
 }
@@ -90,9 +94,8 @@ void Tree<D>::mark(std::uint32_t key) {
   if (e.node == kNone) e.marked = true;
   int slot = e.slot;
   for (std::int32_t at = e.node; at != kNone; slot = node(at).slot, at = node(at).parent) {
-    const auto bit = static_cast<std::uint8_t>(1 << slot);
-    if ((node(at).marked & bit) != 0) return;
-    node(at).marked |= bit;
+    if (has_bit(node(at).marked, slot)) return;
+    set_bit(node(at).marked, slot, true);
   }
 }
 
@@ -128,12 +131,12 @@ std::int32_t Tree<D>::take_node() {
 }
 
 template <int D>
-void Tree<D>::put(std::int32_t at, int slot, Ref ref, const FloatBox<D>& box, bool marked) {
+void Tree<D>::put(std::int32_t at, int slot, Ref ref, const FloatBox<D>& box, bool marked, bool stale) {
   Node<D>& n = node(at);
   n.slots.set(slot, box);
   n.child[slot] = ref;
-  const auto bit = static_cast<std::uint8_t>(1 << slot);
-  n.marked = static_cast<std::uint8_t>(marked ? n.marked | bit : n.marked & ~bit);
+  set_bit(n.marked, slot, marked);
+  set_bit(n.stale, slot, stale);
   if (ref >= 0) {
     node(ref).parent = at, node(ref).slot = static_cast<std::uint8_t>(slot);
   } else {
@@ -148,14 +151,11 @@ void Tree<D>::take_out(std::int32_t at, int slot) {
   const auto drop = [&](std::int32_t of, int which) {
     Node<D>& n = node(of);
     const int last = --n.count;
-    const bool stale = (n.stale >> last & 1) != 0;
-    if (which != last) {
-      put(of, which, n.child[last], n.slots.get(last), (n.marked >> last & 1) != 0);
-      n.stale = static_cast<std::uint8_t>(stale ? n.stale | 1 << which : n.stale & ~(1 << which));
-    }
+    if (which != last)
+      put(of, which, n.child[last], n.slots.get(last), has_bit(n.marked, last), has_bit(n.stale, last));
     n.slots.clear(last);
-    n.marked &= static_cast<std::uint8_t>(~(1 << last));
-    n.stale &= static_cast<std::uint8_t>(~(1 << last));
+    set_bit(n.marked, last, false);
+    set_bit(n.stale, last, false);
   };
   drop(at, slot);
   while (node(at).count == 0) {
@@ -171,11 +171,7 @@ void Tree<D>::take_out(std::int32_t at, int slot) {
   if (node(at).count == 1 && node(at).parent != kNone) {
     const std::int32_t parent = node(at).parent;
     const Node<D>& n = node(at);
-    const int where = n.slot;
-    const bool stale = (n.stale & 1) != 0;
-    put(parent, where, n.child[0], n.slots.get(0), (n.marked & 1) != 0);
-    auto& bits = node(parent).stale;
-    bits = static_cast<std::uint8_t>(stale ? bits | 1 << where : bits & ~(1 << where));
+    put(parent, n.slot, n.child[0], n.slots.get(0), has_bit(n.marked, 0), has_bit(n.stale, 0));
     free_nodes_.push_back(at);
     at = parent;
   }
@@ -210,7 +206,7 @@ void Tree<D>::place(Ref ref) {
       const std::int32_t made = take_node();
       Node<D>& parent = node(at);
       const FloatBox<D> there = parent.slots.get(best);
-      const bool its = (parent.marked >> best & 1) != 0;
+      const bool its = has_bit(parent.marked, best);
       put(made, 0, parent.child[best], there, its);
       put(made, 1, ref, box, marked);
       node(made).count = 2, node(made).size = 2, node(made).room = cost(merged(there, box));
@@ -219,7 +215,7 @@ void Tree<D>::place(Ref ref) {
       break;
     }
     n.slots.set(best, merged(n.slots.get(best), box));
-    if (marked) n.marked |= static_cast<std::uint8_t>(1 << best);
+    if (marked) set_bit(n.marked, best, true);
     at = n.child[best];
   }
   spoil(at);
@@ -272,7 +268,7 @@ void Tree<D>::rebuild(std::int32_t at) {
   const auto open = [&](std::int32_t which) {
     const Node<D>& n = node(which);
     for (int i = 0; i < n.count; ++i) {
-      if (n.child[i] < 0) store_.place_of(n.child[i]).marked = (n.marked >> i & 1) != 0;
+      if (n.child[i] < 0) store_.place_of(n.child[i]).marked = has_bit(n.marked, i);
       items_.emplace_back(n.slots.get(i), n.child[i]);
       std::push_heap(items_.begin(), items_.end(), smaller);
     }
@@ -285,15 +281,14 @@ void Tree<D>::rebuild(std::int32_t at) {
     open(next);
     free_nodes_.push_back(next);
   }
-  if (spare_.size() < items_.size()) spare_.resize(items_.size());
-  fill(at, group_of(items_.data(), items_.data() + items_.size()));
+  fill_from_items(at);
   allowance_ -= std::min(allowance_, items_.size());
 }
 
 template <int D>
 void Tree<D>::rebuild_all() {
   for (Place& e : store_.places)
-    if (e.node != kNone) e.marked = (node(e.node).marked >> e.slot & 1) != 0;
+    if (e.node != kNone) e.marked = has_bit(node(e.node).marked, e.slot);
   store_.nodes.clear();
   free_nodes_.clear();
   store_.root = kNone;
@@ -316,8 +311,13 @@ void Tree<D>::rebuild_all() {
     if (!store_.places[k].free) items_.emplace_back(to_float(store_.bounds[k], store_.origin), ~static_cast<Ref>(k));
   store_.nodes.reserve(items_.size() / 5 + 4);
   store_.root = take_node();
+  fill_from_items(store_.root);
+}
+
+template <int D>
+void Tree<D>::fill_from_items(std::int32_t at) {
   if (spare_.size() < items_.size()) spare_.resize(items_.size());
-  fill(store_.root, group_of(items_.data(), items_.data() + items_.size()));
+  fill(at, group_of(items_.data(), items_.data() + items_.size()));
 }
 
 template <int D>
@@ -337,8 +337,7 @@ void Tree<D>::fill(std::int32_t at, const Group& group) {
     const Ref ref = node(at).child[i];
     if (part.size() > 1) fill(ref, part);
     size += ref >= 0 ? node(ref).size : 1;
-    if (ref >= 0 ? node(ref).marked != 0 : store_.place_of(ref).marked)
-      node(at).marked |= static_cast<std::uint8_t>(1 << i);
+    set_bit(node(at).marked, i, ref >= 0 ? node(ref).marked != 0 : store_.place_of(ref).marked);
   }
   Node<D>& n = node(at);
   n.count = static_cast<std::uint8_t>(count);

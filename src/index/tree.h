@@ -38,7 +38,6 @@ class Tree {
   /// Marks an entry: its pairs are told by pairs().
   void mark(std::uint32_t key);
   void unmark_all();
-  [[nodiscard]] bool has(std::uint32_t key) const { return key < store_.places.size() && !store_.places[key].free; }
   [[nodiscard]] const Bounds<D>& bounds(std::uint32_t key) const { return store_.bounds[key]; }
   [[nodiscard]] std::size_t size() const { return count_; }
 
@@ -64,13 +63,14 @@ class Tree {
 
  private:
   std::int32_t take_node();
-  void put(std::int32_t at, int slot, Ref ref, const FloatBox<D>& box, bool marked);
+  void put(std::int32_t at, int slot, Ref ref, const FloatBox<D>& box, bool marked, bool stale = false);
   void take_out(std::int32_t at, int slot);
   void place(Ref ref);
   void spoil(std::int32_t at);         // the bounds of a node
   FloatBox<D> refit(std::int32_t at);  // returns what it covers
   void rebuild(std::int32_t at);
   void rebuild_all();
+  void fill_from_items(std::int32_t at);
   void fill(std::int32_t at, const Group& group);
   void unmark(std::int32_t at);
   [[nodiscard]] const Node<D>& node(std::int32_t i) const { return store_.node(i); }

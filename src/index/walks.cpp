@@ -1,7 +1,6 @@
 #include "index/walks.h"
 
-// Those that matter for eight numbers side by side: the common denominator and AVX2.
-#define HWY_DISABLED_TARGETS (HWY_SSSE3 | HWY_AVX3 | HWY_AVX3_DL)
+#include "math/targets.h"
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "index/walks.cpp"
 #include <hwy/cache_control.h>

@@ -1,6 +1,6 @@
 #include "shapes/polytope.h"
 
-#define HWY_DISABLED_TARGETS (HWY_SSSE3 | HWY_AVX3 | HWY_AVX3_DL)
+#include "math/targets.h"
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "shapes/furthest.cpp"
 #include <hwy/foreach_target.h>  // NOLINT: includes this file once for each

@@ -39,6 +39,13 @@ Asked<D> posed(const Question<D>& question) {
   return a;
 }
 
+// Bounds of the way, unless it has no end.
+template <int D>
+std::optional<Bounds<D>> whole_way(const Asked<D>& a) {
+  const Bounds<D> box = contact::swept_bounds(a.shape, a.course).grown(a.within);
+  return box.lo.allFinite() && box.hi.allFinite() ? std::optional(box) : std::nullopt;
+}
+
 // How the asker meets one collider at `place`, if it does.
 template <int D>
 std::optional<Answer<D>> meet(const Asked<D>& a, bool near, const Shape<D>& shape, const Pose<D>& place) {
@@ -71,8 +78,8 @@ template <class Asked, class Visit>
 void World<D>::Impl::near(const Asked& a, Visit&& visit) {
   bring_up_to_date();
   const Bounds<D> start = bounds(a.shape, a.course.start).grown(a.within);
-  const Bounds<D> box = contact::swept_bounds(a.shape, a.course).grown(a.within);
-  if (!box.lo.allFinite() || !box.hi.allFinite()) return;
+  const std::optional<Bounds<D>> box = whole_way(a);
+  if (!box) return;
   std::vector<std::uint32_t> found;
   for (const index::Tree<D>* tree : {&still, &moving}) {
     if (a.course.turn.isZero())
@@ -80,7 +87,7 @@ void World<D>::Impl::near(const Asked& a, Visit&& visit) {
         found.push_back(at);
         return 1.0;
       });
-    else tree->overlaps(box, [&](std::uint32_t at) { found.push_back(at); });
+    else tree->overlaps(*box, [&](std::uint32_t at) { found.push_back(at); });
   }
   std::sort(found.begin(), found.end(),
             [&](std::uint32_t x, std::uint32_t y) { return colliders[x].serial < colliders[y].serial; });
@@ -93,6 +100,7 @@ template <int D>
 template <class Asked, class Meet>
 std::vector<Answer<D>> World<D>::Impl::first_ahead(const Asked& a, Meet&& meets) {
   bring_up_to_date();
+  if (!whole_way(a)) return {};
   const Bounds<D> start = bounds(a.shape, a.course.start);
   std::optional<Answer<D>> best;
   std::uint64_t age = 0;
@@ -124,11 +132,7 @@ std::vector<Answer<D>> World<D>::Impl::ask(const Question<D>& question, const Lo
     if (answer) answer->object = o.id, answer->collider = c.which;
     return answer;
   };
-  if (wanted == Wanted::first && a.moves && !look.take && a.course.turn.isZero()) {
-    const Bounds<D> whole = contact::swept_bounds(a.shape, a.course);
-    if (whole.lo.allFinite() && whole.hi.allFinite()) return first_ahead(a, meets);
-    return found;
-  }
+  if (wanted == Wanted::first && a.moves && !look.take && a.course.turn.isZero()) return first_ahead(a, meets);
   near(a, [&](const ColliderState<D>& c) {
     const std::optional<Answer<D>> answer = meets(c);
     if (!answer) return true;
