@@ -9,7 +9,7 @@ using namespace colvik::test;
 TEST_CASE_TEMPLATE("a body without contacts follows its parabola exactly", T, Two, Three) {
   constexpr int D = T::D;
   std::vector<dynamics::Body<D>> bodies(1);
-  bodies[0].inverse_mass = 0.5;
+  bodies[0].inverse_mass.setConstant(0.5);
   bodies[0].velocity = Vec<D>::Constant(7);
   bodies[0].acceleration = up<D>(-9.81);
   for (int i = 0; i < 600; ++i) dynamics::solve<D>(bodies, {}, {1.0 / 60, 8, 1});
@@ -22,7 +22,7 @@ TEST_CASE_TEMPLATE("a push through a contact keeps momentum and parts the two", 
   for (const double restitution : {0.0, 0.5, 1.0}) {
     CAPTURE(restitution);
     std::vector<dynamics::Body<D>> bodies(2);
-    bodies[0].inverse_mass = 1, bodies[1].inverse_mass = 0.25;
+    bodies[0].inverse_mass.setConstant(1), bodies[1].inverse_mass.setConstant(0.25);
     bodies[0].velocity = along_x<D>(5);
     bodies[1].centre = along_x<D>(1);
     std::vector<dynamics::Contact<D>> contacts(1);

@@ -97,7 +97,7 @@ TEST_SUITE("random") {
       Throwing<D> t(static_cast<std::uint64_t>(seed) + 300);
       std::set<Key> open;
       const auto follow = [&] {
-        std::map<Key, std::uint64_t> seen;
+        std::map<Key, Phase> seen;
         for (const Event<D>& e : t.world.events()) {
           const Key key{t.world.object(e.self).name, t.world.object(e.other).name, e.channel};
           REQUIRE(t.world.object(e.self).serial < t.world.object(e.other).serial);
@@ -106,15 +106,17 @@ TEST_SUITE("random") {
             ++begins;
           }
           if (e.phase == Phase::end) REQUIRE(open.erase(key) == 1);
-          REQUIRE(seen.emplace(key, e.step).second);  // one event a touch and step
+          // One event a touch and step, unless it began and ended within it.
+          if (const auto [at, fresh] = seen.emplace(key, e.phase); !fresh)
+            REQUIRE((at->second == Phase::begin && e.phase == Phase::end));
         }
       };
       for (int step = 0; step < 125; ++step) {
         for (int k = 0; k < 4; ++k) t.operate();
         t.world.step();
         follow();
-        // A solid touch begins within 4 mm and lasts to 12 mm; zones are exact.
-        const std::set<Key> least = touching_now(t.world, 0.004 - 1e-9, -1e-9),
+        // A solid touch begins within 4 mm, but when it hits if it comes fast, and lasts to 12 mm; zones are exact.
+        const std::set<Key> least = touching_now(t.world, -1e-9, -1e-9),
                             most = touching_now(t.world, 0.012 + 1e-9, 1e-9);
         for (const Key& key : least) {
           CAPTURE(std::get<0>(key));

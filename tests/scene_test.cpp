@@ -253,6 +253,53 @@ TEST_CASE_TEMPLATE("scene: bodies and motions", T, Two, Three) {
   CHECK_FALSE(ball.active);
 }
 
+TEST_CASE_TEMPLATE("scene: forces, locks, drag, materials and sleep", T, Two, Three) {
+  constexpr int D = T::D;
+  const std::string turn = D == 2 ? "90" : "{ axis = [0, 0, 1], angle = 90 }", torque = D == 2 ? "5" : "[0, 0, 5]";
+  const std::string inertia = D == 2 ? "3" : "[1, 2, 3]", turns = D == 2 ? "" : "locked_turns = ['x', 'z']\n";
+  const Scene<D> s = scene<D>("sleep = false\nfriction_mixing = 'smaller'\nrestitution_mixing = 'product'\n[[objects]]\nname = 'cart'\nbody = 'dynamic'\nturned = " + turn + R"(
+velocity       = <2 0>
+velocity_frame = 'own'
+mass_centre    = <0 0.1>
+inertia        = )" + inertia + R"(
+locked_axes    = ['y']
+drag           = 0.5
+spin_drag      = 0.25
+continuous     = false
+may_sleep      = false
+)" + turns + R"(pushes = [{ from = 1, until = 2, force = <3 4>, torque = )" + torque + R"(, point = <0 1>, frame = 'own' },
+          { from = 0.5, impulse = <1 0>, angular_impulse = )" + torque + R"( }]
+collider = { BALL = { diameter = 1 }, rolling_friction = 0.01, surface_velocity = <2 0> }
+)");
+  CHECK_FALSE(s.world.sleep);
+  CHECK(s.world.friction_mixing == Mixing::smaller);
+  CHECK(s.world.restitution_mixing == Mixing::product);
+  const ObjectDef<D>& cart = named(s, "cart");
+  CHECK((cart.velocity - up<D>(2)).norm() <= 1e-12);
+  CHECK((*cart.mass_centre)[1] == 0.1);
+  CHECK((*cart.inertia)[kTurnAxes<D> - 1] == 3);
+  CHECK(cart.locked_axes[1]);
+  CHECK_FALSE(cart.locked_axes[0]);
+  if (D == 3) CHECK(cart.locked_turns[kTurnAxes<D> - 1]);
+  CHECK(cart.drag == 0.5);
+  CHECK(cart.spin_drag == 0.25);
+  CHECK_FALSE(cart.continuous);
+  CHECK_FALSE(cart.may_sleep);
+  REQUIRE(cart.pushes.size() == 2);
+  CHECK(cart.pushes[0].force.norm() == 5);
+  CHECK(cart.pushes[0].torque[kTurnAxes<D> - 1] == 5);
+  CHECK(cart.pushes[0].until == 2);
+  CHECK((*cart.pushes[0].point)[1] == 1);
+  CHECK(cart.pushes[0].own_frame);
+  CHECK(cart.pushes[1].impulse[0] == 1);
+  CHECK(cart.pushes[1].angular_impulse[kTurnAxes<D> - 1] == 5);
+  CHECK(cart.colliders[0].rolling_friction == 0.01);
+  CHECK(cart.colliders[0].surface_velocity[0] == 2);
+  const auto run = start_run(s);
+  run->run_for(0.9);
+  CHECK(run->world.object(*run->world.find("cart")).velocity[0] > 0);
+}
+
 TEST_CASE_TEMPLATE("scene: reactions, every start and effect", T, Two, Three) {
   constexpr int D = T::D;
   const Scene<D> s = scene<D>(R"(length = 1

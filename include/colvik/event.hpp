@@ -29,7 +29,7 @@ enum class EndCause {
 template <int D>
 struct Event {
   std::uint64_t step = 0;  ///< counted from 1
-  double time = 0;         ///< end of that step, in seconds from the start
+  double time = 0;         ///< in seconds from the start: when within the step it began or ended; else the step's end
   Phase phase = Phase::begin;
   Channel channel = Channel::solid;
   EndCause why = EndCause::none;
@@ -38,7 +38,8 @@ struct Event {
   Vec<D> normal = kZero;         ///< unit length, points at self
   Vec<D> point = kZero;          ///< world position between the two
   double approach_speed = 0;     ///< units per second at which they came together; 0 on an end
-  double impulse = 0;            ///< that pushed them apart in this step; 0 unless one is dynamic
+  double impulse = 0;            ///< that pushed them apart in this step, also in the one it ended in; 0 unless one is dynamic
+  bool squeezed = false;         ///< a dynamic one is pressed into the other by a third that cannot yield either
 
   /// The same touch with `object` as self. Requires: `object` is self or other.
   [[nodiscard]] Event seen_from(ObjectId object) const {

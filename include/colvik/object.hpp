@@ -4,6 +4,7 @@
 #include <colvik/shape.hpp>
 #include <colvik/tags.hpp>
 
+#include <array>
 #include <cstdint>
 #include <optional>
 #include <string>
@@ -45,8 +46,14 @@ struct ColliderDef {
   Rotation<D> turned = kUnturned;          ///< likewise
   bool zone = false;                       ///< zones notice, solids push apart
   double density = 1;                      ///< mass per square (cubic) unit; > 0
-  double friction = 0.5;                   ///< >= 0; a pair's is the geometric mean of the two
-  double restitution = 0;                  ///< 0 to 1; a pair's is the larger of the two
+  double friction = 0.5;                   ///< >= 0; a pair's is the geometric mean of the two (see WorldSettings)
+  double restitution = 0;                  ///< 0 to 1; a pair's is the larger of the two (see WorldSettings)
+  /// >= 0: against turning on another surface, a torque up to this part of the pressing force times the
+  /// distance from the centre of mass; a pair's is the larger of the two.
+  double rolling_friction = 0;
+  /// The surface itself runs at this velocity (a conveyor), in the collider's frame; what lies in the
+  /// plane of a contact counts.
+  Vec<D> surface_velocity = kZero;
   std::string meets = "any";               ///< tag query: whom it meets
   std::vector<std::string> tags = kEmpty;  ///< of its own, besides the object's
   bool on = true;
@@ -74,6 +81,19 @@ struct VelocityFrom {
 };
 template <int D>
 using Motion = std::variant<std::monostate, Path<D>, std::vector<VelocityFrom<D>>>;
+
+/// A push on a dynamic object, at a time told beforehand. Force and torque act in the steps from `from`
+/// to `until`; impulse and angular impulse once, in the step that begins at `from`.
+template <int D>
+struct TimedPush {
+  double from = 0, until = 0;     ///< seconds from the start of the run
+  Vec<D> force = kZero;           ///< mass times units per second squared
+  Spin<D> torque = kZero;         ///< force times units
+  Vec<D> impulse = kZero;         ///< mass times units per second
+  Spin<D> angular_impulse = kZero;
+  std::optional<Vec<D>> point{};  ///< where force and impulse act, in the object's frame; else the centre of mass
+  bool own_frame = false;         ///< directions turn with the object; else they are the world's
+};
 
 /// A number with a name, of an object or of the world.
 struct Number {
@@ -103,8 +123,16 @@ struct ObjectDef {
   Spin<D> spin = kZero;
   Motion<D> motion{};            ///< kinematic objects only
   std::optional<double> mass{};  ///< instead of density times area or volume; > 0
+  std::optional<Vec<D>> mass_centre{};  ///< in the object's frame, instead of the shapes'
+  std::optional<Spin<D>> inertia{};     ///< about its own axes through the centre of mass, instead of the shapes'; > 0
   double gravity_scale = 1;
+  double drag = 0, spin_drag = 0;  ///< part of its velocity and spin lost, per second; >= 0
   bool locked_rotation = false;
+  std::array<bool, D> locked_axes{};              ///< axes of the world along which it is not moved by forces
+  std::array<bool, kTurnAxes<D>> locked_turns{};  ///< axes of the world about which it is not turned by forces
+  bool continuous = true;                         ///< false: may pass through what is thinner than its way in a step
+  bool may_sleep = true;                          ///< false: never falls asleep, nor what it rests with
+  std::vector<TimedPush<D>> pushes = kEmpty;      ///< dynamic objects only
   bool active = true;  ///< inactive objects do not move, touch or show
   Drawing<D> drawing{};
   std::uint64_t user = 0;  ///< the caller's own
@@ -129,14 +157,17 @@ struct Object {
   Pose<D> pose{};
   Vec<D> velocity = kZero;  ///< of the object's origin for kinematic, of the centre of mass for dynamic ones
   Spin<D> spin = kZero;
-  double mass = 0;  ///< 0 unless dynamic
+  double mass = 0;             ///< 0 unless dynamic
+  Vec<D> mass_centre = kZero;  ///< in the object's frame
   double gravity_scale = 1;
+  double drag = 0, spin_drag = 0;
   TagSet tags{};
   std::vector<Number> numbers{};
   std::vector<Collider<D>> colliders{};
   Motion<D> motion{};
   Drawing<D> drawing{};
   bool active = true;
+  bool asleep = false;  ///< a dynamic object at rest that costs nothing until something wakes it
   bool going = false;  ///< its removal was asked for: it still touches but starts nothing more
   std::uint64_t user = 0;
 };

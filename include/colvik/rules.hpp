@@ -38,6 +38,11 @@ class Rules {
   [[nodiscard]] std::uint64_t count(std::string_view name) const;
   /// Set by the effect `finish`.
   [[nodiscard]] const std::optional<std::string>& outcome() const;
+  /// Latches, delays, counts and remembered numbers, as bytes (see World::save).
+  [[nodiscard]] std::vector<std::byte> save() const;
+  /// Becomes what was saved of the same reactions. Load the world first. Fails, changing nothing, on bytes
+  /// that are damaged or of other reactions.
+  Result<void> load(std::span<const std::byte> saved);
   /// Hash over latches, delays and remembered numbers.
   [[nodiscard]] std::uint64_t hash() const;
 

@@ -25,12 +25,19 @@
 
 namespace colvik {
 
+/// How two materials' values make the value of a contact.
+enum class Mixing { geometric_mean, mean, smaller, larger, product };
+[[nodiscard]] std::string_view name_of(Mixing mixing);
+
 template <int D>
 struct WorldSettings {
   Vec<D> gravity = kZero;  ///< user's units per second squared
   double rate = 60;        ///< steps per second, 1 to 10000
   double metre = 1;        ///< user's units that make one metre, 1e-6 to 1e6; every tolerance follows from it
   int substeps = 8;        ///< of the contact solver in a step, 1 to 64
+  bool sleep = true;       ///< bodies at rest fall asleep together with all they touch, until something wakes them
+  Mixing friction_mixing = Mixing::geometric_mean;
+  Mixing restitution_mixing = Mixing::larger;
 };
 /// Fails on what no world can run with.
 template <int D>
@@ -73,6 +80,10 @@ class World {
   /// How often a still (fixed) object's collider was put somewhere else: each time costs the index more
   /// than moving what is meant to move.
   [[nodiscard]] std::size_t still_moved() const;
+  /// Dynamic and kinematic objects that are shown and not asleep.
+  [[nodiscard]] std::size_t awake_count() const;
+  /// How often a fast object was held back at a surface because it would have passed it within one step.
+  [[nodiscard]] std::size_t held_back() const;
 
   // ---- changes -------------------------------------------------------------------------------
   // Outside a step they take effect at once; asked for by a listener they wait for the end of the
@@ -89,6 +100,14 @@ class World {
   bool set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& spin);
   /// No velocity, no spin, no motion.
   bool stop(ObjectId id);
+  // Forces act through the next step; impulses at once. `point` is a place in the world, the centre of mass
+  // when left out. They wake the object. False for objects that are not dynamic and values not finite.
+  bool apply_force(ObjectId id, const Vec<D>& force, const std::optional<Vec<D>>& point = std::nullopt);
+  bool apply_torque(ObjectId id, const Spin<D>& torque);
+  bool apply_impulse(ObjectId id, const Vec<D>& impulse, const std::optional<Vec<D>>& point = std::nullopt);
+  bool apply_angular_impulse(ObjectId id, const Spin<D>& impulse);
+  /// Wakes a sleeping object and all that rests with it.
+  bool wake(ObjectId id);
   /// Motions count time from the start of the run.
   bool set_motion(ObjectId id, const Motion<D>& motion);
   bool give_tag(ObjectId id, Tag tag);
@@ -146,6 +165,16 @@ class World {
   /// static), in order of `at`, then as all answers. Fails on a stale handle and on values that are not
   /// finite.
   [[nodiscard]] Result<std::vector<WouldTouch<D>>> would_touch(ObjectId id, const Change<D>& change) const;
+
+  // ---- snapshots -----------------------------------------------------------------------------
+
+  /// Everything the future depends on, as bytes of a versioned and checked format, the same on every
+  /// machine. Listeners are not in it. Cost: proportional to what there is.
+  [[nodiscard]] std::vector<std::byte> save() const;
+  /// Becomes what was saved; listeners stay. No events come from it: running on gives the same bits as
+  /// never having stopped. Handles of the saved world are good again. Fails, changing nothing, on bytes
+  /// that are damaged, of another version, or of the other dimension.
+  Result<void> load(std::span<const std::byte> saved);
 
   // ---- looking -------------------------------------------------------------------------------
 

@@ -1,225 +1,253 @@
 #include "dynamics/solver.h"
 
+#include <Eigen/LU>
+
 #include <algorithm>
+
+#include "dynamics/tolerances.h"
 
 namespace colvik::dynamics {
 namespace {
 
-// Tolerances in metres and seconds.
-constexpr double kSlop = 0.002;           // overlap that is left alone, so that contacts persist
-constexpr double kPushSpeed = 3;          // fastest removal of overlap, per second
-constexpr double kBounceThreshold = 0.5;  // slower hits do not bounce
-constexpr double kDamping = 10;           // damping ratio of the spring that removes overlap
-constexpr double kStiffness = 0.25;       // its frequency as a part of the substep rate
-
-template <int D>
-struct Tangents {
-  std::array<Vec<D>, D - 1> axis;
-};
-Tangents<2> tangents(const Vec<2>& n) { return {{Vec<2>(-n.y(), n.x())}}; }
-Tangents<3> tangents(const Vec<3>& n) {
+std::array<Vec<2>, 1> tangents(const Vec<2>& n) { return {Vec<2>(-n.y(), n.x())}; }
+std::array<Vec<3>, 2> tangents(const Vec<3>& n) {
   // Crossing with the axis least along n is never degenerate.
   int least = 0;
   n.cwiseAbs().minCoeff(&least);
   const Vec<3> u = cross(n, Vec<3>::Unit(least)).normalized();
-  return {{u, cross(n, u)}};
+  return {u, cross(n, u)};
 }
 
 template <int D>
-Inertia<D> turned(const Inertia<D>& local, const Rotation<D>& r) {
-  if constexpr (D == 2) {
-    return local;
-  } else {
-    Inertia<3> m;
-    for (int i = 0; i < 3; ++i) m.col(i) = r.axis(i);
-    return m * local * m.transpose();
-  }
+std::span<SolverPoint<D>> points(Contact<D>& c) {
+  return {c.points.data(), static_cast<std::size_t>(c.count)};
 }
-
-// A body while it is being solved.
-template <int D>
-struct Work {
-  Inertia<D> inverse_inertia;     // in the world's frame
-  Vec<D> moved = Vec<D>::Zero();  // since the step began
-  Rotation<D> turned_by;          // likewise
-  bool in_contact = false;
-};
-
-template <int D>
-class Step {
- public:
-  Step(std::span<Body<D>> bodies, std::span<Contact<D>> contacts, const SolverSettings& s)
-      : bodies_(bodies),
-        contacts_(contacts),
-        work_(bodies.size()),
-        metre_(s.metre),
-        substeps_(s.substeps),
-        h_(s.step / s.substeps) {
-    const double omega = 2 * kPi * kStiffness / h_;
-    const double c = h_ * omega * (2 * kDamping + h_ * omega);
-    bias_rate_ = omega / (2 * kDamping + h_ * omega);
-    soft_mass_ = c / (1 + c);
-    soft_leak_ = 1 / (1 + c);
-  }
-
-  void run() {
-    prepare();
-    for (int k = 0; k < substeps_; ++k) {
-      accelerate();
-      warm_start();
-      push(true);
-      move();
-      push(false);
-      for (Contact<D>& c : contacts_)
-        for (Point& p : points(c)) p.total_push += p.push;
-    }
-    bounce();
-    for (Contact<D>& c : contacts_)
-      for (Point& p : points(c)) p.gap_after = current_gap(c, p);
-  }
-
- private:
-  using Point = SolverPoint<D>;
-
-  void prepare() {
-    for (std::size_t i = 0; i < bodies_.size(); ++i)
-      work_[i].inverse_inertia = turned(bodies_[i].inverse_inertia, bodies_[i].rotation);
-    for (Contact<D>& c : contacts_) {
-      work_[c.a].in_contact = work_[c.b].in_contact = true;
-      for (Point& p : points(c)) {
-        p.approach = -c.normal.dot(relative_velocity(c, p));
-        p.total_push = 0;
-      }
-    }
-  }
-
-  // In free flight the parabola is followed exactly: see move().
-  void accelerate() {
-    for (Body<D>& b : bodies_)
-      if (b.inverse_mass > 0) b.velocity += b.acceleration * h_;
-  }
-
-  void warm_start() {
-    for (Contact<D>& c : contacts_) {
-      const Tangents<D> t = tangents(c.normal);
-      for (Point& p : points(c)) {
-        Vec<D> impulse = c.normal * p.push;
-        for (std::size_t i = 0; i < D - 1; ++i) impulse += t.axis[i] * p.drag[i];
-        apply(c, p, impulse);
-      }
-    }
-  }
-
-  // One pass over all contacts. With `separate` overlap is pushed apart and contacts that are still
-  // open may close; without it only velocity is corrected.
-  void push(bool separate) {
-    for (Contact<D>& c : contacts_) {
-      const Tangents<D> t = tangents(c.normal);
-      for (Point& p : points(c)) {
-        const double gap = current_gap(c, p);
-        double bias = 0, mass_scale = 1, leak = 0;
-        if (gap > 0) {
-          bias = gap / h_;
-        } else if (separate) {
-          bias = std::max(bias_rate_ * std::min(gap + kSlop * metre_, 0.0), -kPushSpeed * metre_);
-          mass_scale = soft_mass_, leak = soft_leak_;
-        }
-        const double speed = c.normal.dot(relative_velocity(c, p));
-        const double change = -mass(c, p, c.normal) * mass_scale * (speed + bias) - leak * p.push;
-        const double before = p.push;
-        p.push = std::max(before + change, 0.0);
-        apply(c, p, c.normal * (p.push - before));
-      }
-      for (Point& p : points(c)) {
-        const Vec<D> v = relative_velocity(c, p);
-        auto wanted = p.drag;
-        for (std::size_t i = 0; i < D - 1; ++i) wanted[i] -= mass(c, p, t.axis[i]) * t.axis[i].dot(v);
-        const double most = c.friction * p.push, length = wanted.norm();
-        if (length > most) wanted *= most / length;
-        Vec<D> impulse = Vec<D>::Zero();
-        for (std::size_t i = 0; i < D - 1; ++i) impulse += t.axis[i] * (wanted[i] - p.drag[i]);
-        p.drag = wanted;
-        apply(c, p, impulse);
-      }
-    }
-  }
-
-  void move() {
-    for (std::size_t i = 0; i < bodies_.size(); ++i) {
-      Body<D>& b = bodies_[i];
-      Vec<D> by = b.velocity * h_;
-      if (b.inverse_mass > 0 && !work_[i].in_contact) by -= b.acceleration * (0.5 * h_ * h_);
-      work_[i].moved += by;
-      b.centre += by;
-      if (b.spin.isZero(0)) continue;
-      const Rotation<D> turn = Rotation<D>::from_spin(b.spin * h_);
-      work_[i].turned_by = turn * work_[i].turned_by;
-      b.rotation = turn * b.rotation;
-      b.rotation.normalize();
-      if constexpr (D == 3) work_[i].inverse_inertia = turned(b.inverse_inertia, b.rotation);
-    }
-  }
-
-  void bounce() {
-    for (Contact<D>& c : contacts_) {
-      if (c.restitution == 0) continue;
-      for (Point& p : points(c)) {
-        if (p.approach < kBounceThreshold * metre_ || p.total_push <= 0) continue;
-        const double speed = c.normal.dot(relative_velocity(c, p));
-        // Not kept in p.push: the next step must not start from the impulse of a bounce.
-        const double change = std::max(-mass(c, p, c.normal) * (speed - c.restitution * p.approach), 0.0);
-        p.total_push += change;
-        apply(c, p, c.normal * change);
-      }
-    }
-  }
-
-  std::span<Point> points(Contact<D>& c) { return {c.points.data(), static_cast<std::size_t>(c.count)}; }
-
-  Vec<D> relative_velocity(const Contact<D>& c, const Point& p) const {
-    const Body<D>&a = bodies_[c.a], &b = bodies_[c.b];
-    return b.velocity + cross(b.spin, p.arm_b) - a.velocity - cross(a.spin, p.arm_a);
-  }
-
-  double current_gap(const Contact<D>& c, const Point& p) const {
-    const Work<D>&a = work_[c.a], &b = work_[c.b];
-    const Vec<D> moved_a = a.moved + a.turned_by * p.arm_a - p.arm_a;
-    const Vec<D> moved_b = b.moved + b.turned_by * p.arm_b - p.arm_b;
-    return p.gap + c.normal.dot(moved_b - moved_a);
-  }
-
-  // Effective mass of the pair at the point along a direction.
-  double mass(const Contact<D>& c, const Point& p, const Vec<D>& direction) const {
-    const Spin<D> ta = torque(p.arm_a, direction), tb = torque(p.arm_b, direction);
-    const double k = bodies_[c.a].inverse_mass + bodies_[c.b].inverse_mass + ta.dot(work_[c.a].inverse_inertia * ta) +
-                     tb.dot(work_[c.b].inverse_inertia * tb);
-    return k > 0 ? 1 / k : 0;
-  }
-
-  void apply(const Contact<D>& c, const Point& p, const Vec<D>& impulse) {
-    Body<D>&a = bodies_[c.a], &b = bodies_[c.b];
-    a.velocity -= impulse * a.inverse_mass;
-    a.spin -= work_[c.a].inverse_inertia * torque(p.arm_a, impulse);
-    b.velocity += impulse * b.inverse_mass;
-    b.spin += work_[c.b].inverse_inertia * torque(p.arm_b, impulse);
-  }
-
-  std::span<Body<D>> bodies_;
-  std::span<Contact<D>> contacts_;
-  std::vector<Work<D>> work_;
-  double metre_;
-  int substeps_;
-  double h_;
-  double bias_rate_ = 0, soft_mass_ = 1, soft_leak_ = 0;
-};
 
 }  // namespace
 
 template <int D>
-void solve(std::span<Body<D>> bodies, std::span<Contact<D>> contacts, const SolverSettings& settings) {
-  Step<D>(bodies, contacts, settings).run();
+void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings) {
+  bodies_ = bodies, settings_ = settings;
+  substep_ = 0;
+  h_ = settings.step / settings.substeps;
+  const double omega = 2 * kPi * kStiffness / h_;
+  const double c = h_ * omega * (2 * kDamping + h_ * omega);
+  bias_rate_ = omega / (2 * kDamping + h_ * omega);
+  soft_mass_ = c / (1 + c);
+  soft_leak_ = 1 / (1 + c);
+  moving_.resize(bodies.size());
+  for (std::size_t i = 0; i < bodies.size(); ++i) {
+    const Body<D>& b = bodies[i];
+    Moving<D>& m = moving_[i];
+    m.velocity = b.velocity, m.spin = b.spin;
+    m.inverse_mass = b.inverse_mass;
+    m.moved.setZero(), m.turned.setZero();
+    m.gain.setZero(), m.shift.setZero(), m.turn_shift.setZero();
+    m.pushed = m.hit = false;
+    set_inertia(i);
+  }
+  contacts_ = {};
+  bouncing_.clear();
 }
 
+template <int D>
+void Solver<D>::replace(std::span<Contact<D>> contacts, std::size_t first, std::size_t fast) {
+  contacts_ = contacts;
+  fast_ = fast;
+  // What was measured is the gap of this moment; gap_now adds what was moved since the step began.
+  for (std::size_t i = first; i < contacts_.size(); ++i)
+    for (Point& p : points(contacts_[i])) {
+      const double gap = p.gap;
+      p.gap = p.total_push = p.approach = 0, p.when = -1;
+      p.gap = gap - gap_now(contacts_[i], p);
+    }
+  prepare(first);
+}
+
+// Masses and tangents of contacts from `first` on.
+template <int D>
+void Solver<D>::prepare(std::size_t first) {
+  rows_.resize(contacts_.size());
+  while (!bouncing_.empty() && bouncing_.back() >= first) bouncing_.pop_back();
+  for (std::size_t i = first; i < contacts_.size(); ++i) {
+    Contact<D>& c = contacts_[i];
+    Rows& rows = rows_[i];
+    const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+    if (c.restitution > 0) bouncing_.push_back(static_cast<std::uint32_t>(i));
+    const Vec<D> easy = a.inverse_mass + b.inverse_mass;
+    for (int k = 0; k < c.count; ++k) {
+      Point& p = c.points[k];
+      Row& row = rows.points[k];
+      const auto give = [&](const Vec<D>& u, const Vec<D>& v) {  // how much velocity along v an impulse along u gives
+        return u.dot(easy.cwiseProduct(v)) + torque(p.arm_a, u).dot(a.inverse_inertia * torque(p.arm_a, v)) +
+               torque(p.arm_b, u).dot(b.inverse_inertia * torque(p.arm_b, v));
+      };
+      const double along = give(c.normal, c.normal);
+      row.mass = along > 0 ? 1 / along : 0;
+      // Of the tangents the one along which an impulse moves them most: with its mass no step is too
+      // long, and what slides is held back straight against its way.
+      const std::array<Vec<D>, D - 1> t = tangents(c.normal);
+      double across = give(t[0], t[0]);
+      if constexpr (D == 3) {
+        const double other = give(t[1], t[1]), mixed = give(t[0], t[1]), half = (across - other) / 2;
+        across = (across + other) / 2 + std::sqrt(half * half + mixed * mixed);
+      }
+      row.across = across > 0 ? 1 / across : 0;
+      p.drag -= c.normal * c.normal.dot(p.drag);
+      p.approach = std::max(p.approach, -c.normal.dot(relative_velocity(c, p)));
+    }
+    if (c.rolling > 0) {
+      const Inertia<D> both = a.inverse_inertia + b.inverse_inertia;
+      rows.turning = both.trace() > 0 && both.determinant() > 0 ? Inertia<D>(both.inverse()) : Inertia<D>(Inertia<D>::Zero());
+    }
+  }
+}
+
+template <int D>
+void Solver<D>::substep() {
+  for (Moving<D>& m : moving_) m.pushed = m.hit = false;
+  hits();
+  accelerate();
+  warm_start();
+  push(true);
+  move();
+  push(false);
+  for (Contact<D>& c : contacts_)
+    for (Point& p : points(c)) {
+      p.total_push += p.push;
+      if (!p.struck) continue;
+      p.push = 0, p.struck = false;
+      p.drag.setZero();
+    }
+  ++substep_;
+}
+
+template <int D>
+void Solver<D>::end() {
+  for (std::size_t i = 0; i < bodies_.size(); ++i) {
+    bodies_[i].velocity = moving_[i].velocity;
+    bodies_[i].spin = moving_[i].spin;
+  }
+  for (Contact<D>& c : contacts_)
+    for (Point& p : points(c)) p.gap_after = gap_now(c, p), p.closing = -c.normal.dot(relative_velocity(c, p));
+}
+
+template <int D>
+void Solver<D>::warm_start() {
+  for (Contact<D>& c : contacts_) {
+    if (!counts(c)) continue;
+    for (Point& p : points(c))
+      if (p.push > 0) apply(c, p, c.normal * p.push + p.drag);
+      else p.drag.setZero();
+    if (c.rolling > 0) {
+      Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+      a.spin -= a.inverse_inertia * c.roll;
+      b.spin += b.inverse_inertia * c.roll;
+    }
+  }
+}
+
+// One pass over all contacts. With `separate` overlap is pushed apart and contacts that are still
+// open may close; without it only velocity is corrected.
+template <int D>
+void Solver<D>::push(bool separate) {
+  for (std::size_t i = 0; i < contacts_.size(); ++i)
+    if (counts(contacts_[i])) push_contact(contacts_[i], rows_[i], separate);
+  for (int pass = 1; pass < kFastPasses; ++pass)
+    for (std::size_t i = fast_; i < contacts_.size(); ++i)
+      if (counts(contacts_[i])) push_contact(contacts_[i], rows_[i], separate);
+}
+
+template <int D>
+void Solver<D>::push_contact(Contact<D>& c, const Rows& rows, bool separate) {
+  Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  bool pushed = false;
+  for (int k = 0; k < c.count; ++k) {
+    Point& p = c.points[k];
+    const double gap = gap_now(c, p);
+    if (!separate && gap > 0 && p.push == 0) continue;  // what has not closed yet is the next substep's
+    double bias = 0, mass_scale = 1, leak = 0;
+    if (gap > 0) {
+      bias = gap / h_;
+    } else if (separate) {
+      bias = std::max(bias_rate_ * std::min(gap + kSlop * settings_.metre, 0.0), -kPushSpeed * settings_.metre);
+      mass_scale = soft_mass_, leak = soft_leak_;
+    }
+    const double speed = c.normal.dot(relative_velocity(c, p));
+    const double change = -rows.points[k].mass * mass_scale * (speed + bias) - leak * p.push;
+    const double before = p.push;
+    p.push = std::max(before + change, 0.0);
+    if (before == 0 && p.push > 0 && speed < -kStrike * settings_.metre) p.struck = true;
+    if (p.push > 0) {
+      pushed = true;
+      if (p.when < 0) p.when = time() + (gap > 0 && speed < 0 ? std::min(gap / -speed, h_) : 0.0);
+    }
+    if (p.push != before) apply(c, p, c.normal * (p.push - before));
+  }
+  if (separate && pushed) a.pushed = b.pushed = true;
+  if (c.friction > 0) {
+    for (int k = 0; k < c.count; ++k) {
+      Point& p = c.points[k];
+      const double most = c.friction * p.push;
+      if (most == 0 && p.drag.isZero(0)) continue;
+      const Vec<D> v = relative_velocity(c, p) + c.surface;
+      Vec<D> wanted = p.drag - (v - c.normal * c.normal.dot(v)) * rows.points[k].across;
+      const double length = wanted.norm();
+      if (length > most) wanted *= most / length;
+      apply(c, p, wanted - p.drag);
+      p.drag = wanted;
+    }
+  }
+  if (c.rolling > 0) resist_turning(c, rows);
+}
+
+template <int D>
+void Solver<D>::resist_turning(Contact<D>& c, const Rows& rows) {
+  Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  double push = 0;
+  for (const Point& p : points(c)) push += p.push;
+  Spin<D> wanted = c.roll - rows.turning * (b.spin - a.spin);
+  const double most = c.rolling * push, length = wanted.norm();
+  if (length > most) wanted *= most / length;
+  const Spin<D> change = wanted - c.roll;
+  c.roll = wanted;
+  a.spin -= a.inverse_inertia * change;
+  b.spin += b.inverse_inertia * change;
+}
+
+template <int D>
+Vec<D> Solver<D>::relative_velocity(const Contact<D>& c, const Point& p) const {
+  const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  return b.velocity + cross(b.spin, p.arm_b) - a.velocity - cross(a.spin, p.arm_a);
+}
+
+template <int D>
+double Solver<D>::gap_now(const Contact<D>& c, const Point& p) const {
+  const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  // To first order in the turns: what rolls keeps its gap.
+  return p.gap + c.normal.dot(b.moved + cross(b.turned, p.arm_b) - a.moved - cross(a.turned, p.arm_a));
+}
+
+template <int D>
+void Solver<D>::apply(const Contact<D>& c, const Point& p, const Vec<D>& impulse) {
+  Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  a.velocity -= a.inverse_mass.cwiseProduct(impulse);
+  a.spin -= a.inverse_inertia * torque(p.arm_a, impulse);
+  b.velocity += b.inverse_mass.cwiseProduct(impulse);
+  b.spin += b.inverse_inertia * torque(p.arm_b, impulse);
+}
+
+template <int D>
+void solve(std::span<Body<D>> bodies, std::span<Contact<D>> contacts, const SolverSettings& settings) {
+  Solver<D> solver;
+  solver.begin(bodies, settings);
+  solver.replace(contacts, 0, contacts.size());
+  for (int k = 0; k < settings.substeps; ++k) solver.substep();
+  solver.end();
+}
+
+template class Solver<2>;
+template class Solver<3>;
 template void solve(std::span<Body<2>>, std::span<Contact<2>>, const SolverSettings&);
 template void solve(std::span<Body<3>>, std::span<Contact<3>>, const SolverSettings&);
 

@@ -1,50 +1,12 @@
 #pragma once
-// Moves bodies through one step under gravity and contacts.
-#include <colvik/pose.hpp>
-
-#include <array>
+// Moves bodies through one step under gravity, forces and contacts.
 #include <cstdint>
 #include <span>
 #include <vector>
 
-#include "contact/manifold.h"
+#include "dynamics/body.h"
 
 namespace colvik::dynamics {
-
-/// A body as the solver sees it. The pose is that of the centre of mass.
-template <int D>
-struct Body {
-  Vec<D> centre = Vec<D>::Zero();
-  Rotation<D> rotation;
-  Vec<D> velocity = Vec<D>::Zero();
-  Spin<D> spin = Spin<D>::Zero();
-  double inverse_mass = 0;                          // 0: moved by its owner, or never
-  Inertia<D> inverse_inertia = Inertia<D>::Zero();  // in the body's frame
-  Vec<D> acceleration = Vec<D>::Zero();             // from gravity
-};
-
-template <int D>
-struct SolverPoint {
-  Vec<D> arm_a, arm_b;  // from the centres of mass at the start of the step
-  double gap = 0;
-  std::uint32_t id = 0;
-  double push = 0;  // impulse along the normal, kept for the next step
-  Eigen::Matrix<double, D - 1, 1, Eigen::DontAlign> drag =
-      Eigen::Matrix<double, D - 1, 1, Eigen::DontAlign>::Zero();  // friction impulse along the tangents
-  double gap_after = 0;                                           // at the end of the step
-  double total_push = 0;                                          // over the whole step
-  double approach = 0;  // speed at which the two came together at the start of the step
-};
-
-/// Contact between bodies `a` and `b` (indices into the span of bodies).
-template <int D>
-struct Contact {
-  std::uint32_t a = 0, b = 0;
-  Vec<D> normal = Vec<D>::Zero();  // from a to b
-  double friction = 0, restitution = 0;
-  int count = 0;
-  std::array<SolverPoint<D>, contact::kMostPoints<D>> points;
-};
 
 struct SolverSettings {
   double step = 1.0 / 60;  // seconds
@@ -52,12 +14,93 @@ struct SolverSettings {
   double metre = 1;  // user's units in a metre; every tolerance follows from it
 };
 
-/// Advances `bodies` by one step. `contacts` are worked on in their order and come back with the
-/// impulses that acted. Contact is made of many small steps with warm-started impulses (Macklin and
-/// others, "Small steps in physics simulation", 2019), overlap is removed by a damped spring whose
-/// velocity is taken out again before the positions are used further, and Coulomb friction acts in
-/// the tangent plane. A body without contacts follows its parabola exactly.
+/// A body while it is being solved.
+template <int D>
+struct Moving {
+  Vec<D> velocity;
+  Spin<D> spin;
+  Vec<D> inverse_mass;
+  Inertia<D> inverse_inertia;  // in the world's frame
+  Vec<D> moved;                // since the step began
+  Vec<D> way;                  // in the last substep
+  Spin<D> turned;              // likewise, small turns added up
+  Vec<D> gain;                 // of velocity in this substep from gravity, forces and drag
+  Vec<D> shift;                // due to hits within this substep, which act from their time on
+  Spin<D> turn_shift;
+  bool pushed = false;  // by a contact, in this substep
+  bool hit = false;     // at a time of its own, in this substep
+};
+
+/// Advances bodies by one step of several substeps. Call begin, replace, then substep as often as the settings say, then
+/// end; in between the caller may replace contacts again. Contacts are worked on in their order and come back with
+/// the impulses that acted.
+///
+/// Contact is made of many small steps with warm-started impulses (Macklin and others, "Small steps in physics
+/// simulation", 2019); overlap is removed by a damped spring (Lacoursiere, "Ghosts and machines", 2007) whose velocity
+/// is taken out again before the positions are used further; friction is a Coulomb cone. What bounces does so at its own time
+/// within the substep, one contact after the other, so that its energy is neither lost nor made (Newton's law of
+/// restitution; for the order: Guendelman and others, "Nonconvex rigid bodies with stacking", 2003). A body that
+/// nothing pushes follows its parabola exactly and keeps its angular momentum.
 /// Deterministic: depends on nothing but its input.
+template <int D>
+class Solver {
+ public:
+  /// Without contacts so far.
+  void begin(std::span<Body<D>> bodies, const SolverSettings& settings);
+  /// Contacts from `first` on are new: theirs are the gaps and arms of this moment. Those from `fast` on are of what
+  /// is fast, and must be stopped at once.
+  void replace(std::span<Contact<D>> contacts, std::size_t first, std::size_t fast);
+  void substep();
+  void end();
+  /// Puts a body elsewhere in the middle of the step.
+  void shift(std::size_t body, const Vec<D>& by) { bodies_[body].centre += by, moving_[body].moved += by; }
+
+  [[nodiscard]] double time() const { return substep_ * h_; }  // since the step began
+  [[nodiscard]] const Moving<D>& moving(std::size_t body) const { return moving_[body]; }
+
+ private:
+  struct Row {  // what of a point stays the same through the step
+    double mass = 0;    // along the normal
+    double across = 0;  // along the tangent in which it is least
+  };
+  struct Rows {
+    std::array<Row, contact::kMostPoints<D>> points;
+    Inertia<D> turning;  // effective inertia of the pair
+  };
+  using Point = SolverPoint<D>;
+
+  void prepare(std::size_t first);
+  void set_inertia(std::size_t body);
+  void accelerate();
+  void warm_start();
+  void push(bool separate);
+  void push_contact(Contact<D>& c, const Rows& rows, bool separate);
+  void resist_turning(Contact<D>& c, const Rows& rows);
+  void hits();
+  bool hit(Contact<D>& c, const Rows& rows);
+  void move();
+  void turn(std::size_t body);
+  [[nodiscard]] bool counts(const Contact<D>& c) const {
+    const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+    return !c.guard || a.pushed || b.pushed || a.hit || b.hit;
+  }
+  [[nodiscard]] double gap_now(const Contact<D>& c, const Point& p) const;
+  [[nodiscard]] Vec<D> relative_velocity(const Contact<D>& c, const Point& p) const;
+  void apply(const Contact<D>& c, const Point& p, const Vec<D>& impulse);
+
+  std::span<Body<D>> bodies_;
+  std::span<Contact<D>> contacts_;
+  std::vector<Moving<D>> moving_;
+  std::vector<Rows> rows_;
+  std::vector<std::uint32_t> bouncing_;  // contacts with restitution
+  SolverSettings settings_;
+  std::size_t fast_ = 0;                 // contacts from here on are those of fast pairs
+  int substep_ = 0;
+  double h_ = 0;
+  double bias_rate_ = 0, soft_mass_ = 1, soft_leak_ = 0;
+};
+
+/// One step with the same contacts throughout.
 template <int D>
 void solve(std::span<Body<D>> bodies, std::span<Contact<D>> contacts, const SolverSettings& settings);
 

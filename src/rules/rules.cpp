@@ -7,6 +7,7 @@
 #include <map>
 #include <set>
 
+#include "math/bytes.h"
 #include "math/hash.h"
 
 namespace colvik {
@@ -55,6 +56,34 @@ struct Delayed {
   std::size_t reaction = 0, effect = 0;
   std::optional<ObjectId> self, other;
 };
+
+template <class A>
+void pack(A& a, Delayed& d) {
+  const auto id = [&](std::optional<ObjectId>& x) {
+    std::uint32_t slot = x ? x->slot : 0, generation = x ? x->generation : 0;
+    bool there = x.has_value();
+    a(there, slot, generation);
+    if constexpr (A::kUnpacks) x = there ? std::optional(ObjectId{slot, generation}) : std::nullopt;
+  };
+  a(d.due, d.reaction, d.effect);
+  id(d.self);
+  id(d.other);
+}
+
+// What of a reaction changes while it runs.
+struct ReactionState {
+  std::string name;
+  std::uint64_t fired = 0, idle_effects = 0;
+  std::vector<std::array<std::uint64_t, 2>> seen;
+  std::vector<std::uint64_t> owners;
+  std::vector<double> values;
+};
+template <class A>
+void pack(A& a, ReactionState& r) {
+  a(r.name, r.fired, r.idle_effects, r.seen, r.owners, r.values);
+}
+constexpr std::string_view kSaved = "colvik rules";
+constexpr std::uint32_t kVersion = 1;
 
 }  // namespace
 
@@ -323,6 +352,51 @@ std::uint64_t Rules<D>::count(std::string_view name) const {
 template <int D>
 const std::optional<std::string>& Rules<D>::outcome() const {
   return impl_->outcome;
+}
+
+template <int D>
+std::vector<std::byte> Rules<D>::save() const {
+  std::vector<ReactionState> states;
+  for (std::size_t i = 0; i < impl_->reactions.size(); ++i) {
+    const Compiled<D>& r = impl_->reactions[i];
+    ReactionState& s = states.emplace_back();
+    s.name = r.reaction.name, s.fired = impl_->reports[i].fired, s.idle_effects = impl_->reports[i].idle_effects;
+    for (const auto& [self, other] : r.seen) s.seen.push_back({self, other});
+    for (const auto& [owner, value] : r.last_value) s.owners.push_back(owner), s.values.push_back(value);
+  }
+  math::Packer out;
+  out(states, impl_->delayed, impl_->outcome);
+  return math::sealed(kSaved, kVersion, std::move(out.bytes()));
+}
+
+template <int D>
+Result<void> Rules<D>::load(std::span<const std::byte> saved) {
+  const auto refuse = [](std::string what, std::string accepted) {
+    return Error{"snapshot of rules", std::move(what), std::move(accepted)};
+  };
+  const math::Opened opened = math::opened(kSaved, kVersion, saved);
+  if (!opened.wrong.empty()) return refuse(opened.wrong, opened.accepted);
+  math::Unpacker in(opened.inside);
+  std::vector<ReactionState> states;
+  std::vector<Delayed> delayed;
+  std::optional<std::string> outcome;
+  in(states, delayed, outcome);
+  bool same = in.good() && in.empty() && states.size() == impl_->reactions.size();
+  for (std::size_t i = 0; same && i < states.size(); ++i)
+    same = states[i].name == impl_->reactions[i].reaction.name && states[i].owners.size() == states[i].values.size();
+  for (const Delayed& d : delayed)
+    same = same && d.reaction < impl_->reactions.size() && d.effect < impl_->reactions[d.reaction].effects.size();
+  if (!same) return refuse("is of other reactions", "the reactions it was saved with, in the same order");
+  for (std::size_t i = 0; i < states.size(); ++i) {
+    Compiled<D>& r = impl_->reactions[i];
+    impl_->reports[i].fired = states[i].fired, impl_->reports[i].idle_effects = states[i].idle_effects;
+    r.seen.clear(), r.last_value.clear();
+    for (const auto& [self, other] : states[i].seen) r.seen.emplace(self, other);
+    for (std::size_t k = 0; k < states[i].owners.size(); ++k) r.last_value.emplace(states[i].owners[k], states[i].values[k]);
+  }
+  impl_->delayed = std::move(delayed), impl_->outcome = std::move(outcome);
+  impl_->fired.clear(), impl_->going_by.clear();
+  return {};
 }
 
 template <int D>

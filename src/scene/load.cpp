@@ -33,6 +33,10 @@ void SceneReader<D>::read_world() {
   if (auto gravity = s->template vector<D>("gravity")) scene_.world.gravity = *gravity;
   if (auto rate = s->number("rate", 1, 10000)) scene_.world.rate = *rate;
   if (auto metre = s->number("metre", 1e-6, 1e6)) scene_.world.metre = *metre;
+  if (auto sleep = s->boolean("sleep")) scene_.world.sleep = *sleep;
+  static const std::vector<std::string> ways{"geometric mean", "mean", "smaller", "larger", "product"};  // as in Mixing
+  if (auto way = s->choice("friction_mixing", ways)) scene_.world.friction_mixing = static_cast<Mixing>(*way);
+  if (auto way = s->choice("restitution_mixing", ways)) scene_.world.restitution_mixing = static_cast<Mixing>(*way);
   if (auto substeps = s->whole("substeps", 1, 64)) scene_.world.substeps = static_cast<int>(*substeps);
   if (auto length = s->number("length", 0, 1e6)) scene_.length = *length;
 }

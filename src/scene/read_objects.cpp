@@ -126,7 +126,20 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
   def.numbers = read_numbers(s, "numbers");
   if (auto v = s.template vector<D>("velocity")) def.velocity = *v;
   if (auto w = s.template spin<D>("spin")) def.spin = *w;
+  static const std::vector<std::string> frames{"world", "own"};
+  if (s.choice("velocity_frame", frames).value_or(0) == 1) {
+    def.velocity = def.turned * def.velocity;
+    if constexpr (D == 3) def.spin = def.turned * def.spin;
+  }
   read_motion(s, def);
+  read_pushes(s, def);
+  if (auto centre = s.template vector<D>("mass_centre")) def.mass_centre = *centre;
+  def.inertia = read_turning(s, "inertia");
+  if (auto drag = s.number("drag", 0, 1e6)) def.drag = *drag;
+  if (auto drag = s.number("spin_drag", 0, 1e6)) def.spin_drag = *drag;
+  read_locks(s, def);
+  if (auto continuous = s.boolean("continuous")) def.continuous = *continuous;
+  if (auto may = s.boolean("may_sleep")) def.may_sleep = *may;
   if (auto mass = s.number("mass")) def.mass = *mass;
   if (auto scale = s.number("gravity_scale")) def.gravity_scale = *scale;
   if (auto locked = s.boolean("locked_rotation")) def.locked_rotation = *locked;
@@ -144,6 +157,53 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
     drawing->require("size", "whole size of the drawing");
   }
   return def;
+}
+
+// A torque or a moment of inertia: a number in 2D.
+template <int D>
+std::optional<Spin<D>> SceneReader<D>::read_turning(const Section& s, std::string_view key) {
+  if constexpr (D == 2) {
+    const auto number = s.number(key);
+    return number ? std::optional<Spin<2>>(Spin<2>(*number)) : std::nullopt;
+  } else {
+    return s.template vector<3>(key);
+  }
+}
+
+template <int D>
+void SceneReader<D>::read_locks(const Section& s, ObjectDef<D>& def) {
+  const auto read = [&](std::string_view key, auto& locks) {
+    for (const std::string& axis : s.texts(key)) {
+      const std::size_t i = axis.size() == 1 ? std::string_view("xyz").find(axis) : std::string_view::npos;
+      if (i < D) locks[i] = true;
+      else
+        context_.report(*s.find(key), fmt::format("'{}' is not an axis", axis), D == 2 ? "x or y" : "x, y or z");
+    }
+  };
+  read("locked_axes", def.locked_axes);
+  if constexpr (D == 3) read("locked_turns", def.locked_turns);
+  else if (s.has("locked_turns"))
+    context_.report(*s.find("locked_turns"), "a 2D object turns about one axis only", "locked_rotation = true");
+}
+
+template <int D>
+void SceneReader<D>::read_pushes(const Section& s, ObjectDef<D>& def) {
+  if (!s.has("pushes")) return;
+  static const std::vector<std::string> frames{"world", "own"};
+  for (const Section& p : s.tables("pushes", "push")) {
+    TimedPush<D> push;
+    push.from = p.number("from").value_or(0);
+    push.until = p.number("until").value_or(push.from);
+    if (auto force = p.template vector<D>("force")) push.force = *force;
+    if (auto torque = read_turning(p, "torque")) push.torque = *torque;
+    if (auto impulse = p.template vector<D>("impulse")) push.impulse = *impulse;
+    if (auto impulse = read_turning(p, "angular_impulse")) push.angular_impulse = *impulse;
+    push.point = p.template vector<D>("point");
+    push.own_frame = p.choice("frame", frames).value_or(0) == 1;
+    if ((p.has("force") || p.has("torque")) && !p.has("until"))
+      context_.report(p.node(), "a force acts for a time", "until = seconds from the start");
+    def.pushes.push_back(push);
+  }
 }
 
 template <int D>
@@ -269,6 +329,8 @@ std::optional<ColliderDef<D>> SceneReader<D>::read_collider(const Section& s, co
   if (auto density = s.number("density", 1e-30, 1e30)) c.density = *density;
   if (auto friction = s.number("friction", 0, 1e6)) c.friction = *friction;
   if (auto restitution = s.number("restitution", 0, 1)) c.restitution = *restitution;
+  if (auto rolling = s.number("rolling_friction", 0, 1e6)) c.rolling_friction = *rolling;
+  if (auto running = s.template vector<D>("surface_velocity")) c.surface_velocity = *running;
   if (s.has("meets")) c.meets = read_query(s, "meets");
   c.tags = read_tag_list(s, "tags");
   if (auto on = s.boolean("on")) c.on = *on;

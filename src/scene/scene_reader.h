@@ -33,6 +33,9 @@ class SceneReader {
   std::vector<const toml::table*> kind_layers(const std::string& name, const toml::table& table);
   ObjectDef<D> read_object(const Section& s);
   void read_motion(const Section& s, ObjectDef<D>& def);
+  void read_pushes(const Section& s, ObjectDef<D>& def);
+  void read_locks(const Section& s, ObjectDef<D>& def);
+  std::optional<Spin<D>> read_turning(const Section& s, std::string_view key);
   void add_copies(const Section& s, const ObjectDef<D>& def, const toml::table& own);
   std::vector<ColliderDef<D>> read_colliders(const Section& s, const ObjectDef<D>& def);
   std::optional<ColliderDef<D>> read_collider(const Section& s, const ObjectDef<D>& def);

@@ -2,6 +2,16 @@
 
 namespace colvik {
 
+std::string_view name_of(Mixing mixing) {
+  switch (mixing) {
+    case Mixing::geometric_mean: return "geometric mean";
+    case Mixing::mean: return "mean";
+    case Mixing::smaller: return "smaller";
+    case Mixing::larger: return "larger";
+    default: return "product";
+  }
+}
+
 template <int D>
 Result<void> check_settings(const WorldSettings<D>& s) {
   if (!(s.metre >= 1e-6 && s.metre <= 1e6))
@@ -63,6 +73,11 @@ Result<void> check_collider(const ColliderDef<D>& c, double metre) {
     return Error{"collider friction", fmt::format("{} is not usable", c.friction), "a number from 0 up"};
   if (!(c.restitution >= 0 && c.restitution <= 1))
     return Error{"collider restitution", fmt::format("{} is not usable", c.restitution), "a number from 0 to 1"};
+  if (!(c.rolling_friction >= 0 && c.rolling_friction <= 1e6))
+    return Error{"collider rolling friction", fmt::format("{} is not usable", c.rolling_friction), "a number from 0 up"};
+  if (!within(c.surface_velocity, kFastest * metre))
+    return Error{"collider surface velocity", text(c.surface_velocity) + " is out of range",
+                 "finite speeds up to 1e6 metres per second"};
   return {};
 }
 
@@ -123,6 +138,24 @@ Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
   if (thrown && moves) return Error{"velocity", "is given beside a motion", "one of the two"};
   if (def.mass && !(*def.mass > 0 && *def.mass <= kHeaviest))
     return Error{"mass", fmt::format("{} is not usable", *def.mass), "a number above 0"};
+  if (def.mass_centre && !within(*def.mass_centre, kFurthest * s.metre))
+    return Error{"mass centre", text(*def.mass_centre) + " is out of range", "finite numbers"};
+  if (def.inertia && !((def.inertia->array() > 0).all() && within(*def.inertia, 1e60)))
+    return Error{"inertia", text(*def.inertia) + " is not usable", "numbers above 0"};
+  if (!(def.drag >= 0 && def.drag <= 1e6) || !(def.spin_drag >= 0 && def.spin_drag <= 1e6))
+    return Error{"drag", fmt::format("{} or {} is not usable", def.drag, def.spin_drag), "numbers from 0 up, per second"};
+  for (const TimedPush<D>& p : def.pushes) {
+    if (!(p.from >= 0 && p.from <= 1e9) || !(p.until <= 1e9))
+      return Error{"push", fmt::format("from {} until {} is not usable", p.from, p.until), "seconds from the start"};
+    if ((!p.force.isZero(0) || !p.torque.isZero(0)) && !(p.until > p.from))
+      return Error{"push", fmt::format("until {} does not come after from {}", p.until, p.from),
+                   "a force has a time in which it acts"};
+    if (!within(p.force, kStrongest) || !within(p.torque, kStrongest) || !within(p.impulse, kStrongest) ||
+        !within(p.angular_impulse, kStrongest) || (p.point && !within(*p.point, kFurthest * s.metre)))
+      return Error{"push", "is out of range", "finite numbers"};
+    if (def.body != BodyKind::dynamic)
+      return Error{"push", fmt::format("is given to a {} object", name_of(def.body)), "body = dynamic"};
+  }
   if (def.mass && def.body != BodyKind::dynamic)
     return Error{"mass", "is given to an object that is not dynamic", "body = dynamic"};
   return {};

@@ -9,6 +9,7 @@ namespace colvik::world {
 inline constexpr double kFurthest = 1e9;  // metres from the origin
 inline constexpr double kFastest = 1e6;   // metres (or radians) per second
 inline constexpr double kHeaviest = 1e30;
+inline constexpr double kStrongest = 1e40;  // forces and impulses
 
 template <int R>
 bool within(const Eigen::Matrix<double, R, 1, Eigen::DontAlign>& v, double most) {

@@ -10,66 +10,141 @@ using world::Pair;
 
 namespace {
 
-template <int D>
-Vec<D> velocity_at(const Object<D>& o, const Vec<D>& mass_centre, const Vec<D>& point) {
-  return o.velocity + cross(o.spin, Vec<D>(point - o.pose * mass_centre));
-}
-
 // Half of a shape's size, as far as faces count as level; scenery has none.
 template <int D>
 double extent(const Shape<D>& s) {
   return is_scenery(s.kind) ? std::numeric_limits<double>::max() : s.core.norm() + s.radius;
 }
 
+double mixed(Mixing how, double a, double b) {
+  switch (how) {
+    case Mixing::geometric_mean: return std::sqrt(a * b);
+    case Mixing::mean: return (a + b) / 2;
+    case Mixing::smaller: return std::min(a, b);
+    case Mixing::larger: return std::max(a, b);
+    default: return a * b;
+  }
+}
+
+// Of the surface of a collider, in the world's frame.
+template <int D>
+Vec<D> surface_velocity(const Object<D>& o, std::uint32_t which) {
+  const ColliderDef<D>& c = o.colliders[which].def;
+  return o.pose.rotation * (c.turned * c.surface_velocity);
+}
+
 }  // namespace
+
+// How far the two may come together within that time, at most.
+template <int D>
+double World<D>::Impl::way(const Pair<D>& p, double seconds) const {
+  const world::ObjectState<D>&a = objects[colliders[p.a].object], &b = objects[colliders[p.b].object];
+  const dynamics::Body<D>&ba = bodies[a.body], &bb = bodies[b.body];
+  const dynamics::Moving<D>&ma = solver.moving(a.body), &mb = solver.moving(b.body);
+  return (ma.velocity - mb.velocity).norm() * seconds +
+         (ba.acceleration - bb.acceleration).norm() * seconds * seconds +
+         (ma.spin.norm() * a.reach + mb.spin.norm() * b.reach) * seconds;
+}
 
 template <int D>
 void World<D>::Impl::make_contacts() {
   const double dt = 1 / settings.rate, margin = world::kMargin * settings.metre;
   contacts.clear();
   contact_pairs.clear();
+  fast_pairs.clear();
   for (std::size_t i = 0; i < pairs.size(); ++i) {
     Pair<D>& p = pairs[i];
-    if (!p.responds) continue;
-    const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
-    const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
-    contacts_before.swap(p.contacts);  // memory goes round, so that a steady step takes none
-    p.contacts.clear();
-    // Shapes that may meet within this step are in contact already, across a gap, so that fast ones
-    // do not pass through each other.
-    const double closing = (oa.shown.velocity - ob.shown.velocity).norm() * dt + settings.gravity.norm() * dt * dt;
-    const Shape<D>&shape_a = shape_of(ca), &shape_b = shape_of(cb);
-    const double small = std::min(extent(shape_a), extent(shape_b));
-    contact::collide(shape_a, shape_b, relative_pose(ca, cb), margin + closing, std::min(margin, 0.05 * small),
-                     manifolds);
-    hold_one_way(p);
-
-    const Collider<D>&la = oa.shown.colliders[ca.which], &lb = ob.shown.colliders[cb.which];
-    if (manifolds.empty()) continue;
-    dynamics::Contact<D> c;
-    c.a = oa.body, c.b = ob.body;
-    c.friction = std::sqrt(la.def.friction * lb.def.friction);
-    c.restitution = std::max(la.def.restitution, lb.def.restitution);
-    // From collider a's frame to the world's, told from object a's position: exact far from the origin.
-    const Pose<D> frame = Pose<D>{Vec<D>::Zero(), oa.shown.pose.rotation} * Pose<D>{la.def.at, la.def.turned};
-    const Vec<D> to_a = oa.shown.pose.rotation * oa.mass_centre;
-    const Vec<D> to_b = ob.shown.pose.position - oa.shown.pose.position + ob.shown.pose.rotation * ob.mass_centre;
-    for (const contact::Manifold<D>& m : manifolds) {
-      c.count = m.count;
-      c.normal = frame.rotation * m.normal;
-      for (int k = 0; k < m.count; ++k) {
-        const contact::ContactPoint<D>& from = m.points[k];
-        dynamics::SolverPoint<D>& to = c.points[k] = {};
-        const Vec<D> offset = frame * from.position;
-        to.arm_a = offset - to_a, to.arm_b = offset - to_b;
-        to.gap = from.gap, to.id = from.id;
-        for (const dynamics::Contact<D>& before : contacts_before)
-          for (int j = 0; j < before.count; ++j)
-            if (before.points[j].id == from.id) to.push = before.points[j].push, to.drag = before.points[j].drag;
-      }
-      contacts.push_back(c);
-      contact_pairs.push_back(static_cast<std::uint32_t>(i));
+    if (!p.responds || at_rest(p)) continue;
+    p.approach = p.impulse = 0;
+    p.gap = std::numeric_limits<double>::max();
+    p.when = p.until = -1;
+    const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
+    // Shapes that may meet within this step are in contact already, across a gap, so that fast ones do
+    // not pass through each other. Of those that move far for their size, contacts are found in each
+    // substep.
+    const auto careless = [](const world::ObjectState<D>& o) {
+      return o.shown.body != BodyKind::dynamic || !o.continuous;
+    };
+    const double closing = careless(oa) && careless(ob) ? 0 : way(p, dt);
+    const double small = std::min(extent(shape_of(colliders[p.a])), extent(shape_of(colliders[p.b])));
+    p.fast = closing > world::kFastPart * small;
+    if (p.fast) {
+      const double gap = contact::nearest(shape_of(colliders[p.a]), shape_of(colliders[p.b]),
+                                          relative_pose(colliders[p.a], colliders[p.b]), margin + closing).gap;
+      if (gap <= margin + closing) fast_pairs.push_back(static_cast<std::uint32_t>(i));
+      else p.contacts.clear();
     }
+    else add_contacts(i, oa.shown.pose, ob.shown.pose, margin + closing, 0, false);
+  }
+  steady_contacts = contacts.size();
+  solver.replace(contacts, 0, steady_contacts);
+}
+
+// Contacts of a pair whose objects are, or will be in `ahead` seconds, at these poses.
+template <int D>
+void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const Pose<D>& at_b, double margin,
+                                  double ahead, bool guard) {
+  Pair<D>& p = pairs[pair];
+  const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
+  const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
+  contacts_before.swap(p.contacts);  // memory goes round, so that a steady step takes none
+  p.contacts.clear();
+  const Shape<D>&shape_a = shape_of(ca), &shape_b = shape_of(cb);
+  const double small = std::min(extent(shape_a), extent(shape_b));
+  contact::collide(shape_a, shape_b, relative_pose(ca, at_a, cb, at_b), margin,
+                   std::min(world::kMargin * settings.metre, 0.05 * small), manifolds);
+  hold_one_way(p);
+  if (manifolds.empty()) return;
+
+  const ColliderDef<D>&da = def_of(ca), &db = def_of(cb);
+  dynamics::Contact<D> c;
+  c.a = oa.body, c.b = ob.body;
+  c.guard = guard;
+  c.friction = mixed(settings.friction_mixing, da.friction, db.friction);
+  c.restitution = mixed(settings.restitution_mixing, da.restitution, db.restitution);
+  // From collider a's frame to the world's, told from object a's position: exact far from the origin.
+  const Pose<D> frame = Pose<D>{Vec<D>::Zero(), at_a.rotation} * Pose<D>{da.at, da.turned};
+  const Vec<D> to_a = at_a.rotation * oa.mass_centre;
+  const Vec<D> to_b = at_b.position - at_a.position + at_b.rotation * ob.mass_centre;
+  const double rolling = std::max(da.rolling_friction, db.rolling_friction);
+  const bool runs = !da.surface_velocity.isZero(0) || !db.surface_velocity.isZero(0);
+  for (const contact::Manifold<D>& m : manifolds) {
+    c.count = m.count;
+    c.normal = frame.rotation * m.normal;
+    c.roll.setZero();
+    for (int k = 0; k < m.count; ++k) {
+      const contact::ContactPoint<D>& from = m.points[k];
+      dynamics::SolverPoint<D>& to = c.points[k] = {};
+      const Vec<D> offset = frame * from.position;
+      to.arm_a = offset - to_a, to.arm_b = offset - to_b;
+      to.gap = from.gap, to.id = from.id;
+      if (ahead > 0) {
+        // The gap of this moment is the one there and what the motion until then closes.
+        const dynamics::Moving<D>&a = solver.moving(c.a), &b = solver.moving(c.b);
+        const Vec<D> apart = b.velocity + cross(b.spin, to.arm_b) - a.velocity - cross(a.spin, to.arm_a);
+        const Vec<D> gain = bodies[c.b].acceleration - bodies[c.a].acceleration;
+        to.gap -= c.normal.dot(apart * ahead + gain * (ahead * ahead / 2));
+      }
+      for (const dynamics::Contact<D>& before : contacts_before)
+        for (int j = 0; j < before.count; ++j)
+          if (before.points[j].id == from.id) {
+            to.push = before.points[j].push, to.drag = before.points[j].drag;
+            if (k == 0) c.roll = before.roll;
+          }
+    }
+    if (rolling > 0) {
+      // The lever is that of what rolls: of two, the shorter.
+      double lever = std::numeric_limits<double>::max();
+      if (oa.shown.body == BodyKind::dynamic) lever = std::min(lever, c.points[0].arm_a.norm());
+      if (ob.shown.body == BodyKind::dynamic) lever = std::min(lever, c.points[0].arm_b.norm());
+      c.rolling = rolling * lever;
+    }
+    if (runs) {
+      const Vec<D> running = surface_velocity(ob.shown, cb.which) - surface_velocity(oa.shown, ca.which);
+      c.surface = running - c.normal * c.normal.dot(running);
+    }
+    contacts.push_back(c);
+    contact_pairs.push_back(static_cast<std::uint32_t>(pair));
   }
 }
 
@@ -91,60 +166,63 @@ void World<D>::Impl::hold_one_way(Pair<D>& p) {
   p.standing = std::move(standing);
 }
 
+// What a contact did is added to what its pair did in the step. Gaps are those of the step's end.
 template <int D>
-void World<D>::Impl::read_contacts() {
-  for (Pair<D>& p : pairs)
-    if (p.responds) {
-      p.approach = p.impulse = 0;
-      p.gap = std::numeric_limits<double>::max();
-    }
-  for (std::size_t i = 0; i < contacts.size(); ++i) {
-    const dynamics::Contact<D>& c = contacts[i];
-    Pair<D>& p = pairs[contact_pairs[i]];
-    p.contacts.push_back(c);
-    const dynamics::SolverPoint<D>* deepest = nullptr;
-    for (int k = 0; k < c.count; ++k) {
-      const dynamics::SolverPoint<D>& point = c.points[k];
-      p.impulse += point.total_push;
-      p.approach = std::max(p.approach, point.approach);
-      if (point.gap_after < p.gap) p.gap = point.gap_after, deepest = &point;
-    }
-    if (deepest == nullptr) continue;
-    // Halfway between the two surface points, each carried along by its body.
-    const auto centre_after = [&](std::uint32_t collider, std::uint32_t body) -> Vec<D> {
-      const world::ObjectState<D>& o = objects[colliders[collider].object];
-      return body == world::kNoBody ? Vec<D>(o.shown.pose * o.mass_centre) : bodies[body].centre;
-    };
-    p.normal = c.normal;
-    p.point = 0.5 * (centre_after(p.a, c.a) + deepest->arm_a + centre_after(p.b, c.b) + deepest->arm_b);
+void World<D>::Impl::note_contact(const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end) {
+  Pair<D>& p = pairs[pair];
+  p.contacts.push_back(c);
+  const dynamics::SolverPoint<D>* deepest = nullptr;
+  bool pushes = false;
+  for (int k = 0; k < c.count; ++k) {
+    const dynamics::SolverPoint<D>& point = c.points[k];
+    p.impulse += point.total_push;
+    if (point.total_push > 0) p.approach = std::max(p.approach, point.approach);
+    if (point.when >= 0) p.when = p.when < 0 ? point.when : std::min(p.when, point.when);
+    pushes = pushes || point.total_push > 0;
+    if (deepest == nullptr || point.gap_after < deepest->gap_after) deepest = &point;
   }
-  for (Pair<D>& p : pairs) {
-    if (!p.responds) continue;
-    const double reach = (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
-    p.touching = p.impulse > 0 || p.gap <= reach;
-  }
+  if (deepest == nullptr || (at_end ? deepest->gap_after >= p.gap : !pushes)) return;
+  if (at_end) p.gap = deepest->gap_after, p.closing = deepest->closing;
+  if (at_end && !pushes && p.impulse > 0) return;  // it was hit elsewhere
+  // Halfway between the two surface points, each carried along by its body.
+  const auto centre_after = [&](std::uint32_t collider, std::uint32_t body) -> Vec<D> {
+    const world::ObjectState<D>& o = objects[colliders[collider].object];
+    return body == world::kNoBody ? Vec<D>(o.shown.pose * o.mass_centre) : bodies[body].centre;
+  };
+  p.normal = c.normal;
+  p.point = 0.5 * (centre_after(p.a, c.a) + deepest->arm_a + centre_after(p.b, c.b) + deepest->arm_b);
 }
 
 template <int D>
-void World<D>::Impl::feel_the_rest() {
+void World<D>::Impl::read_contacts() {
+  std::vector<Pair<D>*> deep;
+  for (std::size_t i = 0; i < contacts.size(); ++i) note_contact(contacts[i], contact_pairs[i], true);
   for (Pair<D>& p : pairs) {
-    if (p.responds) continue;
-    const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
-    const double reach =
-        p.channel == Channel::zone ? 0 : (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
-    const contact::Separation<D> s = contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, cb), reach);
-    p.touching = s.gap <= reach;
-    p.gap = s.gap;
-    if (!p.touching) continue;
-    const Pose<D> frame = pose_of(ca);
-    p.normal = frame.rotation * s.normal;
-    p.point = frame * Vec<D>(0.5 * (s.on_a + s.on_b));
-    const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
-    const Vec<D> apart =
-        velocity_at(ob.shown, ob.mass_centre, p.point) - velocity_at(oa.shown, oa.mass_centre, p.point);
-    p.approach = std::max(0.0, -p.normal.dot(apart));  // in this order -0 becomes 0
-    p.impulse = 0;
+    if (!p.responds || at_rest(p)) continue;
+    const double reach = (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
+    const bool before = p.touching;
+    // What is about to hit touches when it does, not a step before.
+    const bool hits = !before && p.gap > 0 && p.closing > reach * settings.rate;
+    const bool bounced = p.impulse > 0 && p.gap > world::kLetGo * settings.metre;  // away from it already
+    p.touching = !bounced && (p.impulse > 0 || (p.gap <= reach && !hits));
+    p.passed = bounced && !before;
+    p.left = before && !p.touching;
+    p.squeezed = false;
+    if (p.touching && p.gap < -world::kLetGo * settings.metre) deep.push_back(&p);
   }
+  // Squeezed is what stays deep in two things that do not yield, from opposite sides.
+  const auto pressed = [&](const Pair<D>& p) {  // the dynamic object, if it is one against another
+    const std::uint32_t a = colliders[p.a].object, b = colliders[p.b].object;
+    const bool moves_a = objects[a].shown.body == BodyKind::dynamic, moves_b = objects[b].shown.body == BodyKind::dynamic;
+    return std::pair(moves_a != moves_b, moves_a ? a : b);
+  };
+  const auto inward = [&](const Pair<D>& p) {
+    return Vec<D>(objects[colliders[p.a].object].shown.body == BodyKind::dynamic ? -p.normal : p.normal);
+  };
+  for (Pair<D>* p : deep)
+    for (Pair<D>* q : deep)
+      if (pressed(*p).first && pressed(*p) == pressed(*q) && inward(*p).dot(inward(*q)) < -0.5)
+        p->squeezed = q->squeezed = true;
 }
 
 template struct World<2>::Impl;

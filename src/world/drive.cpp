@@ -55,10 +55,15 @@ template <int D>
 void World<D>::Impl::gather_bodies() {
   bodies.assign(1, dynamics::Body<D>{});  // kNoBody: all that never moves
   body_objects.assign(1, 0);
+  trailed.clear();
+  trails.clear();
   for (const std::uint32_t slot : movers) {
     world::ObjectState<D>& o = objects[slot];
     const Object<D>& s = o.shown;
     o.body = world::kNoBody;
+    o.pose_before = s.pose, o.velocity_before = s.velocity;
+    o.trail = -1;
+    o.disturbed = false;
     if (!s.active) continue;
     o.body = static_cast<std::uint32_t>(bodies.size());
     dynamics::Body<D>& b = bodies.emplace_back();
@@ -67,9 +72,21 @@ void World<D>::Impl::gather_bodies() {
     b.rotation = s.pose.rotation;
     b.velocity = s.velocity, b.spin = s.spin;
     if (s.body == BodyKind::kinematic) continue;
-    b.inverse_mass = o.inverse_mass, b.inverse_inertia = o.inverse_inertia;
-    b.acceleration = settings.gravity * s.gravity_scale;
+    if (s.velocity.norm() > o.thin * settings.rate) {
+      o.trail = static_cast<std::int32_t>(trailed.size());
+      trailed.push_back(o.body);
+    }
+    for (int i = 0; i < D; ++i) b.inverse_mass[i] = o.locked_axes[i] ? 0 : o.inverse_mass;
+    b.inertia = o.inertia, b.inverse_inertia = o.inverse_inertia;
+    b.locked_turns = o.locked_turns;
+    b.acceleration = settings.gravity * s.gravity_scale + b.inverse_mass.cwiseProduct(o.force);
+    for (int i = 0; i < D; ++i)
+      if (o.locked_axes[i]) b.acceleration[i] = 0;
+    b.torque = o.torque;
+    b.drag = s.drag, b.spin_drag = s.spin_drag;
+    o.force.setZero(), o.torque.setZero();
   }
+  solver.begin(bodies, {1 / settings.rate, settings.substeps, settings.metre});
 }
 
 template <int D>

@@ -20,6 +20,12 @@ inline constexpr double kMargin = 0.02;     // contacts are kept while the shape
 inline constexpr double kTouching = 0.004;  // solids this near touch; rounding and the solver's slop are below it
 inline constexpr double kLetGo = 0.012;     // a solid touch ends beyond this gap, so that none flickers
 
+inline constexpr double kStill = 0.04;      // slower than this everywhere, per second, is at rest
+inline constexpr double kSettled = 0.5;     // seconds at rest after which a body may fall asleep
+inline constexpr double kFastPart = 0.05;   // of its size: what moves further within a step is fast
+inline constexpr double kLeapPart = 0.02;   // likewise within a substep: it is followed on its way
+
+inline constexpr std::uint32_t kAwake = 0xffffffff;  // in no resting group
 inline constexpr std::uint32_t kNoBody = 0;  // index of the body that stands for all that never moves
 
 template <int D>
@@ -49,13 +55,30 @@ struct ObjectState {
   std::uint32_t generation = 0;
   std::vector<std::uint32_t> colliders;  // slots
   Vec<D> mass_centre = Vec<D>::Zero();   // in the object's frame
+  double reach = 0;                      // of its solids from there
+  double thin = 0;                       // radius of a ball inside each of its solids
   double inverse_mass = 0;
-  Inertia<D> inverse_inertia = Inertia<D>::Zero();
+  Inertia<D> inertia = Inertia<D>::Zero(), inverse_inertia = Inertia<D>::Zero();
+  Vec<D> force = Vec<D>::Zero();  // asked for, for the next step
+  Spin<D> torque = Spin<D>::Zero();
   Changes changes;
   std::optional<Pose<D>> target;  // of a kinematic object, for the end of this step
   std::uint32_t body = kNoBody;   // index into the bodies of the running step
-  std::optional<double> mass;     // as given
+  Pose<D> pose_before;            // where that step began
+  Vec<D> velocity_before = Vec<D>::Zero();
+  std::int32_t trail = -1;        // place among the trailed bodies of that step
+  std::uint32_t resting = kAwake; // the group it sleeps with
+  double still_for = 0;           // seconds
+  bool disturbed = false;         // by its owner, since the last step
+  // As given.
+  std::optional<double> given_mass;
+  std::optional<Vec<D>> given_mass_centre;
+  std::optional<Spin<D>> given_inertia;
   bool locked_rotation = false;
+  std::array<bool, D> locked_axes{};
+  std::array<bool, kTurnAxes<D>> locked_turns{};
+  bool continuous = true, may_sleep = true;
+  std::vector<TimedPush<D>> pushes;
 };
 
 enum class Wanted { first, all, count, any };
@@ -68,7 +91,13 @@ struct Pair {
   Channel channel = Channel::solid;
   bool responds = false;  // solid and at least one side dynamic
   bool touching = false;
+  bool fast = false;      // its contacts are found anew in each substep
+  bool passed = false;    // touched and left again within the step
+  bool left = false;      // no longer touches since this step
+  bool squeezed = false;
   double gap = 0, approach = 0, impulse = 0;
+  double closing = 0;                          // speed at which the gap closes at the end of the step
+  double when = -1, until = -1;                // seconds into the step at which it began and ended to touch; below 0: not in it
   Vec<D> normal = Vec<D>::Zero();              // world, from a to b
   Vec<D> point = Vec<D>::Zero();               // world
   std::vector<dynamics::Contact<D>> contacts;  // of the last step: impulses to start from
@@ -85,8 +114,32 @@ struct Touch {
   double gap = 0, approach = 0, impulse = 0;
   Vec<D> normal = Vec<D>::Zero();  // from a to b
   Vec<D> point = Vec<D>::Zero();
+  bool passed = false, squeezed = false;
+  double when = 0, until = 0;  // seconds into the step
   [[nodiscard]] auto key() const { return std::tuple(serial_a, serial_b, channel); }
 };
+
+// Objects that fell asleep together, with what they touch: taken out of the lists that a step walks.
+template <int D>
+struct Resting {
+  std::vector<std::uint32_t> objects;  // slots
+  std::vector<Pair<D>> pairs;
+  std::vector<Touch<D>> touches;
+};
+
+// When a touch ended, in the step at hand.
+struct Ended {
+  std::tuple<std::uint64_t, std::uint64_t, Channel> key;
+  double until = -1;  // seconds into the step; below 0: at its end
+  double impulse = 0;
+};
+
+// Radius of a ball that fits inside the shape, about: never more.
+template <int D>
+[[nodiscard]] double thinness(const Shape<D>& s) {
+  const double part = s.kind == ShapeKind::box || s.kind == ShapeKind::ball || s.kind == ShapeKind::capsule ? 1 : 0.3;
+  return is_scenery(s.kind) ? 0 : s.radius + part * s.core.minCoeff();
+}
 
 }  // namespace world
 
@@ -119,13 +172,26 @@ struct World<D>::Impl {
   std::size_t still_moved = 0;              // times a still object was moved
   std::vector<world::Pair<D>> pairs;        // by (serial_a, serial_b)
   std::vector<world::Touch<D>> touches, touches_before;
+  std::vector<world::Ended> ended;          // by key
+  std::vector<world::Resting<D>> resting;   // by group; empty ones are free
+  world::Resting<D> between;                // pairs and touches of sleepers of different groups
+  std::size_t asleep = 0;                   // objects
   std::vector<Event<D>> events;
   std::vector<std::pair<TagQuery, TagQuery>> during;
 
+  dynamics::Solver<D> solver;
+  std::vector<std::uint32_t> pushed;      // slots of objects with timed pushes
   std::vector<dynamics::Body<D>> bodies;  // of the running step
   std::vector<std::uint32_t> body_objects;
-  std::vector<dynamics::Contact<D>> contacts;
+  std::vector<dynamics::Contact<D>> contacts;    // those of fast pairs last
   std::vector<std::uint32_t> contact_pairs;
+  std::vector<std::uint32_t> fast_pairs;
+  std::size_t steady_contacts = 0;
+  std::vector<std::uint32_t> racers;                     // bodies that may pass something in a substep
+  std::vector<std::uint32_t> trailed;                    // bodies whose way within the step is noted
+  std::vector<Pose<D>> trails;                           // by substep, then in their order
+  std::size_t held_back = 0;
+  std::vector<std::uint32_t> group_of, roots;            // of bodies, when some may sleep
   std::vector<contact::Manifold<D>> manifolds;  // of the pair at hand
   std::vector<dynamics::Contact<D>> contacts_before;
 
@@ -179,19 +245,43 @@ struct World<D>::Impl {
 
   // the stages of a step, in order
   void drive();  // drive.cpp: velocities of what follows a motion or was asked to be somewhere
+  void push_on_time();  // push.cpp
+  bool push(ObjectId id, const Vec<D>& force, const Spin<D>& torque, const std::optional<Vec<D>>& point, bool at_once);
   void gather_bodies();
   void scatter_bodies();
+  void set_size(world::ObjectState<D>& o);  // objects.cpp
   void update_index();  // pairs.cpp
   void put_in_tree(std::uint32_t at);
   void find_pairs();
   void make_contacts();  // contacts.cpp
+  void add_contacts(std::size_t pair, const Pose<D>& at_a, const Pose<D>& at_b, double margin, double ahead, bool guard);
+  void note_contact(const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end);
+  void begin_substep();  // fast.cpp
+  void add_corners(std::size_t contact, std::uint32_t collider, const Pose<D>& at, double ahead);
+  void note_trails();
+  void end_substep();
+  [[nodiscard]] double way(const world::Pair<D>& p, double seconds) const;
+  [[nodiscard]] Pose<D> pose_in_step(const world::ObjectState<D>& o, double ahead) const;
   void hold_one_way(world::Pair<D>& p);
   void read_contacts();
-  void feel_the_rest();  // zones, and solids that are not pushed
+  void feel_the_rest();  // zones.cpp: zones, and solids that are not pushed
+  bool feel_motion(world::Pair<D>& p, bool before, bool after);
+  [[nodiscard]] Pose<D> pose_at(const world::ObjectState<D>& o, int k) const;
   void make_touches();   // touches.cpp
   void make_events(bool run_over);
   void tell();  // step.cpp
+  void wake_touched();  // rest.cpp
+  void fall_asleep();
+  void wake(std::uint32_t group);
+  void disturb(world::ObjectState<D>& o);  // it is about to change: what rests with it or on it wakes
+  [[nodiscard]] bool sleeps(std::uint32_t collider) const {
+    return objects[colliders[collider].object].resting != world::kAwake;
+  }
+  [[nodiscard]] bool at_rest(const world::Pair<D>& p) const { return asleep > 0 && (sleeps(p.a) || sleeps(p.b)); }
 
+  [[nodiscard]] const ColliderDef<D>& def_of(const world::ColliderState<D>& c) const {
+    return objects[c.object].shown.colliders[c.which].def;
+  }
   [[nodiscard]] Pose<D> pose_of(const world::ColliderState<D>& c) const {
     const Object<D>& o = objects[c.object].shown;
     const ColliderDef<D>& def = o.colliders[c.which].def;
@@ -202,9 +292,13 @@ struct World<D>::Impl {
   }
   // Collider b's pose in collider a's frame. The objects' positions are subtracted first.
   [[nodiscard]] Pose<D> relative_pose(const world::ColliderState<D>& a, const world::ColliderState<D>& b) const {
-    const Object<D>&oa = objects[a.object].shown, &ob = objects[b.object].shown;
-    const ColliderDef<D>&da = oa.colliders[a.which].def, &db = ob.colliders[b.which].def;
-    return Pose<D>{da.at, da.turned}.relative(oa.pose.relative(ob.pose) * Pose<D>{db.at, db.turned});
+    return relative_pose(a, objects[a.object].shown.pose, b, objects[b.object].shown.pose);
+  }
+  // The same with the objects elsewhere.
+  [[nodiscard]] Pose<D> relative_pose(const world::ColliderState<D>& a, const Pose<D>& at_a,
+                                      const world::ColliderState<D>& b, const Pose<D>& at_b) const {
+    const ColliderDef<D>&da = def_of(a), &db = def_of(b);
+    return Pose<D>{da.at, da.turned}.relative(at_a.relative(at_b) * Pose<D>{db.at, db.turned});
   }
 };
 

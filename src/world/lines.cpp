@@ -1,4 +1,6 @@
 // A world's lines, for a caller's view.
+#include <algorithm>
+
 #include "shapes/assembly.h"
 #include "world/impl.h"
 
@@ -67,8 +69,12 @@ std::vector<Line<D>> World<D>::lines(const LineOptions& options) const {
         add_box((c.in_still_tree ? impl.still : impl.moving).bounds(at), o.shown.id, out);
     }
   }
-  if (options.contacts)
-    for (const world::Touch<D>& t : impl.touches) {
+  if (options.contacts) {
+    std::vector<world::Touch<D>> touches = impl.touches;  // with the sleepers' among them, in order
+    for (const world::Resting<D>& r : impl.resting) touches.insert(touches.end(), r.touches.begin(), r.touches.end());
+    touches.insert(touches.end(), impl.between.touches.begin(), impl.between.touches.end());
+    std::sort(touches.begin(), touches.end(), [](const auto& x, const auto& y) { return x.key() < y.key(); });
+    for (const world::Touch<D>& t : touches) {
       const ObjectId id = impl.objects[t.a].shown.id;
       for (int i = 0; i < D; ++i) {
         const Vec<D> arm = 0.5 * mark * Vec<D>::Unit(i);
@@ -76,6 +82,7 @@ std::vector<Line<D>> World<D>::lines(const LineOptions& options) const {
       }
       out.push_back({t.point, t.point + mark * t.normal, LineKind::normal, id});
     }
+  }
   return out;
 }
 

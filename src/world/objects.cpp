@@ -65,8 +65,13 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   s.velocity = def.velocity, s.spin = def.spin, s.gravity_scale = def.gravity_scale;
   s.tags = own.value(), s.numbers = def.numbers, s.colliders = std::move(shown);
   s.motion = def.motion, s.drawing = def.drawing, s.active = def.active, s.user = def.user;
-  o.mass = def.mass, o.locked_rotation = def.locked_rotation;
+  s.drag = def.drag, s.spin_drag = def.spin_drag;
+  o.given_mass = def.mass, o.given_mass_centre = def.mass_centre, o.given_inertia = def.inertia;
+  o.locked_rotation = def.locked_rotation, o.locked_axes = def.locked_axes, o.locked_turns = def.locked_turns;
+  o.continuous = def.continuous, o.may_sleep = def.may_sleep, o.pushes = def.pushes;
+  if (!o.pushes.empty()) pushed.push_back(slot);
   if (def.body == BodyKind::dynamic) set_mass(o);
+  set_size(o);
 
   for (std::uint32_t i = 0; i < s.colliders.size(); ++i) {
     std::uint32_t at = 0;
@@ -88,6 +93,20 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   by_name.emplace(name, slot);
   ++live_count;
   return s.id;
+}
+
+// How far its solids reach from the centre of mass, and the smallest ball that fits in one.
+template <int D>
+void World<D>::Impl::set_size(ObjectState<D>& o) {
+  o.reach = 0;
+  o.thin = std::numeric_limits<double>::max();
+  for (const Collider<D>& c : o.shown.colliders) {
+    if (is_scenery(c.def.shape.kind)) continue;
+    const Bounds<D> box = bounds(c.def.shape, Pose<D>{c.def.at, c.def.turned});
+    o.reach = std::max(o.reach, (box.centre() - o.mass_centre).norm() + box.size().norm() / 2);
+    if (!c.def.zone || o.shown.body != BodyKind::dynamic) o.thin = std::min(o.thin, world::thinness(c.def.shape));
+  }
+  if (o.thin == std::numeric_limits<double>::max()) o.thin = 0;
 }
 
 template <int D>
@@ -117,20 +136,29 @@ void World<D>::Impl::set_mass(ObjectState<D>& o) {
       inertia += c.density * (turned + p.volume * (Inertia<3>::Identity() * arm.squaredNorm() - arm * arm.transpose()));
     }
   }
-  if (o.mass) {
-    if (mass > 0) inertia *= *o.mass / mass;
-    mass = *o.mass;
+  if (o.given_mass_centre) {
+    const Vec<D> arm = *o.given_mass_centre - centre;
+    if constexpr (D == 2) inertia[0] += mass * arm.squaredNorm();
+    else inertia += mass * (Inertia<3>::Identity() * arm.squaredNorm() - arm * arm.transpose());
+    centre = *o.given_mass_centre;
   }
+  if (o.given_mass) {
+    if (mass > 0) inertia *= *o.given_mass / mass;
+    mass = *o.given_mass;
+  }
+  if (o.given_inertia) inertia = o.given_inertia->asDiagonal();
   o.shown.mass = mass;
-  o.mass_centre = centre;
+  o.mass_centre = o.shown.mass_centre = centre;
   o.inverse_mass = 1 / mass;
   const bool turns = !o.locked_rotation && inertia.trace() > 0;
+  o.inertia = turns ? inertia : Inertia<D>(Inertia<D>::Zero());
   o.inverse_inertia = turns ? Inertia<D>(inertia.inverse()) : Inertia<D>(Inertia<D>::Zero());
 }
 
 // A shape in a shape's place. The object's mass follows, and what touches and what does not.
 template <int D>
 void World<D>::Impl::set_shape(ObjectState<D>& o, std::size_t collider, const Shape<D>& shape) {
+  disturb(o);
   o.shown.colliders[collider].def.shape = shape;
   if (o.shown.body == BodyKind::dynamic) {
     const Vec<D> centre = o.shown.pose * o.mass_centre;
@@ -138,6 +166,7 @@ void World<D>::Impl::set_shape(ObjectState<D>& o, std::size_t collider, const Sh
     // The velocity told is that of the centre of mass, which may have moved.
     o.shown.velocity += cross(o.shown.spin, Vec<D>(o.shown.pose * o.mass_centre - centre));
   }
+  set_size(o);
   look(o.colliders[collider]);
   index_stale = true;
 }
@@ -151,6 +180,7 @@ Party World<D>::Impl::party(const ObjectState<D>& o, std::size_t collider) const
 // Tags, filters or switches have changed (or are new): sets the contact classes and asks for new pairs.
 template <int D>
 void World<D>::Impl::classify(ObjectState<D>& o) {
+  disturb(o);
   for (const std::uint32_t at : o.colliders) {
     ColliderState<D>& c = colliders[at];
     c.contact_class = classes.intern(party(o, c.which));
@@ -171,6 +201,7 @@ void World<D>::Impl::take_from_tree(std::uint32_t at) {
 
 template <int D>
 void World<D>::Impl::remove(ObjectState<D>& o) {
+  disturb(o);
   for (const std::uint32_t at : o.colliders) {
     take_from_tree(at);
     colliders[at].live = false;
@@ -194,7 +225,9 @@ template <int D>
 void World<D>::Impl::free_removed() {
   if (!someone_left) return;
   someone_left = false;
-  std::erase_if(movers, [&](std::uint32_t slot) { return objects[slot].life == Life::reported; });
+  const auto gone = [&](std::uint32_t slot) { return objects[slot].life == Life::reported; };
+  std::erase_if(movers, gone);
+  std::erase_if(pushed, gone);
   std::erase_if(order, [&](std::uint32_t slot) {
     ObjectState<D>& o = objects[slot];
     if (o.life == Life::removed) {
@@ -281,6 +314,19 @@ template <int D>
 std::size_t World<D>::still_moved() const {
   return impl_->still_moved;
 }
+template <int D>
+std::size_t World<D>::awake_count() const {
+  const auto awake = [&](std::uint32_t slot) { return impl_->objects[slot].shown.active; };
+  return static_cast<std::size_t>(std::count_if(impl_->movers.begin(), impl_->movers.end(), awake));
+}
+template <int D>
+std::size_t World<D>::held_back() const {
+  return impl_->held_back;
+}
+template <int D>
+bool World<D>::wake(ObjectId id) {
+  return impl_->change(id, [this](ObjectState<D>& o) { impl_->disturb(o); });
+}
 
 template <int D>
 bool World<D>::remove(ObjectId id) {
@@ -294,6 +340,7 @@ template <int D>
 bool World<D>::place(ObjectId id, const Pose<D>& pose) {
   if (!world::within(pose.position, world::kFurthest * impl_->settings.metre)) return false;
   return impl_->change(id, [this, pose](ObjectState<D>& o) {
+    impl_->disturb(o);
     o.shown.pose = pose;
     o.target.reset();
     o.changes.teleported = impl_->something_changed = true;
@@ -312,7 +359,10 @@ bool World<D>::set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& 
   if (!world::within(velocity, world::kFastest * impl_->settings.metre) || !world::within(spin, world::kFastest))
     return false;
   if (alive(id) && object(id).body == BodyKind::fixed) return false;
-  return impl_->change(id, [velocity, spin](ObjectState<D>& o) { o.shown.velocity = velocity, o.shown.spin = spin; });
+  return impl_->change(id, [this, velocity, spin](ObjectState<D>& o) {
+    impl_->disturb(o);
+    o.shown.velocity = velocity, o.shown.spin = spin;
+  });
 }
 template <int D>
 bool World<D>::stop(ObjectId id) {
@@ -379,7 +429,7 @@ Result<void> World<D>::set_shape(ObjectId id, std::size_t collider, const Shape<
   std::vector<ColliderDef<D>> all;
   for (const Collider<D>& c : o->shown.colliders) all.push_back(c.def);
   all[collider].shape = shape;
-  if (auto good = world::check_colliders(all, o->shown.body, o->mass.has_value(), impl_->settings.metre); !good) {
+  if (auto good = world::check_colliders(all, o->shown.body, o->given_mass.has_value(), impl_->settings.metre); !good) {
     Error error = good.error();
     error.where = where + error.where;
     return error;

@@ -24,7 +24,10 @@ void World<D>::Impl::put_in_tree(std::uint32_t at) {
     Vec<D> travel = s.velocity * dt;
     if (s.body == BodyKind::dynamic) travel += settings.gravity * (s.gravity_scale * dt * dt);
     const double arm = (pose.position - s.pose * o.mass_centre).norm() + now.size().norm() / 2;
-    now = now.swept(travel).grown(std::min(s.spin.norm() * dt, 2.0) * arm);
+    // What moves far for its size may be sent any way within the step.
+    const double far = travel.norm();
+    const bool leaps = s.body == BodyKind::dynamic && o.continuous && far > o.thin;
+    now = (leaps ? now.grown(far) : now.swept(travel)).grown(std::min(s.spin.norm() * dt, 2.0) * arm);
   }
   index::Tree<D>& tree = still_object ? still : moving;
   if (c.in_tree && tree.bounds(at).contains(now.grown(margin / 2))) return;
@@ -60,11 +63,17 @@ void World<D>::Impl::find_pairs() {
   };
 
   // Part those whose padded bounds no longer overlap, or that may not meet any more.
+  std::vector<std::uint32_t> woken;
   std::erase_if(pairs, [&](Pair<D>& p) {
     const ColliderState<D>&a = colliders[p.a], &b = colliders[p.b];
-    if (!a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b))) return true;
-    return (a.changed || b.changed) && !admitted(a, b).meet;
+    const bool parted = !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
+                        ((a.changed || b.changed) && !admitted(a, b).meet);
+    // What lay on something that its owner took away falls.
+    if (parted && p.responds && p.touching && at_rest(p))
+      woken.push_back(objects[(sleeps(p.a) ? a : b).object].resting);
+    return parted;
   });
+  for (const std::uint32_t group : woken) wake(group);
 
   const auto before = [](const Pair<D>& x, const Pair<D>& y) {
     return std::pair(x.serial_a, x.serial_b) < std::pair(y.serial_a, y.serial_b);

@@ -10,11 +10,19 @@ void World<D>::step() {
   w.finished = false;
   w.free_removed();
   w.drive();
+  w.push_on_time();
   w.update_index();
   w.find_pairs();
+  w.wake_touched();
   w.gather_bodies();
   w.make_contacts();
-  dynamics::solve<D>(w.bodies, w.contacts, {1 / w.settings.rate, w.settings.substeps, w.settings.metre});
+  for (int k = 0; k < w.settings.substeps; ++k) {
+    w.begin_substep();
+    w.solver.substep();
+    w.end_substep();
+  }
+  w.note_trails();
+  w.solver.end();
   w.read_contacts();
   w.scatter_bodies();
   w.feel_the_rest();
@@ -22,6 +30,7 @@ void World<D>::step() {
   ++w.steps;
   w.make_touches();
   w.make_events(false);
+  w.fall_asleep();
   w.tell();
 }
 
@@ -29,6 +38,7 @@ template <int D>
 void World<D>::finish() {
   Impl& w = *impl_;
   w.finished = true;
+  for (std::uint32_t group = 0; group < w.resting.size(); ++group) w.wake(group);
   w.touches_before.swap(w.touches);
   w.touches.clear();
   for (world::Pair<D>& p : w.pairs) p.touching = false;
@@ -104,17 +114,23 @@ std::uint64_t World<D>::hash() const {
     add_rotation(s.pose.rotation);
     h.add(s.velocity);
     h.add(s.spin);
-    h.add(std::uint64_t{s.active} | std::uint64_t{s.going} << 1);
+    h.add(std::uint64_t{s.active} | std::uint64_t{s.going} << 1 | std::uint64_t{s.asleep} << 2);
+    h.add(o.still_for);
+    h.add(o.force), h.add(o.torque);
     for (const std::uint64_t word : s.tags.words()) h.add(word);
     add_numbers(s.numbers);
     for (const Collider<D>& c : s.colliders) h.add(std::string_view(c.meets.text())), h.add(std::uint64_t{c.def.on});
   }
-  for (const world::Pair<D>& p : w.pairs) {
+  const auto add_pair = [&](const world::Pair<D>& p) {
     h.add(p.serial_a), h.add(p.serial_b), h.add(std::uint64_t{p.touching});
     for (const dynamics::Contact<D>& c : p.contacts)
       for (int k = 0; k < c.count; ++k) h.add(c.points[k].push);
     for (const std::uint32_t piece : p.standing) h.add(std::uint64_t{piece});
-  }
+  };
+  for (const world::Pair<D>& p : w.pairs) add_pair(p);
+  for (const world::Resting<D>& group : w.resting)
+    for (const world::Pair<D>& p : group.pairs) add_pair(p);
+  for (const world::Pair<D>& p : w.between.pairs) add_pair(p);
   return h.value();
 }
 

@@ -12,8 +12,14 @@ template <int D>
 void World<D>::Impl::make_touches() {
   touches_before.swap(touches);
   touches.clear();
+  ended.clear();
+  const double dt = 1 / settings.rate;
   for (const world::Pair<D>& p : pairs) {
-    if (!p.touching) continue;
+    if (p.left && (p.until >= 0 || p.impulse > 0)) {
+      const Object<D>&oa = objects[colliders[p.a].object].shown, &ob = objects[colliders[p.b].object].shown;
+      ended.push_back({{oa.serial, ob.serial, p.channel}, p.until, p.impulse});
+    }
+    if (!p.touching && !p.passed) continue;
     const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
     const ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
     Touch<D> t;
@@ -21,6 +27,8 @@ void World<D>::Impl::make_touches() {
     t.a = ca.object, t.b = cb.object;
     t.channel = p.channel;
     t.tags_a = oa.shown.colliders[ca.which].tags, t.tags_b = ob.shown.colliders[cb.which].tags;
+    t.passed = !p.touching, t.squeezed = p.squeezed;
+    t.when = p.when >= 0 ? p.when : dt, t.until = p.until >= 0 ? p.until : dt;
     t.gap = p.gap, t.approach = p.approach, t.impulse = p.impulse, t.normal = p.normal, t.point = p.point;
     touches.push_back(std::move(t));
   }
@@ -34,6 +42,8 @@ void World<D>::Impl::make_touches() {
       into.tags_a = into.tags_a.merged(from.tags_a), into.tags_b = into.tags_b.merged(from.tags_b);
       into.impulse += from.impulse;
       into.approach = std::max(into.approach, from.approach);
+      into.passed = into.passed && from.passed, into.squeezed = into.squeezed || from.squeezed;
+      into.when = std::min(into.when, from.when), into.until = std::max(into.until, from.until);
       if (from.gap < into.gap) into.gap = from.gap, into.normal = from.normal, into.point = from.point;
     } else {
       if (kept != i) touches[kept] = std::move(touches[i]);
@@ -41,6 +51,7 @@ void World<D>::Impl::make_touches() {
     }
   }
   touches.resize(kept);
+  std::stable_sort(ended.begin(), ended.end(), [](const auto& x, const auto& y) { return x.key < y.key; });
 }
 
 namespace {
@@ -62,13 +73,16 @@ EndCause cause_of_end(const ObjectState<D>& a, const ObjectState<D>& b) {
 template <int D>
 void World<D>::Impl::make_events(bool run_over) {
   events.clear();
-  const auto report = [&](const Touch<D>& t, Phase phase, EndCause why) {
+  const double end = static_cast<double>(steps) / settings.rate;
+  const double start = static_cast<double>(steps - 1) / settings.rate;
+  const auto report = [&](const Touch<D>& t, Phase phase, EndCause why, double time) {
     Event<D> e;
-    e.step = steps, e.time = static_cast<double>(steps) / settings.rate;
+    e.step = steps, e.time = std::min(time, end);
     e.phase = phase, e.channel = t.channel, e.why = why;
     e.self = objects[t.a].shown.id, e.other = objects[t.b].shown.id;
     e.self_tags = t.tags_a, e.other_tags = t.tags_b;
     e.normal = -t.normal, e.point = t.point;
+    e.squeezed = phase != Phase::end && t.squeezed;
     if (phase != Phase::end) e.approach_speed = t.approach, e.impulse = t.impulse;
     events.push_back(std::move(e));
   };
@@ -82,16 +96,28 @@ void World<D>::Impl::make_events(bool run_over) {
   auto is = touches.begin();
   while (was != touches_before.end() || is != touches.end()) {
     if (is == touches.end() || (was != touches_before.end() && was->key() < is->key())) {
-      report(*was, Phase::end, run_over ? EndCause::run_over : cause_of_end(objects[was->a], objects[was->b]));
+      const EndCause why = run_over ? EndCause::run_over : cause_of_end(objects[was->a], objects[was->b]);
+      double until = -1, impulse = 0;
+      if (why == EndCause::left) {
+        const auto key = was->key();
+        const auto at = std::lower_bound(ended.begin(), ended.end(), key, [](const auto& x, const auto& k) { return x.key < k; });
+        for (auto k = at; k != ended.end() && k->key == key; ++k) until = std::max(until, k->until), impulse += k->impulse;
+      }
+      report(*was, Phase::end, why, until >= 0 ? start + until : end);
+      events.back().impulse = impulse;
       ++was;
     } else if (was == touches_before.end() || is->key() < was->key()) {
-      report(*is, Phase::begin, EndCause::none);
+      report(*is, Phase::begin, EndCause::none, start + is->when);
+      if (is->passed) report(*is, Phase::end, EndCause::left, start + is->until);  // its impulse was told
       ++is;
     } else {
-      if (wants_during(*is)) report(*is, Phase::during, EndCause::none);
+      // One collider of theirs let go, and another only passed.
+      if (is->passed) report(*is, Phase::end, EndCause::left, start + is->until);
+      else if (wants_during(*is)) report(*is, Phase::during, EndCause::none, end);
       ++was, ++is;
     }
   }
+  std::erase_if(touches, [](const Touch<D>& t) { return t.passed; });
   if (!something_changed) return;
   for (const std::uint32_t slot : order) objects[slot].changes = {};
   something_changed = false;

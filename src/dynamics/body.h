@@ -1,0 +1,57 @@
+#pragma once
+// A body and a contact as the solver sees them.
+#include <colvik/pose.hpp>
+
+#include <array>
+#include <cstdint>
+
+#include "contact/manifold.h"
+
+namespace colvik::dynamics {
+
+/// The pose is that of the centre of mass.
+template <int D>
+struct Body {
+  Vec<D> centre = Vec<D>::Zero();
+  Rotation<D> rotation;
+  Vec<D> velocity = Vec<D>::Zero();
+  Spin<D> spin = Spin<D>::Zero();
+  Vec<D> inverse_mass = Vec<D>::Zero();             // along each axis; 0: moved by its owner, locked, or never
+  Inertia<D> inverse_inertia = Inertia<D>::Zero();  // in the body's frame
+  Inertia<D> inertia = Inertia<D>::Zero();          // likewise
+  std::array<bool, kTurnAxes<D>> locked_turns{};    // axes of the world
+  Vec<D> acceleration = Vec<D>::Zero();             // from gravity and forces
+  Spin<D> torque = Spin<D>::Zero();
+  double drag = 0, spin_drag = 0;
+};
+
+template <int D>
+struct SolverPoint {
+  Vec<D> arm_a, arm_b;  // from the centres of mass at the start of the step
+  double gap = 0;       // there, at the start of the step
+  std::uint32_t id = 0;
+  double push = 0;                    // impulse along the normal, kept for the next step
+  Vec<D> drag = Vec<D>::Zero();       // friction impulse on b, likewise
+  double gap_after = 0;               // at the end of the step
+  double closing = 0;                 // speed at which it closes then
+  double total_push = 0;              // over the whole step
+  double approach = 0;                // greatest speed at which the two came together at the point
+  bool struck = false;                // its push stopped something within a substep, and does not last
+  double when = -1;                   // seconds into the step at which it first pushed; below 0: it did not
+};
+
+/// Contact between bodies `a` and `b` (indices into the bodies).
+template <int D>
+struct Contact {
+  std::uint32_t a = 0, b = 0;
+  Vec<D> normal = Vec<D>::Zero();  // from a to b
+  double friction = 0, restitution = 0;
+  double rolling = 0;                    // greatest torque against turning for a push of one
+  Vec<D> surface = Vec<D>::Zero();       // velocity of b's surface on b, less that of a's on a
+  Spin<D> roll = Spin<D>::Zero();        // rolling friction's impulse on b, kept for the next step
+  bool guard = false;                    // counts only once one of the two was hit by something else
+  int count = 0;
+  std::array<SolverPoint<D>, contact::kMostPoints<D>> points;
+};
+
+}  // namespace colvik::dynamics

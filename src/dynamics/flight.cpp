@@ -1,0 +1,121 @@
+// How bodies move between contacts.
+#include <Eigen/LU>
+
+#include "dynamics/solver.h"
+#include "math/decay.h"
+
+namespace colvik::dynamics {
+namespace {
+
+// A frame's axes as the columns of a matrix.
+template <int D>
+Eigen::Matrix<double, D, D, Eigen::DontAlign> matrix(const Rotation<D>& r) {
+  Eigen::Matrix<double, D, D, Eigen::DontAlign> m;
+  for (int i = 0; i < D; ++i) m.col(i) = r.axis(i);
+  return m;
+}
+
+// Whether a body's inertia differs by axis, so that it nutates.
+bool uneven(const Inertia<3>& inertia) {
+  const double size = inertia(0, 0) * 1e-9;
+  return std::abs(inertia(1, 1) - inertia(0, 0)) > size || std::abs(inertia(2, 2) - inertia(0, 0)) > size ||
+         std::abs(inertia(0, 1)) > size || std::abs(inertia(0, 2)) > size || std::abs(inertia(1, 2)) > size;
+}
+
+}  // namespace
+
+// The inverse inertia in the world's frame; axes about which it cannot turn give nothing.
+template <int D>
+void Solver<D>::set_inertia(std::size_t body) {
+  const Body<D>& b = bodies_[body];
+  Moving<D>& m = moving_[body];
+  m.inverse_inertia = b.inverse_inertia;
+  if constexpr (D == 2) {
+    if (b.locked_turns[0]) m.inverse_inertia.setZero();
+  } else {
+    if (b.inverse_inertia(0, 0) == 0) return;
+    const bool locked = b.locked_turns[0] || b.locked_turns[1] || b.locked_turns[2];
+    if (!uneven(b.inertia) && !locked) return;
+    const auto axes = matrix<3>(b.rotation);
+    m.inverse_inertia = axes * b.inverse_inertia * axes.transpose();
+    if (!locked) return;
+    // What turns freely is the inverse of the free part of the inertia.
+    Inertia<3> inertia = axes * b.inertia * axes.transpose();
+    for (int i = 0; i < 3; ++i)
+      if (b.locked_turns[i]) {
+        inertia.row(i).setZero(), inertia.col(i).setZero();
+        inertia(i, i) = 1;
+      }
+    m.inverse_inertia = inertia.inverse();
+    for (int i = 0; i < 3; ++i)
+      if (b.locked_turns[i]) m.inverse_inertia(i, i) = 0;
+  }
+}
+
+template <int D>
+void Solver<D>::accelerate() {
+  for (std::size_t i = 0; i < bodies_.size(); ++i) {
+    const Body<D>& b = bodies_[i];
+    Moving<D>& m = moving_[i];
+    m.gain.setZero();
+    if (b.inverse_mass.isZero(0) && b.inverse_inertia.isZero(0)) continue;
+    if (b.drag > 0) {
+      // Exact for constant forces: v' = a - drag v.
+      const double left = math::decay(b.drag * h_);
+      m.gain = m.velocity * (left - 1) + b.acceleration * ((1 - left) / b.drag);
+    } else {
+      m.gain = b.acceleration * h_;
+    }
+    m.velocity += m.gain;
+    if (!b.torque.isZero(0)) m.spin += m.inverse_inertia * b.torque * h_;
+    if (b.spin_drag > 0) m.spin *= math::decay(b.spin_drag * h_);
+  }
+}
+
+template <int D>
+void Solver<D>::move() {
+  for (std::size_t i = 0; i < bodies_.size(); ++i) {
+    Body<D>& b = bodies_[i];
+    Moving<D>& m = moving_[i];
+    Vec<D> by = m.velocity * h_ + m.shift;
+    // Without contact the way is that of the mean velocity, which follows the parabola exactly.
+    if (!m.pushed) by -= m.gain * (0.5 * h_);
+    m.moved += by, m.way = by;
+    b.centre += by;
+    m.shift.setZero();
+    if (!m.spin.isZero(0) || m.hit) turn(i);
+  }
+}
+
+// Free turning keeps the angular momentum exactly and the energy to second order: the spin at the
+// middle of the substep, found from the momentum, turns the body through all of it (midpoint rule on
+// the rotation group; Hairer, Lubich, Wanner, "Geometric numerical integration", 2006, chapter VII.5).
+template <int D>
+void Solver<D>::turn(std::size_t body) {
+  Body<D>& b = bodies_[body];
+  Moving<D>& m = moving_[body];
+  Spin<D> by = m.spin * h_;
+  if constexpr (D == 3) {
+    const bool locked = b.locked_turns[0] || b.locked_turns[1] || b.locked_turns[2];
+    const bool nutates = !locked && b.inverse_inertia(0, 0) > 0 && by.squaredNorm() > 1e-10 && uneven(b.inertia);
+    if (nutates) {
+      const Vec<3> momentum = b.rotation * Vec<3>(b.inertia * (b.rotation.inverse() * m.spin));
+      const auto spin_at = [&](const Rotation<3>& r) -> Spin<3> {
+        return r * Vec<3>(b.inverse_inertia * (r.inverse() * momentum));
+      };
+      by = spin_at(Rotation<3>::from_spin(by / 2) * b.rotation) * h_;
+      m.spin = spin_at(Rotation<3>::from_spin(by) * b.rotation);
+    }
+  }
+  const Rotation<D> change = Rotation<D>::from_spin(by + m.turn_shift);
+  b.rotation = change * b.rotation;
+  b.rotation.normalize();
+  m.turned += by + m.turn_shift;
+  m.turn_shift.setZero();
+  if constexpr (D == 3) set_inertia(body);
+}
+
+template class Solver<2>;
+template class Solver<3>;
+
+}  // namespace colvik::dynamics

@@ -1,0 +1,102 @@
+// What bounces, at its own time within a substep.
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "dynamics/solver.h"
+#include "dynamics/tolerances.h"
+
+namespace colvik::dynamics {
+namespace {
+
+constexpr int kMostRounds = 16;  // a hit may be handed on this often in a substep
+constexpr int kInnerPasses = 12; // over the points of one contact
+
+// When a gap that closes at `speed`, which grows by `gain` a second, is closed; infinite if never.
+double time_to_close(double gap, double speed, double gain) {
+  constexpr double kNever = std::numeric_limits<double>::infinity();
+  if (gap <= 0) return speed > 0 ? 0 : kNever;
+  const double inside = speed * speed + 2 * gain * gap;
+  if (inside < 0) return kNever;
+  const double both = speed + std::sqrt(inside);
+  return both > 0 ? 2 * gap / both : kNever;
+}
+
+}  // namespace
+
+template <int D>
+void Solver<D>::hits() {
+  if (bouncing_.empty()) return;
+  for (int round = 0; round < kMostRounds; ++round) {
+    bool any = false;
+    for (const std::uint32_t i : bouncing_)
+      if (counts(contacts_[i]) && hit(contacts_[i], rows_[i])) any = true;
+    if (!any) return;
+  }
+}
+
+// Bodies move on straight lines (gravity added along the normal) until the contact closes, take its
+// impulse there, and go on with the new velocities. As the substep moves them from its beginning, the
+// way that the new velocity did not have yet is noted as a shift.
+template <int D>
+bool Solver<D>::hit(Contact<D>& c, const Rows& rows) {
+  Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  const double threshold = kBounceThreshold * settings_.metre;
+  const double gain = c.normal.dot(bodies_[c.a].acceleration - bodies_[c.b].acceleration);
+  const double shifted = c.normal.dot(b.shift - a.shift);
+  std::array<double, contact::kMostPoints<D>> times{};
+  double at = std::numeric_limits<double>::infinity();
+  for (int k = 0; k < c.count; ++k) {
+    const Point& p = c.points[k];
+    const double speed = -c.normal.dot(relative_velocity(c, p));
+    double gap = gap_now(c, p) + shifted;
+    if (a.hit || b.hit)
+      gap += c.normal.dot(cross(b.turn_shift, p.arm_b)) - c.normal.dot(cross(a.turn_shift, p.arm_a));
+    times[k] = time_to_close(gap, speed, gain);
+    if (times[k] <= h_ && speed + gain * times[k] > threshold) at = std::min(at, times[k]);
+  }
+  if (at > h_) return false;
+
+  std::array<double, contact::kMostPoints<D>> target{}, push{};
+  std::array<bool, contact::kMostPoints<D>> takes{};
+  const Vec<D> fallen = c.normal * (gain * at);  // of b against a until then
+  for (int k = 0; k < c.count; ++k) {
+    Point& p = c.points[k];
+    const double speed = -c.normal.dot(relative_velocity(c, p)) + gain * at;
+    takes[k] = speed > 0 && times[k] <= at + kTogether * settings_.metre / std::max(speed, threshold);
+    if (!takes[k]) continue;
+    target[k] = speed > threshold ? c.restitution * speed : 0;
+    p.approach = std::max(p.approach, speed);
+    if (p.when < 0) p.when = time() + at;
+  }
+  const Vec<D> va = a.velocity, vb = b.velocity;
+  const Spin<D> wa = a.spin, wb = b.spin;
+  std::array<Vec<D>, contact::kMostPoints<D>> drag;
+  drag.fill(Vec<D>::Zero());
+  for (int pass = 0; pass < kInnerPasses; ++pass)
+    for (int k = 0; k < c.count; ++k) {
+      if (!takes[k]) continue;
+      const Point& p = c.points[k];
+      const double speed = c.normal.dot(relative_velocity(c, p) - fallen);
+      const double before = push[k];
+      push[k] = std::max(before - rows.points[k].mass * (speed - target[k]), 0.0);
+      apply(c, p, c.normal * (push[k] - before));
+      if (c.friction == 0) continue;
+      const Vec<D> v = relative_velocity(c, p) + c.surface;
+      Vec<D> wanted = drag[k] - (v - c.normal * c.normal.dot(v)) * rows.points[k].across;
+      const double most = c.friction * push[k], length = wanted.norm();
+      if (length > most) wanted *= most / length;
+      apply(c, p, wanted - drag[k]);
+      drag[k] = wanted;
+    }
+  for (int k = 0; k < c.count; ++k) c.points[k].total_push += push[k];
+  a.shift -= (a.velocity - va) * at, b.shift -= (b.velocity - vb) * at;
+  a.turn_shift -= (a.spin - wa) * at, b.turn_shift -= (b.spin - wb) * at;
+  a.hit = b.hit = true;
+  return true;
+}
+
+template class Solver<2>;
+template class Solver<3>;
+
+}  // namespace colvik::dynamics

@@ -1,0 +1,190 @@
+// What moves far for its size: its contacts are found anew in each substep, where it first touches.
+#include <algorithm>
+
+#include "contact/cast.h"
+#include "contact/core.h"
+#include "world/impl.h"
+
+namespace colvik {
+
+using world::Pair;
+
+// Where an object is in the running step, and will be in `ahead` seconds if nothing is in its way.
+template <int D>
+Pose<D> World<D>::Impl::pose_in_step(const world::ObjectState<D>& o, double ahead) const {
+  if (o.body == world::kNoBody) return o.shown.pose;
+  const dynamics::Body<D>& b = bodies[o.body];
+  const dynamics::Moving<D>& m = solver.moving(o.body);
+  Vec<D> centre = b.centre;
+  Rotation<D> rotation = b.rotation;
+  if (ahead > 0) {
+    centre += m.velocity * ahead + b.acceleration * (ahead * ahead / 2);
+    rotation = Rotation<D>::from_spin(m.spin * ahead) * rotation;
+  }
+  return {centre - rotation * o.mass_centre, rotation};
+}
+
+// The corners of one of the two that could swing into the plane of a contact.
+template <int D>
+void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, const Pose<D>& at, double ahead) {
+  dynamics::Contact<D> c = contacts[contact];  // a copy: the list may move
+  const world::ColliderState<D>& state = colliders[collider];
+  const world::ObjectState<D>& o = objects[state.object];
+  const Shape<D>& shape = shape_of(state);
+  if (o.shown.body != BodyKind::dynamic || !is_convex(shape) || shape.core.isZero(0) || c.count == 0) return;
+  const bool is_b = collider == pairs[contact_pairs[contact]].b;
+  const Vec<D> inward = is_b ? Vec<D>(-c.normal) : c.normal;  // from the body to the plane
+  const ColliderDef<D>& def = def_of(state);
+  const Rotation<D> turned = at.rotation * def.turned;
+  const contact::Core<D> core(shape, Pose<D>{at.rotation * (def.at - o.mass_centre), turned});  // about the centre of mass
+  const dynamics::SolverPoint<D> hit = c.points[0];
+  c.restitution = 0;
+  const std::uint32_t pair = contact_pairs[contact];
+  const auto add = [&] {
+    if (c.count == 0) return;
+    contacts.push_back(c);
+    contact_pairs.push_back(pair);
+    c.count = 0;
+  };
+  c.count = 0;
+  for (int axis = 0; axis < D; ++axis)
+    for (const double side : {-1.0, 1.0}) {
+      Vec<D> across = side * core.axes[static_cast<std::size_t>(axis)];
+      across -= inward * inward.dot(across);
+      const double length = across.norm();
+      if (length < 0.3) continue;
+      const Vec<D> direction = 0.3 * inward + across / length;
+      const Vec<D> corner = core.support(direction) + core.radius * direction.normalized();
+      const Vec<D> arm = is_b ? hit.arm_b : hit.arm_a;
+      dynamics::SolverPoint<D> p;
+      p.id = 0xe0000000U + static_cast<std::uint32_t>(2 * axis) + (side > 0 ? 1U : 0U);
+      // Both arms are told from the same place, as far as the plane is flat.
+      p.arm_a = hit.arm_a + corner - arm, p.arm_b = hit.arm_b + corner - arm;
+      const dynamics::Moving<D>&a = solver.moving(c.a), &b = solver.moving(c.b);
+      const Vec<D> apart = b.velocity + cross(b.spin, p.arm_b) - a.velocity - cross(a.spin, p.arm_a);
+      p.gap = std::max(0.0, -inward.dot(Vec<D>(corner - arm))) - ahead * c.normal.dot(apart);
+      c.points[static_cast<std::size_t>(c.count++)] = p;
+      if (c.count == contact::kMostPoints<D>) add();
+    }
+  add();
+}
+
+template <int D>
+void World<D>::Impl::begin_substep() {
+  note_trails();
+  const double h = 1 / (settings.rate * settings.substeps), margin = world::kMargin * settings.metre;
+  racers.clear();
+  for (std::uint32_t i = 1; i < bodies.size(); ++i) {
+    const world::ObjectState<D>& o = objects[body_objects[i]];
+    if (o.shown.body != BodyKind::dynamic || !o.continuous) continue;
+    const double speed = solver.moving(i).velocity.norm();
+    if (speed * h > 0.5 * o.thin && o.thin > 0) racers.push_back(i);
+  }
+  if (fast_pairs.empty()) return;
+  // What the last substep did is kept; so are its impulses, to start from.
+  if (solver.time() > 0) {
+    for (const std::uint32_t i : fast_pairs) pairs[i].contacts.clear();
+    for (std::size_t i = steady_contacts; i < contacts.size(); ++i) note_contact(contacts[i], contact_pairs[i], false);
+  }
+  contacts.resize(steady_contacts);
+  contact_pairs.resize(steady_contacts);
+  std::vector<std::uint32_t>& missed = roots;  // their contacts come last
+  missed.clear();
+  for (const std::uint32_t i : fast_pairs) {
+    Pair<D>& p = pairs[i];
+    const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
+    const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
+    const double closing = way(p, h);
+    const double small = std::min(oa.thin > 0 ? oa.thin : closing, ob.thin > 0 ? ob.thin : closing);
+    const Pose<D> a = pose_in_step(oa, 0), b = pose_in_step(ob, 0);
+    double ahead = 0;
+    if (closing > world::kLeapPart * small) {
+      // The one that turns less stands still; the other moves as seen from it.
+      const bool swapped = solver.moving(oa.body).spin.norm() > solver.moving(ob.body).spin.norm();
+      const auto touch = [&](const world::ColliderState<D>& c, const world::ObjectState<D>& stands, const Pose<D>& at,
+                             const world::ColliderState<D>& d, const world::ObjectState<D>& moves, const Pose<D>& from) {
+        contact::Course<D> course;
+        course.start = relative_pose(c, at, d, from);
+        const Rotation<D> back = (at.rotation * def_of(c).turned).inverse();
+        const Pose<D> at_then = pose_in_step(stands, h), then = pose_in_step(moves, h);
+        const auto origin = [&](const Pose<D>& pose) { return Vec<D>(pose.rotation * def_of(d).at); };
+        const Vec<D> move = (then.position - from.position) - (at_then.position - at.position) + origin(then) - origin(from);
+        course.move = back * move;
+        const Spin<D> turn = (solver.moving(moves.body).spin - solver.moving(stands.body).spin) * h;
+        if constexpr (D == 2) course.turn = turn;
+        else course.turn = back * turn;
+        return contact::first_touch(shape_of(c), shape_of(d), course);
+      };
+      const auto impact = swapped ? touch(cb, ob, b, ca, oa, a) : touch(ca, oa, a, cb, ob, b);
+      if (!impact) {
+        missed.push_back(i);
+        continue;
+      }
+      if (!impact->inside) ahead = impact->t * h;
+    }
+    const std::size_t first = contacts.size();
+    add_contacts(i, pose_in_step(oa, ahead), pose_in_step(ob, ahead), ahead > 0 ? margin : margin + closing, ahead, false);
+    // One corner hit at this speed sends the others through what it hit, all within the substep: they are
+    // held in front of it, too.
+    if (closing > small)
+      for (std::size_t k = first, n = contacts.size(); k < n; ++k) {
+        add_corners(k, p.b, pose_in_step(ob, ahead), ahead);
+        add_corners(k, p.a, pose_in_step(oa, ahead), ahead);
+      }
+  }
+  // These do not meet unless something else sends them another way within the substep.
+  for (const std::uint32_t i : missed) {
+    const Pair<D>& p = pairs[i];
+    const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
+    add_contacts(i, pose_in_step(oa, 0), pose_in_step(ob, 0), margin + way(p, h), 0, true);
+  }
+  solver.replace(contacts, steady_contacts, steady_contacts);
+}
+
+// Where bodies that move far within the step are at the end of each substep.
+template <int D>
+void World<D>::Impl::note_trails() {
+  for (const std::uint32_t i : trailed) trails.push_back(pose_in_step(objects[body_objects[i]], 0));
+}
+
+// The last defence: a body whose centre has passed through a solid within the substep is put back before it.
+template <int D>
+void World<D>::Impl::end_substep() {
+  Shape<D> point;
+  for (const std::uint32_t body : racers) {
+    const world::ObjectState<D>& o = objects[body_objects[body]];
+    const Vec<D> move = solver.moving(body).way, from = bodies[body].centre - move;
+    if (move.norm() < 0.5 * o.thin) continue;
+    double first = 1;
+    for (const index::Tree<D>* tree : {&still, &moving})
+      tree->along(from, move, Vec<D>::Zero(), 1, [&](std::uint32_t at) {
+        const world::ColliderState<D>& c = colliders[at];
+        const world::ObjectState<D>& other = objects[c.object];
+        const ColliderDef<D>& def = def_of(c);
+        if (def.zone || c.object == body_objects[body]) return 1.0;
+        const bool meets = std::any_of(o.colliders.begin(), o.colliders.end(), [&](std::uint32_t own) {
+          const Verdict& v = classes.verdict(colliders[own].contact_class, c.contact_class);
+          return v.meet && v.channel == Channel::solid;
+        });
+        if (!meets) return 1.0;
+        // Against another body that moves too, as seen from it.
+        const Vec<D> carried = other.body != world::kNoBody ? solver.moving(other.body).way : Vec<D>(kZero);
+        const Pose<D> place = pose_in_step(other, 0) * Pose<D>{def.at, def.turned};
+        contact::Course<D> course;
+        const Rotation<D> back = place.rotation.inverse();
+        course.start.position = back * Vec<D>(from + carried - place.position);
+        course.move = back * Vec<D>(move - carried);
+        const auto hit = contact::first_touch(def.shape, point, course);
+        if (hit && !hit->inside) first = std::min(first, hit->t);
+        return 1.0;
+      });
+    if (first >= 1) continue;
+    ++held_back;
+    solver.shift(body, -(1 - 0.999 * first) * move);
+  }
+}
+
+template struct World<2>::Impl;
+template struct World<3>::Impl;
+
+}  // namespace colvik

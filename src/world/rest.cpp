@@ -1,0 +1,221 @@
+// Sleep: bodies at rest that touch each other fall asleep together, and wake together.
+#include <algorithm>
+#include <numeric>
+
+#include "world/impl.h"
+
+namespace colvik {
+
+using world::kAwake;
+using world::ObjectState;
+using world::Pair;
+using world::Resting;
+using world::Touch;
+
+namespace {
+
+template <int D>
+bool moves(const Object<D>& o) {
+  return !o.velocity.isZero(0) || !o.spin.isZero(0);
+}
+
+template <int D>
+bool older(const Pair<D>& x, const Pair<D>& y) {
+  return std::pair(x.serial_a, x.serial_b) < std::pair(y.serial_a, y.serial_b);
+}
+template <int D>
+bool earlier(const Touch<D>& x, const Touch<D>& y) {
+  return x.key() < y.key();
+}
+
+// Moves those that `goes` says from one list to another.
+template <class T, class Goes>
+void hand_over(std::vector<T>& from, std::vector<T>& to, Goes&& goes) {
+  const auto gone = std::stable_partition(from.begin(), from.end(), [&](const T& x) { return !goes(x); });
+  std::move(gone, from.end(), std::back_inserter(to));
+  from.erase(gone, from.end());
+}
+
+// Adds to an ordered list.
+template <class T, class Less>
+void merge_in(std::vector<T>& list, std::vector<T>& more, Less less) {
+  const auto known = static_cast<std::ptrdiff_t>(list.size());
+  std::move(more.begin(), more.end(), std::back_inserter(list));
+  more.clear();
+  std::sort(list.begin() + known, list.end(), less);
+  std::inplace_merge(list.begin(), list.begin() + known, list.end(), less);
+}
+
+}  // namespace
+
+template <int D>
+void World<D>::Impl::wake(std::uint32_t group) {
+  Resting<D>& r = resting[group];
+  if (r.objects.empty()) return;
+  asleep -= r.objects.size();
+  for (const std::uint32_t slot : r.objects) {
+    ObjectState<D>& o = objects[slot];
+    o.resting = kAwake;
+    o.still_for = 0;
+    o.shown.asleep = false;
+  }
+  // What it has with sleepers of other groups.
+  hand_over(between.pairs, r.pairs, [&](const Pair<D>& p) { return !(sleeps(p.a) && sleeps(p.b)); });
+  hand_over(between.touches, r.touches, [&](const Touch<D>& t) {
+    return objects[t.a].resting == kAwake || objects[t.b].resting == kAwake;
+  });
+  merge_in(pairs, r.pairs, older<D>);
+  merge_in(touches, r.touches, earlier<D>);
+  merge_in(movers, r.objects, [&](std::uint32_t x, std::uint32_t y) {
+    return objects[x].shown.serial < objects[y].shown.serial;
+  });
+}
+
+template <int D>
+void World<D>::Impl::disturb(ObjectState<D>& o) {
+  if (o.resting != kAwake) return wake(o.resting);
+  o.disturbed = true;
+  if (asleep == 0 || o.shown.body != BodyKind::fixed) return;  // others' pairs are at hand
+  moving.settle();
+  std::vector<std::uint32_t> groups;
+  for (const std::uint32_t at : o.colliders) {
+    if (!colliders[at].in_tree) continue;
+    still.settle();
+    moving.overlaps(still.bounds(at), [&](std::uint32_t other) {
+      const std::uint32_t group = objects[colliders[other].object].resting;
+      if (group == kAwake) return;
+      const std::vector<Pair<D>>& theirs = resting[group].pairs;
+      if (std::any_of(theirs.begin(), theirs.end(), [&](const Pair<D>& p) { return (p.a == at || p.b == at) && p.touching; }))
+        groups.push_back(group);
+    });
+  }
+  for (const std::uint32_t group : groups) wake(group);
+}
+
+// What is awake and comes to touch what sleeps wakes it.
+template <int D>
+void World<D>::Impl::wake_touched() {
+  const double dt = 1 / settings.rate, reach = world::kTouching * settings.metre;
+  std::vector<std::uint32_t> groups;
+  while (asleep > 0) {
+    groups.clear();
+    for (const Pair<D>& p : pairs) {
+      if (!p.responds || sleeps(p.a) == sleeps(p.b)) continue;
+      const world::ColliderState<D>&sleeper = colliders[sleeps(p.a) ? p.a : p.b], &other = colliders[sleeps(p.a) ? p.b : p.a];
+      const ObjectState<D>&s = objects[sleeper.object], &o = objects[other.object];
+      if (o.shown.body == BodyKind::kinematic && p.touching && !moves(o.shown) && !o.disturbed) continue;  // lies on it
+      if (p.touching) {
+        groups.push_back(s.resting);
+        continue;
+      }
+      const bool comes = o.shown.body != BodyKind::fixed;
+      const double way = comes ? (o.shown.velocity.norm() + o.shown.spin.norm() * o.reach) * dt +
+                                     settings.gravity.norm() * std::abs(o.shown.gravity_scale) * dt * dt
+                               : 0;
+      const contact::Separation<D> gap =
+          contact::nearest(shape_of(sleeper), shape_of(other), relative_pose(sleeper, other), reach + way);
+      if (gap.gap > reach + way) continue;
+      const Pose<D> frame = pose_of(sleeper);
+      const Vec<D> normal = frame.rotation * gap.normal;
+      const double closing = comes ? -normal.dot(o.shown.velocity) * dt + o.shown.spin.norm() * o.reach * dt : 0;
+      if (gap.gap <= reach + std::max(0.0, closing)) groups.push_back(s.resting);
+    }
+    if (groups.empty()) return;
+    for (const std::uint32_t group : groups) wake(group);
+  }
+}
+
+// Union of bodies through touches (Galler and Fischer, "An improved equivalence algorithm", 1964).
+template <int D>
+void World<D>::Impl::fall_asleep() {
+  if (!settings.sleep) return;
+  const double dt = 1 / settings.rate, still_speed = world::kStill * settings.metre;
+  bool ready = false;
+  for (std::size_t i = 1; i < bodies.size(); ++i) {
+    ObjectState<D>& o = objects[body_objects[i]];
+    if (o.shown.body != BodyKind::dynamic) continue;
+    const bool still_now = o.may_sleep && o.shown.velocity.norm() + o.shown.spin.norm() * o.reach <= still_speed &&
+                           o.force.isZero(0) && o.torque.isZero(0);
+    o.still_for = still_now ? o.still_for + dt : 0;
+    ready = ready || o.still_for >= world::kSettled;
+  }
+  if (!ready) return;
+  std::vector<std::uint32_t>& parent = group_of;
+  parent.resize(bodies.size());
+  std::iota(parent.begin(), parent.end(), 0U);
+  const auto root = [&](std::uint32_t i) {
+    while (parent[i] != i) i = parent[i] = parent[parent[i]];
+    return i;
+  };
+  // What must stay awake is one with body 0; what nothing holds may only sleep if it does not move at all.
+  std::vector<std::uint32_t>& held = roots;
+  held.assign(bodies.size(), 0);
+  for (const Pair<D>& p : pairs) {
+    if (!p.responds || !p.touching) continue;
+    const ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
+    if (at_rest(p)) continue;
+    const auto links = [](const ObjectState<D>& o) { return o.shown.body == BodyKind::dynamic; };
+    for (const ObjectState<D>* o : {&oa, &ob})
+      if (links(*o)) held[o->body] = 1;
+    const auto unite = [&](std::uint32_t i, std::uint32_t j) {
+      i = root(i), j = root(j);
+      parent[std::max(i, j)] = std::min(i, j);
+    };
+    if (links(oa) && links(ob)) unite(oa.body, ob.body);
+    else if (oa.shown.body == BodyKind::kinematic && moves(oa.shown)) unite(ob.body, 0);
+    else if (ob.shown.body == BodyKind::kinematic && moves(ob.shown)) unite(oa.body, 0);
+  }
+  for (std::uint32_t i = 1; i < bodies.size(); ++i) {
+    const ObjectState<D>& o = objects[body_objects[i]];
+    if (o.shown.body != BodyKind::dynamic) continue;
+    const bool may = o.life == world::Life::live && o.still_for >= world::kSettled &&
+                     (held[i] != 0 || (!moves(o.shown) && bodies[i].acceleration.isZero(0)));
+    if (!may) parent[root(i)] = 0;
+  }
+  std::vector<std::uint32_t>& group = roots;  // of a root, plus one
+  group.assign(bodies.size(), 0);
+  bool any = false;
+  for (std::uint32_t i = 1; i < bodies.size(); ++i) {
+    ObjectState<D>& o = objects[body_objects[i]];
+    if (o.shown.body != BodyKind::dynamic || root(i) == 0) continue;
+    std::uint32_t& g = group[root(i)];
+    if (g == 0) {
+      const auto free = std::find_if(resting.begin(), resting.end(), [](const Resting<D>& r) { return r.objects.empty(); });
+      g = static_cast<std::uint32_t>(free - resting.begin()) + 1;
+      if (free == resting.end()) resting.emplace_back();
+    }
+    resting[g - 1].objects.push_back(body_objects[i]);
+    o.resting = g - 1;
+    o.shown.asleep = any = true;
+    o.shown.velocity.setZero(), o.shown.spin.setZero();
+    ++asleep;
+  }
+  if (!any) return;
+  std::erase_if(movers, [&](std::uint32_t slot) { return objects[slot].resting != kAwake; });
+  // Pairs and touches go with the sleepers, unless what they have them with is awake or moved by its owner.
+  constexpr std::uint32_t kBetween = kAwake - 1;
+  const auto where = [&](std::uint32_t a, std::uint32_t b) {
+    const ObjectState<D>&oa = objects[a], &ob = objects[b];
+    if (oa.resting == kAwake && ob.resting == kAwake) return kAwake;
+    if (oa.resting != kAwake && ob.resting != kAwake) return oa.resting == ob.resting ? oa.resting : kBetween;
+    const ObjectState<D>& other = oa.resting == kAwake ? oa : ob;
+    if (other.shown.body != BodyKind::fixed) return kAwake;
+    return oa.resting != kAwake ? oa.resting : ob.resting;
+  };
+  const auto to = [&](std::uint32_t g) -> Resting<D>& { return g == kBetween ? between : resting[g]; };
+  std::erase_if(pairs, [&](Pair<D>& p) {
+    const std::uint32_t g = where(colliders[p.a].object, colliders[p.b].object);
+    if (g != kAwake) to(g).pairs.push_back(std::move(p));
+    return g != kAwake;
+  });
+  std::erase_if(touches, [&](Touch<D>& t) {
+    const std::uint32_t g = where(t.a, t.b);
+    if (g != kAwake) to(g).touches.push_back(std::move(t));
+    return g != kAwake;
+  });
+}
+
+template struct World<2>::Impl;
+template struct World<3>::Impl;
+
+}  // namespace colvik

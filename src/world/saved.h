@@ -1,0 +1,126 @@
+#pragma once
+// A world's state to bytes and back: what of each part is saved. What a step works out anew is not.
+#include "shapes/saved.h"
+#include "world/impl.h"
+
+namespace colvik {
+
+template <class A>
+void pack(A& a, ObjectId& id) {
+  a(id.slot, id.generation);
+}
+template <class A>
+void pack(A& a, Number& n) {
+  a(n.name, n.value);
+}
+template <class A, int D>
+void pack(A& a, WorldSettings<D>& s) {
+  a(s.gravity, s.rate, s.metre, s.substeps, s.sleep, s.friction_mixing, s.restitution_mixing);
+}
+template <class A, int D>
+void pack(A& a, ColliderDef<D>& c) {
+  a(c.shape, c.at, c.turned, c.zone, c.density, c.friction, c.restitution, c.rolling_friction, c.surface_velocity, c.meets,
+    c.tags, c.on);
+}
+template <class A, int D>
+void pack(A& a, TimedPush<D>& p) {
+  a(p.from, p.until, p.force, p.torque, p.impulse, p.angular_impulse, p.point, p.own_frame);
+}
+template <class A, int D>
+void pack(A& a, Waypoint<D>& w) {
+  a(w.at, w.to, w.turned);
+}
+template <class A, int D>
+void pack(A& a, VelocityFrom<D>& v) {
+  a(v.at, v.velocity, v.spin);
+}
+template <class A, int D>
+void pack(A& a, Path<D>& p) {
+  a(p.points, p.loop);
+}
+template <class A, int D>
+void pack_motion(A& a, Motion<D>& m) {
+  std::uint8_t which = static_cast<std::uint8_t>(m.index());
+  a(which);
+  if constexpr (A::kUnpacks) {
+    if (which == 1) m = Path<D>{};
+    else if (which == 2) m = std::vector<VelocityFrom<D>>{};
+    else m = std::monostate{};
+  }
+  if (auto* path = std::get_if<Path<D>>(&m)) a(*path);
+  else if (auto* velocities = std::get_if<std::vector<VelocityFrom<D>>>(&m)) a(*velocities);
+}
+template <class A>
+void pack(A& a, TagSet& t) {
+  std::vector<std::uint64_t> words(t.words().begin(), t.words().end());
+  a(words);
+  if constexpr (A::kUnpacks) {
+    t = {};
+    for (std::uint32_t i = 0; i < 64 * words.size(); ++i)
+      if ((words[i / 64] >> (i % 64) & 1U) != 0) t.insert({i});
+  }
+}
+template <class A, int D>
+void pack(A& a, Drawing<D>& d) {
+  a(d.size, d.picture);
+}
+// Without its compiled filter: the world compiles it again, see set_filters.
+template <class A, int D>
+void pack(A& a, Collider<D>& c) {
+  a(c.def, c.tags);
+}
+template <class A, int D>
+void pack(A& a, Object<D>& o) {
+  a(o.id, o.serial, o.name, o.kind, o.body, o.pose, o.velocity, o.spin, o.mass, o.mass_centre, o.gravity_scale, o.drag,
+    o.spin_drag, o.tags, o.numbers, o.colliders);
+  pack_motion<A, D>(a, o.motion);
+  a(o.drawing, o.active, o.asleep, o.going, o.user);
+}
+
+namespace dynamics {
+
+template <class A, int D>
+void pack(A& a, SolverPoint<D>& p) {
+  a(p.arm_a, p.arm_b, p.gap, p.id, p.push, p.drag);
+}
+template <class A, int D>
+void pack(A& a, Contact<D>& c) {
+  a(c.normal, c.roll, c.guard, c.count, c.points);
+}
+
+}  // namespace dynamics
+
+namespace world {
+
+template <class A>
+void pack(A& a, Changes& c) {
+  a(c.retagged, c.filtered, c.switched, c.teleported);
+}
+template <class A, int D>
+void pack(A& a, ColliderState<D>& c) {
+  a(c.object, c.which, c.serial, c.in_tree, c.in_still_tree, c.look_again, c.changed, c.live);
+}
+template <class A, int D>
+void pack(A& a, ObjectState<D>& o) {
+  a(o.shown, o.life, o.generation, o.colliders, o.mass_centre, o.reach, o.thin, o.inverse_mass, o.inertia,
+    o.inverse_inertia, o.force, o.torque, o.changes, o.target, o.resting, o.still_for, o.disturbed, o.given_mass,
+    o.given_mass_centre, o.given_inertia, o.locked_rotation, o.locked_axes, o.locked_turns, o.continuous, o.may_sleep,
+    o.pushes);
+}
+template <class A, int D>
+void pack(A& a, Pair<D>& p) {
+  a(p.a, p.b, p.serial_a, p.serial_b, p.channel, p.responds, p.touching, p.gap, p.approach, p.impulse, p.normal, p.point,
+    p.contacts, p.standing);
+}
+template <class A, int D>
+void pack(A& a, Touch<D>& t) {
+  a(t.serial_a, t.serial_b, t.a, t.b, t.channel, t.tags_a, t.tags_b, t.gap, t.approach, t.impulse, t.normal, t.point,
+    t.squeezed);
+}
+template <class A, int D>
+void pack(A& a, Resting<D>& r) {
+  a(r.objects, r.pairs, r.touches);
+}
+
+}  // namespace world
+}  // namespace colvik

@@ -1,0 +1,114 @@
+// Zones, and solids that are not pushed: touched or not at the end of the step, and when within it.
+#include <algorithm>
+
+#include "contact/cast.h"
+#include "world/impl.h"
+
+namespace colvik {
+
+using world::Pair;
+
+namespace {
+
+template <int D>
+Vec<D> velocity_at(const Object<D>& o, const Vec<D>& mass_centre, const Vec<D>& point) {
+  return o.velocity + cross(o.spin, Vec<D>(point - o.pose * mass_centre));
+}
+
+// The motion of b as seen from a, between two moments.
+template <int D>
+contact::Course<D> course(const Pose<D>& a0, const Pose<D>& a1, const Pose<D>& b0, const Pose<D>& b1) {
+  contact::Course<D> c;
+  c.start = a0.relative(b0);
+  const Pose<D> end = a1.relative(b1);
+  c.move = end.position - c.start.position;
+  c.turn = (end.rotation * c.start.rotation.inverse()).to_spin();
+  return c;
+}
+
+}  // namespace
+
+template <int D>
+void World<D>::Impl::feel_the_rest() {
+  const double dt = 1 / settings.rate;
+  for (Pair<D>& p : pairs) {
+    if (p.responds) continue;
+    const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
+    const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
+    const double reach =
+        p.channel == Channel::zone ? 0 : (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
+    const auto moved = [&](const world::ObjectState<D>& o) {
+      return o.body != world::kNoBody ? Vec<D>(o.shown.pose.position - o.pose_before.position) : Vec<D>(kZero);
+    };
+    const auto turned = [&](const world::ObjectState<D>& o) {
+      return o.body != world::kNoBody ? o.shown.spin.norm() * o.reach * dt : 0;
+    };
+    const double far = (moved(oa) - moved(ob)).norm() + turned(oa) + turned(ob);
+    const bool may_pass = far > 0.5 * (world::thinness(shape_of(ca)) + world::thinness(shape_of(cb)));
+    const contact::Separation<D> s =
+        contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, cb), may_pass ? std::max(reach, far) : reach);
+    const bool before = p.touching;
+    p.touching = s.gap <= reach;
+    p.passed = false, p.left = before && !p.touching;
+    p.when = p.until = -1;
+    p.gap = s.gap;
+    if (before != p.touching) feel_motion(p, before, p.touching);
+    else if (!before && may_pass && s.gap <= far) p.passed = feel_motion(p, false, false);
+    if (!p.touching && !p.passed) continue;
+    const Pose<D> frame = pose_of(ca);
+    p.normal = frame.rotation * s.normal;
+    p.point = frame * Vec<D>(s.has_points ? Vec<D>(0.5 * (s.on_a + s.on_b)) : Vec<D>(kZero));
+    const Vec<D> apart =
+        velocity_at(ob.shown, ob.mass_centre, p.point) - velocity_at(oa.shown, oa.mass_centre, p.point);
+    p.approach = std::max(0.0, -p.normal.dot(apart));  // in this order -0 becomes 0
+    if (p.passed) p.approach = std::max(p.approach, apart.norm());
+    p.impulse = 0;
+  }
+}
+
+// Where an object was after k of the step's substeps: as noted, or on the curve that begins and ends with
+// its velocities.
+template <int D>
+Pose<D> World<D>::Impl::pose_at(const world::ObjectState<D>& o, int k) const {
+  if (o.body == world::kNoBody || k == settings.substeps) return o.shown.pose;
+  if (k == 0) return o.pose_before;
+  if (o.trail >= 0) return trails[static_cast<std::size_t>(k) * trailed.size() + static_cast<std::size_t>(o.trail)];
+  const double t = static_cast<double>(k) / settings.substeps, dt = 1 / settings.rate;
+  const Rotation<D> rotation = interpolate<D>(o.pose_before.rotation, o.shown.pose.rotation, t);
+  const Vec<D> from = o.pose_before * o.mass_centre, way = o.shown.pose * o.mass_centre - from;
+  Vec<D> centre = from + t * way;
+  if (o.shown.body == BodyKind::dynamic) {  // Hermite's cubic
+    const double u = 1 - t;
+    centre = from + t * t * (3 - 2 * t) * way + dt * (t * u * u * o.velocity_before - t * t * u * o.shown.velocity);
+  }
+  return {centre - rotation * o.mass_centre, rotation};
+}
+
+// Looks along the step for when they began to touch, and when they parted; true if they touched at all.
+template <int D>
+bool World<D>::Impl::feel_motion(Pair<D>& p, bool before, bool after) {
+  const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
+  const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
+  const Pose<D> own_a{def_of(ca).at, def_of(ca).turned}, own_b{def_of(cb).at, def_of(cb).turned};
+  const int n = settings.substeps;
+  const double piece = 1 / (settings.rate * n);
+  const auto look = [&](int from, int to) {
+    return contact::first_touch(shape_of(ca), shape_of(cb),
+                                course<D>(pose_at(oa, from) * own_a, pose_at(oa, to) * own_a, pose_at(ob, from) * own_b,
+                                          pose_at(ob, to) * own_b));
+  };
+  if (!before) {
+    for (int k = 0; k < n && p.when < 0; ++k)
+      if (const auto hit = look(k, k + 1)) p.when = (k + (hit->inside ? 0 : hit->t)) * piece;
+    if (p.when < 0 && !after) return false;
+  }
+  if (!after)
+    for (int k = n; k > 0 && p.until < 0; --k)
+      if (const auto hit = look(k, k - 1)) p.until = (k - (hit->inside ? 0 : hit->t)) * piece;
+  return p.when >= 0;
+}
+
+template struct World<2>::Impl;
+template struct World<3>::Impl;
+
+}  // namespace colvik

@@ -1,0 +1,248 @@
+// Forces, locks, materials, sleep: what a caller can ask of a body.
+#include <cmath>
+
+#include "support.hpp"
+
+using namespace colvik;
+using namespace colvik::test;
+
+namespace {
+
+template <int D>
+ObjectId drop(World<D>& world, const std::string& name, const Vec<D>& at, const Shape<D>& shape) {
+  return world.add(thing<D>(name, BodyKind::dynamic, at, {solid(shape)})).value();
+}
+template <int D>
+void run(World<D>& world, int steps) {
+  for (int i = 0; i < steps; ++i) world.step();
+}
+template <int D>
+World<D>& rest(World<D>& world, int most = 600) {
+  for (int i = 0; i < most && world.awake_count() > 0; ++i) world.step();
+  REQUIRE(world.awake_count() == 0);
+  return world;
+}
+
+}  // namespace
+
+TEST_CASE_TEMPLATE("forces act through one step, impulses at once, at the centre or a point", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  ObjectDef<D> def = thing<D>("rod", BodyKind::dynamic, kZero, {solid(cube<D>(1))});
+  def.mass = 2;
+  const ObjectId id = world.add(def).value();
+  CHECK(world.apply_force(id, along_x<D>(120)));
+  CHECK(world.object(id).velocity.norm() == 0);
+  world.step();
+  CHECK(world.object(id).velocity[0] == doctest::Approx(1));
+  world.step();
+  CHECK(world.object(id).velocity[0] == doctest::Approx(1));
+  CHECK(world.apply_impulse(id, along_x<D>(-2)));
+  CHECK(world.object(id).velocity.norm() <= 1e-12);
+  // Off its centre it turns too: angular impulse 1, moment of inertia 2/6.
+  CHECK(world.apply_impulse(id, along_x<D>(2), Vec<D>(world.object(id).pose.position + up<D>(-0.5))));
+  CHECK(world.object(id).velocity[0] == doctest::Approx(1));
+  CHECK(world.object(id).spin[kTurnAxes<D> - 1] == doctest::Approx(3));
+  Spin<D> back = Spin<D>::Zero();
+  back[kTurnAxes<D> - 1] = -1;
+  CHECK(world.apply_angular_impulse(id, back));
+  CHECK(world.object(id).spin.norm() <= 1e-12);
+  CHECK(world.apply_torque(id, Spin<D>(-back * 60)));
+  world.step();
+  CHECK(world.object(id).spin[kTurnAxes<D> - 1] == doctest::Approx(3).epsilon(1e-6));
+
+  const ObjectId still = world.add(thing<D>("post", BodyKind::fixed, up<D>(9), {solid(cube<D>(1))})).value();
+  CHECK_FALSE(world.apply_force(still, along_x<D>(1)));
+  CHECK_FALSE(world.apply_impulse(id, along_x<D>(std::numeric_limits<double>::quiet_NaN())));
+  CHECK_FALSE(world.apply_torque(ObjectId{}, Spin<D>::Zero()));
+}
+
+TEST_CASE_TEMPLATE("timed pushes act in their time, in the world's frame or the object's own", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  ObjectDef<D> def = thing<D>("cart", BodyKind::dynamic, kZero, {solid(cube<D>(1))});
+  def.mass = 4;
+  if constexpr (D == 2) def.turned = Rotation<2>(kPi / 2);
+  else def.turned = Rotation<3>(Vec<3>::UnitZ(), kPi / 2);
+  // From the middle of a step to the middle of another: a quarter of a second all the same.
+  def.pushes = {{.from = 0.1234, .until = 0.3734, .force = along_x<D>(16)},
+                {.from = 0.5, .impulse = along_x<D>(8), .own_frame = true}};
+  const ObjectId id = world.add(def).value();
+  run(world, 60);
+  CHECK(world.object(id).velocity[0] == doctest::Approx(1));
+  CHECK(world.object(id).velocity[1] == doctest::Approx(2));
+  def.pushes[0].until = 0.1;
+  def.name = "bad";
+  CHECK(world.add(def).error().message() ==
+        "object 'bad' push: until 0.1 does not come after from 0.1234; a force has a time in which it acts");
+}
+
+TEST_CASE_TEMPLATE("locked axes and turns, drag, a mass centre and inertia of one's own", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world(earth<D>());
+  ObjectDef<D> rail = thing<D>("rail", BodyKind::dynamic, kZero, {solid(cube<D>(1))});
+  rail.locked_axes[1] = true;
+  const ObjectId r = world.add(rail).value();
+  world.apply_impulse(r, Vec<D>(along_x<D>(1) + up<D>(5)));
+  ObjectDef<D> bob = thing<D>("bob", BodyKind::dynamic, along_x<D>(20), {solid(cube<D>(1))});
+  bob.mass_centre = up<D>(-0.3), bob.inertia = Spin<D>::Constant(2), bob.gravity_scale = 0;
+  const ObjectId b = world.add(bob).value();
+  world.apply_angular_impulse(b, Spin<D>::Constant(4));
+  CHECK(world.object(b).spin[0] == doctest::Approx(2));
+  CHECK(world.object(b).mass_centre[1] == -0.3);
+  run(world, 60);
+  CHECK(world.object(r).pose.position[1] == 0);
+  CHECK(world.object(r).velocity[0] == doctest::Approx(1));
+  // It turns about its centre of mass, which stays.
+  CHECK((world.object(b).pose * world.object(b).mass_centre - along_x<D>(20) - up<D>(-0.3)).norm() <= 1e-9);
+  if constexpr (D == 3) {
+    ObjectDef<3> post = thing<3>("post", BodyKind::dynamic, up<3>(50), {solid(box(1, 2, 3))});
+    post.locked_turns = {true, false, true};
+    const ObjectId p = world.add(post).value();
+    world.apply_angular_impulse(p, Vec<3>(5, 6, 7));
+    run(world, 60);
+    CHECK(std::abs(world.object(p).spin.x()) + std::abs(world.object(p).spin.z()) == 0);
+    CHECK(world.object(p).spin.y() > 0.5);
+    CHECK(world.object(p).pose.rotation.axis(1).y() == doctest::Approx(1));
+  }
+  rail.name = "worn", rail.drag = -1;
+  CHECK(world.add(rail).error().message() == "object 'worn' drag: -1 or 0 is not usable; numbers from 0 up, per second");
+  rail.drag = 0, rail.inertia = Spin<D>::Zero();
+  CHECK_FALSE(world.add(rail));
+}
+
+TEST_CASE_TEMPLATE("friction and restitution are mixed as the world says", T, Two, Three) {
+  constexpr int D = T::D;
+  const auto rebound = [](Mixing mixing) {
+    WorldSettings<D> s = earth<D>();
+    s.restitution_mixing = mixing;
+    World<D> world(s);
+    ColliderDef<D> ground = solid(slab<D>(20, 1)), bouncy = solid(ball<D>(1));
+    ground.restitution = 0.25, bouncy.restitution = 1;
+    world.add(thing<D>("ground", BodyKind::fixed, up<D>(-0.5), {ground})).value();
+    const ObjectId id = world.add(thing<D>("ball", BodyKind::dynamic, up<D>(1.5), {bouncy})).value();
+    while (world.object(id).velocity[1] <= 0 && world.steps() < 100) world.step();
+    const Object<D>& o = world.object(id);
+    return std::sqrt(o.velocity[1] * o.velocity[1] + 2 * 9.81 * (o.pose.position[1] - 0.5)) / std::sqrt(2 * 9.81);
+  };
+  CHECK(rebound(Mixing::larger) == doctest::Approx(1).epsilon(1e-3));
+  CHECK(rebound(Mixing::smaller) == doctest::Approx(0.25).epsilon(1e-3));
+  CHECK(rebound(Mixing::mean) == doctest::Approx(0.625).epsilon(1e-3));
+  CHECK(rebound(Mixing::geometric_mean) == doctest::Approx(0.5).epsilon(1e-3));
+  CHECK(rebound(Mixing::product) == doctest::Approx(0.25).epsilon(1e-3));
+}
+
+TEST_CASE_TEMPLATE("what rests falls asleep, and wakes with what it rests with", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world(earth<D>());
+  const ObjectId ground = world.add(thing<D>("ground", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(60, 1))})).value();
+  const ObjectId low = drop<D>(world, "low", up<D>(0.5), cube<D>(1)), high = drop<D>(world, "high", up<D>(1.5), cube<D>(1));
+  const ObjectId far = drop<D>(world, "far", Vec<D>(along_x<D>(10) + up<D>(0.5)), cube<D>(1));
+  rest(world);
+  CHECK(world.object(low).asleep);
+  run(world, 30);
+  CHECK(world.events().empty());
+
+  const auto awake = [&] { return std::array{!world.object(low).asleep, !world.object(high).asleep, !world.object(far).asleep}; };
+  using Awake = std::array<bool, 3>;
+  SUBCASE("an impulse wakes the pile and nothing else") {
+    world.apply_impulse(high, along_x<D>(0.1));
+    CHECK(awake() == Awake{true, true, false});
+    rest(world);
+  }
+  SUBCASE("a touch does; passing by does not") {
+    ObjectDef<D> by = thing<D>("by", BodyKind::dynamic, Vec<D>(along_x<D>(-5) + up<D>(4)), {solid(ball<D>(0.5))});
+    by.velocity = along_x<D>(30), by.gravity_scale = 0;
+    world.add(by).value();
+    run(world, 30);
+    CHECK(awake() == Awake{false, false, false});
+    drop<D>(world, "hits", up<D>(2.6), ball<D>(0.5));
+    run(world, 20);
+    CHECK(awake() == Awake{true, true, false});
+  }
+  SUBCASE("a zone that comes notices it and wakes nothing; its touch lasts through sleep") {
+    ObjectDef<D> scan = thing<D>("scan", BodyKind::kinematic, Vec<D>(along_x<D>(-4) + up<D>(1)), {zone(cube<D>(1))});
+    scan.velocity = along_x<D>(4);
+    world.add(scan).value();
+    int begins = 0, ends = 0;
+    for (int i = 0; i < 120; ++i) {
+      world.step();
+      for (const Event<D>& e : world.events()) ++(e.phase == Phase::begin ? begins : ends);
+    }
+    CHECK(begins == 2);  // low and high
+    CHECK(ends == 2);
+    CHECK(awake() == Awake{false, false, false});
+  }
+  SUBCASE("removing, hiding or re-filtering what carries it does") {
+    const int how = D;
+    if (how == 2) world.remove(ground);
+    else world.set_filter(ground, 0, TagQuery::parse("none", world.tags()).value());
+    CHECK(awake() == Awake{true, true, true});
+    run(world, 30);
+    CHECK(world.object(far).pose.position[1] < 0);
+  }
+  SUBCASE("removing one of them does") {
+    world.remove(low);
+    CHECK(awake() == Awake{true, true, false});
+    run(world, 60);
+    CHECK(world.object(high).pose.position[1] < 0.7);
+  }
+  SUBCASE("a change elsewhere does not") {
+    const ObjectId wall = world.add(thing<D>("wall", BodyKind::fixed, along_x<D>(-20), {solid(cube<D>(1))})).value();
+    run(world, 2);
+    world.place(wall, {along_x<D>(-25), {}});
+    world.remove(wall);
+    run(world, 2);
+    CHECK(awake() == Awake{false, false, false});
+  }
+  SUBCASE("something put into it does") {
+    world.add(thing<D>("peg", BodyKind::fixed, up<D>(2.2), {solid(cube<D>(0.5))})).value();
+    run(world, 2);
+    CHECK(awake() == Awake{true, true, false});
+  }
+  SUBCASE("it can be woken, and told never to sleep") {
+    CHECK(world.wake(low));
+    CHECK(awake() == Awake{true, true, false});
+    ObjectDef<D> guard = thing<D>("guard", BodyKind::dynamic, Vec<D>(along_x<D>(-10) + up<D>(0.5)), {solid(cube<D>(1))});
+    guard.may_sleep = false;
+    world.add(guard).value();
+    run(world, 300);
+    CHECK(world.awake_count() == 1);
+  }
+}
+
+TEST_CASE_TEMPLATE("on a platform things sleep while it stands and wake when it goes", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world(earth<D>());
+  const ObjectId platform =
+      world.add(thing<D>("platform", BodyKind::kinematic, up<D>(-0.5), {solid(slab<D>(6, 1))})).value();
+  const ObjectId crate = drop<D>(world, "crate", up<D>(0.5), cube<D>(1));
+  run(world, 200);
+  CHECK(world.object(crate).asleep);
+  world.set_velocity(platform, along_x<D>(1), Spin<D>::Zero());
+  run(world, 60);
+  CHECK_FALSE(world.object(crate).asleep);
+  CHECK(world.object(crate).pose.position[0] > 0.7);
+  world.set_velocity(platform, kZero, Spin<D>::Zero());
+  run(world, 200);
+  CHECK(world.object(crate).asleep);
+  SUBCASE("taken away") { world.remove(platform); }
+  SUBCASE("teleported") { world.place(platform, {up<D>(-20), {}}); }
+  run(world, 30);
+  CHECK(world.object(crate).pose.position[1] < 0);
+}
+
+TEST_CASE_TEMPLATE("continuous can be switched off for a body", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  Shape<D> wall = cube<D>(20);
+  wall.core[0] = 0.005;
+  world.add(thing<D>("wall", BodyKind::fixed, along_x<D>(5.3), {solid(wall)})).value();
+  for (const bool continuous : {true, false}) {
+    ObjectDef<D> def = thing<D>(continuous ? "a" : "b", BodyKind::dynamic, up<D>(continuous ? 0 : 3), {solid(ball<D>(0.1))});
+    def.velocity = along_x<D>(300), def.continuous = continuous;
+    const ObjectId id = world.add(def).value();
+    run(world, 10);
+    CHECK((world.object(id).pose.position[0] < 5.3) == continuous);
+  }
+}
