@@ -106,7 +106,8 @@ TEST_CASE_TEMPLATE("locked axes and turns, drag, a mass centre and inertia of on
     CHECK(world.object(p).pose.rotation.axis(1).y() == doctest::Approx(1));
   }
   rail.name = "worn", rail.drag = -1;
-  CHECK(world.add(rail).error().message() == "object 'worn' drag: -1 or 0 is not usable; numbers from 0 up, per second");
+  CHECK(world.add(rail).error().message() ==
+        "object 'worn' drag: -1 or 0 is not usable; numbers from 0 up, per second");
   rail.drag = 0, rail.inertia = Spin<D>::Zero();
   CHECK_FALSE(world.add(rail));
 }
@@ -136,14 +137,17 @@ TEST_CASE_TEMPLATE("what rests falls asleep, and wakes with what it rests with",
   constexpr int D = T::D;
   World<D> world(earth<D>());
   const ObjectId ground = world.add(thing<D>("ground", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(60, 1))})).value();
-  const ObjectId low = drop<D>(world, "low", up<D>(0.5), cube<D>(1)), high = drop<D>(world, "high", up<D>(1.5), cube<D>(1));
+  const ObjectId low = drop<D>(world, "low", up<D>(0.5), cube<D>(1)),
+                 high = drop<D>(world, "high", up<D>(1.5), cube<D>(1));
   const ObjectId far = drop<D>(world, "far", Vec<D>(along_x<D>(10) + up<D>(0.5)), cube<D>(1));
   rest(world);
   CHECK(world.object(low).asleep);
   run(world, 30);
   CHECK(world.events().empty());
 
-  const auto awake = [&] { return std::array{!world.object(low).asleep, !world.object(high).asleep, !world.object(far).asleep}; };
+  const auto awake = [&] {
+    return std::array{!world.object(low).asleep, !world.object(high).asleep, !world.object(far).asleep};
+  };
   using Awake = std::array<bool, 3>;
   SUBCASE("an impulse wakes the pile and nothing else") {
     world.apply_impulse(high, along_x<D>(0.1));
@@ -203,7 +207,8 @@ TEST_CASE_TEMPLATE("what rests falls asleep, and wakes with what it rests with",
   SUBCASE("it can be woken, and told never to sleep") {
     CHECK(world.wake(low));
     CHECK(awake() == Awake{true, true, false});
-    ObjectDef<D> guard = thing<D>("guard", BodyKind::dynamic, Vec<D>(along_x<D>(-10) + up<D>(0.5)), {solid(cube<D>(1))});
+    ObjectDef<D> guard =
+        thing<D>("guard", BodyKind::dynamic, Vec<D>(along_x<D>(-10) + up<D>(0.5)), {solid(cube<D>(1))});
     guard.may_sleep = false;
     world.add(guard).value();
     run(world, 300);
@@ -239,7 +244,8 @@ TEST_CASE_TEMPLATE("continuous can be switched off for a body", T, Two, Three) {
   wall.core[0] = 0.005;
   world.add(thing<D>("wall", BodyKind::fixed, along_x<D>(5.3), {solid(wall)})).value();
   for (const bool continuous : {true, false}) {
-    ObjectDef<D> def = thing<D>(continuous ? "a" : "b", BodyKind::dynamic, up<D>(continuous ? 0 : 3), {solid(ball<D>(0.1))});
+    ObjectDef<D> def =
+        thing<D>(continuous ? "a" : "b", BodyKind::dynamic, up<D>(continuous ? 0 : 3), {solid(ball<D>(0.1))});
     def.velocity = along_x<D>(300), def.continuous = continuous;
     const ObjectId id = world.add(def).value();
     run(world, 10);

@@ -257,18 +257,24 @@ TEST_CASE_TEMPLATE("scene: forces, locks, drag, materials and sleep", T, Two, Th
   constexpr int D = T::D;
   const std::string turn = D == 2 ? "90" : "{ axis = [0, 0, 1], angle = 90 }", torque = D == 2 ? "5" : "[0, 0, 5]";
   const std::string inertia = D == 2 ? "3" : "[1, 2, 3]", turns = D == 2 ? "" : "locked_turns = ['x', 'z']\n";
-  const Scene<D> s = scene<D>("sleep = false\nfriction_mixing = 'smaller'\nrestitution_mixing = 'product'\n[[objects]]\nname = 'cart'\nbody = 'dynamic'\nturned = " + turn + R"(
+  const Scene<D> s = scene<D>(
+      "sleep = false\nfriction_mixing = 'smaller'\nrestitution_mixing = 'product'\n[[objects]]\nname = 'cart'\nbody = "
+      "'dynamic'\nturned = " +
+      turn + R"(
 velocity       = <2 0>
 velocity_frame = 'own'
 mass_centre    = <0 0.1>
-inertia        = )" + inertia + R"(
+inertia        = )" +
+      inertia + R"(
 locked_axes    = ['y']
 drag           = 0.5
 spin_drag      = 0.25
 continuous     = false
 may_sleep      = false
-)" + turns + R"(pushes = [{ from = 1, until = 2, force = <3 4>, torque = )" + torque + R"(, point = <0 1>, frame = 'own' },
-          { from = 0.5, impulse = <1 0>, angular_impulse = )" + torque + R"( }]
+)" + turns +
+      R"(pushes = [{ from = 1, until = 2, force = <3 4>, torque = )" + torque + R"(, point = <0 1>, frame = 'own' },
+          { from = 0.5, impulse = <1 0>, angular_impulse = )" +
+      torque + R"( }]
 collider = { BALL = { diameter = 1 }, rolling_friction = 0.01, surface_velocity = <2 0> }
 )");
   CHECK_FALSE(s.world.sleep);

@@ -38,8 +38,8 @@ struct Event {
   Vec<D> normal = kZero;         ///< unit length, points at self
   Vec<D> point = kZero;          ///< world position between the two
   double approach_speed = 0;     ///< units per second at which they came together; 0 on an end
-  double impulse = 0;            ///< that pushed them apart in this step, also in the one it ended in; 0 unless one is dynamic
-  bool squeezed = false;         ///< a dynamic one is pressed into the other by a third that cannot yield either
+  double impulse = 0;     ///< that pushed them apart in this step, also in the one it ended in; 0 unless one is dynamic
+  bool squeezed = false;  ///< a dynamic one is pressed into the other by a third that cannot yield either
 
   /// The same touch with `object` as self. Requires: `object` is self or other.
   [[nodiscard]] Event seen_from(ObjectId object) const {

@@ -42,12 +42,12 @@ inline constexpr EmptyList kEmpty{};
 template <int D>
 struct ColliderDef {
   Shape<D> shape{};
-  Vec<D> at = kZero;                       ///< offset in the object's frame
-  Rotation<D> turned = kUnturned;          ///< likewise
-  bool zone = false;                       ///< zones notice, solids push apart
-  double density = 1;                      ///< mass per square (cubic) unit; > 0
-  double friction = 0.5;                   ///< >= 0; a pair's is the geometric mean of the two (see WorldSettings)
-  double restitution = 0;                  ///< 0 to 1; a pair's is the larger of the two (see WorldSettings)
+  Vec<D> at = kZero;               ///< offset in the object's frame
+  Rotation<D> turned = kUnturned;  ///< likewise
+  bool zone = false;               ///< zones notice, solids push apart
+  double density = 1;              ///< mass per square (cubic) unit; > 0
+  double friction = 0.5;           ///< >= 0; a pair's is the geometric mean of the two (see WorldSettings)
+  double restitution = 0;          ///< 0 to 1; a pair's is the larger of the two (see WorldSettings)
   /// >= 0: against turning on another surface, a torque up to this part of the pressing force times the
   /// distance from the centre of mass; a pair's is the larger of the two.
   double rolling_friction = 0;
@@ -86,10 +86,10 @@ using Motion = std::variant<std::monostate, Path<D>, std::vector<VelocityFrom<D>
 /// to `until`; impulse and angular impulse once, in the step that begins at `from`.
 template <int D>
 struct TimedPush {
-  double from = 0, until = 0;     ///< seconds from the start of the run
-  Vec<D> force = kZero;           ///< mass times units per second squared
-  Spin<D> torque = kZero;         ///< force times units
-  Vec<D> impulse = kZero;         ///< mass times units per second
+  double from = 0, until = 0;  ///< seconds from the start of the run
+  Vec<D> force = kZero;        ///< mass times units per second squared
+  Spin<D> torque = kZero;      ///< force times units
+  Vec<D> impulse = kZero;      ///< mass times units per second
   Spin<D> angular_impulse = kZero;
   std::optional<Vec<D>> point{};  ///< where force and impulse act, in the object's frame; else the centre of mass
   bool own_frame = false;         ///< directions turn with the object; else they are the world's
@@ -121,8 +121,8 @@ struct ObjectDef {
   std::vector<Number> numbers{};
   Vec<D> velocity = kZero;  ///< first velocity; a kinematic object keeps it
   Spin<D> spin = kZero;
-  Motion<D> motion{};            ///< kinematic objects only
-  std::optional<double> mass{};  ///< instead of density times area or volume; > 0
+  Motion<D> motion{};                   ///< kinematic objects only
+  std::optional<double> mass{};         ///< instead of density times area or volume; > 0
   std::optional<Vec<D>> mass_centre{};  ///< in the object's frame, instead of the shapes'
   std::optional<Spin<D>> inertia{};     ///< about its own axes through the centre of mass, instead of the shapes'; > 0
   double gravity_scale = 1;
@@ -133,7 +133,7 @@ struct ObjectDef {
   bool continuous = true;                         ///< false: may pass through what is thinner than its way in a step
   bool may_sleep = true;                          ///< false: never falls asleep, nor what it rests with
   std::vector<TimedPush<D>> pushes = kEmpty;      ///< dynamic objects only
-  bool active = true;  ///< inactive objects do not move, touch or show
+  bool active = true;                             ///< inactive objects do not move, touch or show
   Drawing<D> drawing{};
   std::uint64_t user = 0;  ///< the caller's own
 };
@@ -168,7 +168,7 @@ struct Object {
   Drawing<D> drawing{};
   bool active = true;
   bool asleep = false;  ///< a dynamic object at rest that costs nothing until something wakes it
-  bool going = false;  ///< its removal was asked for: it still touches but starts nothing more
+  bool going = false;   ///< its removal was asked for: it still touches but starts nothing more
   std::uint64_t user = 0;
 };
 

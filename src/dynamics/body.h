@@ -30,14 +30,14 @@ struct SolverPoint {
   Vec<D> arm_a, arm_b;  // from the centres of mass at the start of the step
   double gap = 0;       // there, at the start of the step
   std::uint32_t id = 0;
-  double push = 0;                    // impulse along the normal, kept for the next step
-  Vec<D> drag = Vec<D>::Zero();       // friction impulse on b, likewise
-  double gap_after = 0;               // at the end of the step
-  double closing = 0;                 // speed at which it closes then
-  double total_push = 0;              // over the whole step
-  double approach = 0;                // greatest speed at which the two came together at the point
-  bool struck = false;                // its push stopped something within a substep, and does not last
-  double when = -1;                   // seconds into the step at which it first pushed; below 0: it did not
+  double push = 0;               // impulse along the normal, kept for the next step
+  Vec<D> drag = Vec<D>::Zero();  // friction impulse on b, likewise
+  double gap_after = 0;          // at the end of the step
+  double closing = 0;            // speed at which it closes then
+  double total_push = 0;         // over the whole step
+  double approach = 0;           // greatest speed at which the two came together at the point
+  bool struck = false;           // its push stopped something within a substep, and does not last
+  double when = -1;              // seconds into the step at which it first pushed; below 0: it did not
 };
 
 /// Contact between bodies `a` and `b` (indices into the bodies).
@@ -46,10 +46,10 @@ struct Contact {
   std::uint32_t a = 0, b = 0;
   Vec<D> normal = Vec<D>::Zero();  // from a to b
   double friction = 0, restitution = 0;
-  double rolling = 0;                    // greatest torque against turning for a push of one
-  Vec<D> surface = Vec<D>::Zero();       // velocity of b's surface on b, less that of a's on a
-  Spin<D> roll = Spin<D>::Zero();        // rolling friction's impulse on b, kept for the next step
-  bool guard = false;                    // counts only once one of the two was hit by something else
+  double rolling = 0;               // greatest torque against turning for a push of one
+  Vec<D> surface = Vec<D>::Zero();  // velocity of b's surface on b, less that of a's on a
+  Spin<D> roll = Spin<D>::Zero();   // rolling friction's impulse on b, kept for the next step
+  bool guard = false;               // counts only once one of the two was hit by something else
   int count = 0;
   std::array<SolverPoint<D>, contact::kMostPoints<D>> points;
 };

@@ -9,8 +9,8 @@
 namespace colvik::dynamics {
 namespace {
 
-constexpr int kMostRounds = 16;  // a hit may be handed on this often in a substep
-constexpr int kInnerPasses = 12; // over the points of one contact
+constexpr int kMostRounds = 16;   // a hit may be handed on this often in a substep
+constexpr int kInnerPasses = 12;  // over the points of one contact
 
 // When a gap that closes at `speed`, which grows by `gain` a second, is closed; infinite if never.
 double time_to_close(double gap, double speed, double gain) {
@@ -50,8 +50,7 @@ bool Solver<D>::hit(Contact<D>& c, const Rows& rows) {
     const Point& p = c.points[k];
     const double speed = -c.normal.dot(relative_velocity(c, p));
     double gap = gap_now(c, p) + shifted;
-    if (a.hit || b.hit)
-      gap += c.normal.dot(cross(b.turn_shift, p.arm_b)) - c.normal.dot(cross(a.turn_shift, p.arm_a));
+    if (a.hit || b.hit) gap += c.normal.dot(cross(b.turn_shift, p.arm_b)) - c.normal.dot(cross(a.turn_shift, p.arm_a));
     times[k] = time_to_close(gap, speed, gain);
     if (times[k] <= h_ && speed + gain * times[k] > threshold) at = std::min(at, times[k]);
   }

@@ -82,7 +82,9 @@ void Solver<D>::prepare(std::size_t first) {
         return u.dot(easy.cwiseProduct(v)) + torque(p.arm_a, u).dot(a.inverse_inertia * torque(p.arm_a, v)) +
                torque(p.arm_b, u).dot(b.inverse_inertia * torque(p.arm_b, v));
       };
-      const double along = give(c.normal, c.normal);
+      row.turn_a = torque(p.arm_a, c.normal), row.turn_b = torque(p.arm_b, c.normal);
+      const double along = c.normal.dot(easy.cwiseProduct(c.normal)) + row.turn_a.dot(a.inverse_inertia * row.turn_a) +
+                           row.turn_b.dot(b.inverse_inertia * row.turn_b);
       row.mass = along > 0 ? 1 / along : 0;
       // Of the tangents the one along which an impulse moves them most: with its mass no step is too
       // long, and what slides is held back straight against its way.
@@ -98,7 +100,8 @@ void Solver<D>::prepare(std::size_t first) {
     }
     if (c.rolling > 0) {
       const Inertia<D> both = a.inverse_inertia + b.inverse_inertia;
-      rows.turning = both.trace() > 0 && both.determinant() > 0 ? Inertia<D>(both.inverse()) : Inertia<D>(Inertia<D>::Zero());
+      rows.turning =
+          both.trace() > 0 && both.determinant() > 0 ? Inertia<D>(both.inverse()) : Inertia<D>(Inertia<D>::Zero());
     }
   }
 }
@@ -136,14 +139,26 @@ template <int D>
 void Solver<D>::warm_start() {
   for (Contact<D>& c : contacts_) {
     if (!counts(c)) continue;
-    for (Point& p : points(c))
-      if (p.push > 0) apply(c, p, c.normal * p.push + p.drag);
-      else p.drag.setZero();
-    if (c.rolling > 0) {
-      Moving<D>&a = moving_[c.a], &b = moving_[c.b];
-      a.spin -= a.inverse_inertia * c.roll;
-      b.spin += b.inverse_inertia * c.roll;
+    Vec<D> sum = Vec<D>::Zero();
+    Spin<D> turn_a = Spin<D>::Zero(), turn_b = Spin<D>::Zero();
+    bool any = c.rolling > 0;
+    for (Point& p : points(c)) {
+      if (p.push > 0) {
+        const Vec<D> impulse = c.normal * p.push + p.drag;
+        sum += impulse;
+        turn_a += torque(p.arm_a, impulse), turn_b += torque(p.arm_b, impulse);
+        any = true;
+      } else {
+        p.drag.setZero();
+      }
     }
+    if (!any) continue;
+    Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+    if (c.rolling > 0) turn_a += c.roll, turn_b += c.roll;
+    a.velocity -= a.inverse_mass.cwiseProduct(sum);
+    a.spin -= a.inverse_inertia * turn_a;
+    b.velocity += b.inverse_mass.cwiseProduct(sum);
+    b.spin += b.inverse_inertia * turn_b;
   }
 }
 
@@ -161,10 +176,15 @@ void Solver<D>::push(bool separate) {
 template <int D>
 void Solver<D>::push_contact(Contact<D>& c, const Rows& rows, bool separate) {
   Moving<D>&a = moving_[c.a], &b = moving_[c.b];
-  bool pushed = false;
+  Vec<D> va = a.velocity, vb = b.velocity;  // kept at hand
+  Spin<D> wa = a.spin, wb = b.spin;
+  const double moved = c.normal.dot(b.moved - a.moved);
+  const Vec<D> normal_a = a.inverse_mass.cwiseProduct(c.normal), normal_b = b.inverse_mass.cwiseProduct(c.normal);
+  bool pushed = false, changed = false;
   for (int k = 0; k < c.count; ++k) {
     Point& p = c.points[k];
-    const double gap = gap_now(c, p);
+    const Row& row = rows.points[k];
+    const double gap = p.gap + moved + row.turn_b.dot(b.turned) - row.turn_a.dot(a.turned);
     if (!separate && gap > 0 && p.push == 0) continue;  // what has not closed yet is the next substep's
     double bias = 0, mass_scale = 1, leak = 0;
     if (gap > 0) {
@@ -173,31 +193,38 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows& rows, bool separate) {
       bias = std::max(bias_rate_ * std::min(gap + kSlop * settings_.metre, 0.0), -kPushSpeed * settings_.metre);
       mass_scale = soft_mass_, leak = soft_leak_;
     }
-    const double speed = c.normal.dot(relative_velocity(c, p));
-    const double change = -rows.points[k].mass * mass_scale * (speed + bias) - leak * p.push;
+    const double speed = c.normal.dot(vb - va) + row.turn_b.dot(wb) - row.turn_a.dot(wa);
     const double before = p.push;
-    p.push = std::max(before + change, 0.0);
+    p.push = std::max(before - row.mass * mass_scale * (speed + bias) - leak * before, 0.0);
     if (before == 0 && p.push > 0 && speed < -kStrike * settings_.metre) p.struck = true;
     if (p.push > 0) {
       pushed = true;
       if (p.when < 0) p.when = time() + (gap > 0 && speed < 0 ? std::min(gap / -speed, h_) : 0.0);
     }
-    if (p.push != before) apply(c, p, c.normal * (p.push - before));
+    const double change = p.push - before;
+    if (change == 0) continue;
+    changed = true;
+    va -= normal_a * change, vb += normal_b * change;
+    wa -= a.inverse_inertia * Spin<D>(row.turn_a * change), wb += b.inverse_inertia * Spin<D>(row.turn_b * change);
   }
   if (separate && pushed) a.pushed = b.pushed = true;
-  if (c.friction > 0) {
+  if (c.friction > 0 && (pushed || changed)) {
     for (int k = 0; k < c.count; ++k) {
       Point& p = c.points[k];
       const double most = c.friction * p.push;
       if (most == 0 && p.drag.isZero(0)) continue;
-      const Vec<D> v = relative_velocity(c, p) + c.surface;
+      const Vec<D> v = vb + cross(wb, p.arm_b) - va - cross(wa, p.arm_a) + c.surface;
       Vec<D> wanted = p.drag - (v - c.normal * c.normal.dot(v)) * rows.points[k].across;
-      const double length = wanted.norm();
-      if (length > most) wanted *= most / length;
-      apply(c, p, wanted - p.drag);
+      const double length = wanted.squaredNorm();
+      if (length > most * most) wanted *= most / std::sqrt(length);
+      const Vec<D> change = wanted - p.drag;
       p.drag = wanted;
+      va -= a.inverse_mass.cwiseProduct(change), vb += b.inverse_mass.cwiseProduct(change);
+      wa -= a.inverse_inertia * torque(p.arm_a, change), wb += b.inverse_inertia * torque(p.arm_b, change);
+      changed = true;
     }
   }
+  if (changed) a.velocity = va, b.velocity = vb, a.spin = wa, b.spin = wb;
   if (c.rolling > 0) resist_turning(c, rows);
 }
 

@@ -31,15 +31,15 @@ struct Moving {
   bool hit = false;     // at a time of its own, in this substep
 };
 
-/// Advances bodies by one step of several substeps. Call begin, replace, then substep as often as the settings say, then
-/// end; in between the caller may replace contacts again. Contacts are worked on in their order and come back with
+/// Advances bodies by one step of several substeps. Call begin, replace, then substep as often as the settings say,
+/// then end; in between the caller may replace contacts again. Contacts are worked on in their order and come back with
 /// the impulses that acted.
 ///
 /// Contact is made of many small steps with warm-started impulses (Macklin and others, "Small steps in physics
 /// simulation", 2019); overlap is removed by a damped spring (Lacoursiere, "Ghosts and machines", 2007) whose velocity
-/// is taken out again before the positions are used further; friction is a Coulomb cone. What bounces does so at its own time
-/// within the substep, one contact after the other, so that its energy is neither lost nor made (Newton's law of
-/// restitution; for the order: Guendelman and others, "Nonconvex rigid bodies with stacking", 2003). A body that
+/// is taken out again before the positions are used further; friction is a Coulomb cone. What bounces does so at its
+/// own time within the substep, one contact after the other, so that its energy is neither lost nor made (Newton's law
+/// of restitution; for the order: Guendelman and others, "Nonconvex rigid bodies with stacking", 2003). A body that
 /// nothing pushes follows its parabola exactly and keeps its angular momentum.
 /// Deterministic: depends on nothing but its input.
 template <int D>
@@ -59,9 +59,10 @@ class Solver {
   [[nodiscard]] const Moving<D>& moving(std::size_t body) const { return moving_[body]; }
 
  private:
-  struct Row {  // what of a point stays the same through the step
-    double mass = 0;    // along the normal
-    double across = 0;  // along the tangent in which it is least
+  struct Row {               // what of a point stays the same through the step
+    double mass = 0;         // along the normal
+    double across = 0;       // along the tangent in which it is least
+    Spin<D> turn_a, turn_b;  // torque of a push of one on each
   };
   struct Rows {
     std::array<Row, contact::kMostPoints<D>> points;
@@ -94,7 +95,7 @@ class Solver {
   std::vector<Rows> rows_;
   std::vector<std::uint32_t> bouncing_;  // contacts with restitution
   SolverSettings settings_;
-  std::size_t fast_ = 0;                 // contacts from here on are those of fast pairs
+  std::size_t fast_ = 0;  // contacts from here on are those of fast pairs
   int substep_ = 0;
   double h_ = 0;
   double bias_rate_ = 0, soft_mass_ = 1, soft_leak_ = 0;

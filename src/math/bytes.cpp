@@ -25,12 +25,14 @@ std::vector<std::byte> sealed(std::string_view what, std::uint32_t version, std:
 }
 
 Opened opened(std::string_view what, std::uint32_t version, std::span<const std::byte> bytes) {
-  if (bytes.size() < 8) return {{}, fmt::format("is {} bytes long and cannot be a snapshot", bytes.size()), "what save() gave"};
+  if (bytes.size() < 8)
+    return {{}, fmt::format("is {} bytes long and cannot be a snapshot", bytes.size()), "what save() gave"};
   const std::size_t body = bytes.size() - 8;
   Unpacker last(bytes.subspan(body));
   std::uint64_t sum = 0, size = 0;
   last(sum);
-  if (sum != checksum(bytes.first(body))) return {{}, "is damaged: its checksum is wrong", "what save() gave, unchanged"};
+  if (sum != checksum(bytes.first(body)))
+    return {{}, "is damaged: its checksum is wrong", "what save() gave, unchanged"};
   Unpacker head(bytes.first(body));
   std::string name;
   std::uint32_t is = 0;

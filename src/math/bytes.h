@@ -98,7 +98,8 @@ class Unpacker {
       return 0;
     }
     std::uint64_t bits = 0;
-    for (int i = 0; i < count; ++i) bits |= std::to_integer<std::uint64_t>(left_[static_cast<std::size_t>(i)]) << (8 * i);
+    for (int i = 0; i < count; ++i)
+      bits |= std::to_integer<std::uint64_t>(left_[static_cast<std::size_t>(i)]) << (8 * i);
     left_ = left_.subspan(static_cast<std::size_t>(count));
     return bits;
   }

@@ -392,7 +392,8 @@ Result<void> Rules<D>::load(std::span<const std::byte> saved) {
     impl_->reports[i].fired = states[i].fired, impl_->reports[i].idle_effects = states[i].idle_effects;
     r.seen.clear(), r.last_value.clear();
     for (const auto& [self, other] : states[i].seen) r.seen.emplace(self, other);
-    for (std::size_t k = 0; k < states[i].owners.size(); ++k) r.last_value.emplace(states[i].owners[k], states[i].values[k]);
+    for (std::size_t k = 0; k < states[i].owners.size(); ++k)
+      r.last_value.emplace(states[i].owners[k], states[i].values[k]);
   }
   impl_->delayed = std::move(delayed), impl_->outcome = std::move(outcome);
   impl_->fired.clear(), impl_->going_by.clear();

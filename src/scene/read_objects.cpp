@@ -176,8 +176,7 @@ void SceneReader<D>::read_locks(const Section& s, ObjectDef<D>& def) {
     for (const std::string& axis : s.texts(key)) {
       const std::size_t i = axis.size() == 1 ? std::string_view("xyz").find(axis) : std::string_view::npos;
       if (i < D) locks[i] = true;
-      else
-        context_.report(*s.find(key), fmt::format("'{}' is not an axis", axis), D == 2 ? "x or y" : "x, y or z");
+      else context_.report(*s.find(key), fmt::format("'{}' is not an axis", axis), D == 2 ? "x or y" : "x, y or z");
     }
   };
   read("locked_axes", def.locked_axes);

@@ -74,7 +74,8 @@ Result<void> check_collider(const ColliderDef<D>& c, double metre) {
   if (!(c.restitution >= 0 && c.restitution <= 1))
     return Error{"collider restitution", fmt::format("{} is not usable", c.restitution), "a number from 0 to 1"};
   if (!(c.rolling_friction >= 0 && c.rolling_friction <= 1e6))
-    return Error{"collider rolling friction", fmt::format("{} is not usable", c.rolling_friction), "a number from 0 up"};
+    return Error{"collider rolling friction", fmt::format("{} is not usable", c.rolling_friction),
+                 "a number from 0 up"};
   if (!within(c.surface_velocity, kFastest * metre))
     return Error{"collider surface velocity", text(c.surface_velocity) + " is out of range",
                  "finite speeds up to 1e6 metres per second"};
@@ -143,7 +144,8 @@ Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
   if (def.inertia && !((def.inertia->array() > 0).all() && within(*def.inertia, 1e60)))
     return Error{"inertia", text(*def.inertia) + " is not usable", "numbers above 0"};
   if (!(def.drag >= 0 && def.drag <= 1e6) || !(def.spin_drag >= 0 && def.spin_drag <= 1e6))
-    return Error{"drag", fmt::format("{} or {} is not usable", def.drag, def.spin_drag), "numbers from 0 up, per second"};
+    return Error{"drag", fmt::format("{} or {} is not usable", def.drag, def.spin_drag),
+                 "numbers from 0 up, per second"};
   for (const TimedPush<D>& p : def.pushes) {
     if (!(p.from >= 0 && p.from <= 1e9) || !(p.until <= 1e9))
       return Error{"push", fmt::format("from {} until {} is not usable", p.from, p.until), "seconds from the start"};

@@ -41,8 +41,7 @@ double World<D>::Impl::way(const Pair<D>& p, double seconds) const {
   const world::ObjectState<D>&a = objects[colliders[p.a].object], &b = objects[colliders[p.b].object];
   const dynamics::Body<D>&ba = bodies[a.body], &bb = bodies[b.body];
   const dynamics::Moving<D>&ma = solver.moving(a.body), &mb = solver.moving(b.body);
-  return (ma.velocity - mb.velocity).norm() * seconds +
-         (ba.acceleration - bb.acceleration).norm() * seconds * seconds +
+  return (ma.velocity - mb.velocity).norm() * seconds + (ba.acceleration - bb.acceleration).norm() * seconds * seconds +
          (ma.spin.norm() * a.reach + mb.spin.norm() * b.reach) * seconds;
 }
 
@@ -52,6 +51,10 @@ void World<D>::Impl::make_contacts() {
   contacts.clear();
   contact_pairs.clear();
   fast_pairs.clear();
+  ways.assign(1, 0.0);
+  for (std::size_t i = 1; i < bodies.size(); ++i)
+    ways.push_back((bodies[i].velocity.norm() + bodies[i].spin.norm() * objects[body_objects[i]].reach) * dt +
+                   bodies[i].acceleration.norm() * dt * dt);
   for (std::size_t i = 0; i < pairs.size(); ++i) {
     Pair<D>& p = pairs[i];
     if (!p.responds || at_rest(p)) continue;
@@ -65,16 +68,22 @@ void World<D>::Impl::make_contacts() {
     const auto careless = [](const world::ObjectState<D>& o) {
       return o.shown.body != BodyKind::dynamic || !o.continuous;
     };
-    const double closing = careless(oa) && careless(ob) ? 0 : way(p, dt);
     const double small = std::min(extent(shape_of(colliders[p.a])), extent(shape_of(colliders[p.b])));
+    double closing = ways[oa.body] + ways[ob.body];
+    if (careless(oa) && careless(ob)) closing = 0;
+    else if (closing > 0.5 * world::kFastPart * small) closing = way(p, dt);  // they may go the same way
     p.fast = closing > world::kFastPart * small;
     if (p.fast) {
       const double gap = contact::nearest(shape_of(colliders[p.a]), shape_of(colliders[p.b]),
-                                          relative_pose(colliders[p.a], colliders[p.b]), margin + closing).gap;
+                                          relative_pose(colliders[p.a], colliders[p.b]), margin + closing)
+                             .gap;
       if (gap <= margin + closing) fast_pairs.push_back(static_cast<std::uint32_t>(i));
-      else p.contacts.clear();
+      else p.kept.clear();
     }
-    else add_contacts(i, oa.shown.pose, ob.shown.pose, margin + closing, 0, false);
+    // Those further apart than this can neither push nor count as touching in this step.
+    else
+      add_contacts(i, oa.shown.pose, ob.shown.pose,
+                   (p.touching ? world::kLetGo : world::kTouching) * settings.metre + closing, 0, false);
   }
   steady_contacts = contacts.size();
   solver.replace(contacts, 0, steady_contacts);
@@ -87,8 +96,8 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const P
   Pair<D>& p = pairs[pair];
   const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
   const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
-  contacts_before.swap(p.contacts);  // memory goes round, so that a steady step takes none
-  p.contacts.clear();
+  kept_before.swap(p.kept);  // memory goes round, so that a steady step takes none
+  p.kept.clear();
   const Shape<D>&shape_a = shape_of(ca), &shape_b = shape_of(cb);
   const double small = std::min(extent(shape_a), extent(shape_b));
   contact::collide(shape_a, shape_b, relative_pose(ca, at_a, cb, at_b), margin,
@@ -125,12 +134,11 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const P
         const Vec<D> gain = bodies[c.b].acceleration - bodies[c.a].acceleration;
         to.gap -= c.normal.dot(apart * ahead + gain * (ahead * ahead / 2));
       }
-      for (const dynamics::Contact<D>& before : contacts_before)
-        for (int j = 0; j < before.count; ++j)
-          if (before.points[j].id == from.id) {
-            to.push = before.points[j].push, to.drag = before.points[j].drag;
-            if (k == 0) c.roll = before.roll;
-          }
+      for (const world::Kept<D>& before : kept_before)
+        if (before.id == from.id) {
+          to.push = before.push, to.drag = before.drag;
+          if (k == 0) c.roll = before.roll;
+        }
     }
     if (rolling > 0) {
       // The lever is that of what rolls: of two, the shorter.
@@ -170,11 +178,11 @@ void World<D>::Impl::hold_one_way(Pair<D>& p) {
 template <int D>
 void World<D>::Impl::note_contact(const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end) {
   Pair<D>& p = pairs[pair];
-  p.contacts.push_back(c);
   const dynamics::SolverPoint<D>* deepest = nullptr;
   bool pushes = false;
   for (int k = 0; k < c.count; ++k) {
     const dynamics::SolverPoint<D>& point = c.points[k];
+    if (point.push > 0) p.kept.push_back({point.id, point.push, point.drag, c.roll});
     p.impulse += point.total_push;
     if (point.total_push > 0) p.approach = std::max(p.approach, point.approach);
     if (point.when >= 0) p.when = p.when < 0 ? point.when : std::min(p.when, point.when);
@@ -213,7 +221,8 @@ void World<D>::Impl::read_contacts() {
   // Squeezed is what stays deep in two things that do not yield, from opposite sides.
   const auto pressed = [&](const Pair<D>& p) {  // the dynamic object, if it is one against another
     const std::uint32_t a = colliders[p.a].object, b = colliders[p.b].object;
-    const bool moves_a = objects[a].shown.body == BodyKind::dynamic, moves_b = objects[b].shown.body == BodyKind::dynamic;
+    const bool moves_a = objects[a].shown.body == BodyKind::dynamic,
+               moves_b = objects[b].shown.body == BodyKind::dynamic;
     return std::pair(moves_a != moves_b, moves_a ? a : b);
   };
   const auto inward = [&](const Pair<D>& p) {

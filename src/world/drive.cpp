@@ -57,6 +57,7 @@ void World<D>::Impl::gather_bodies() {
   body_objects.assign(1, 0);
   trailed.clear();
   trails.clear();
+  racing.assign(1, std::numeric_limits<double>::max());
   for (const std::uint32_t slot : movers) {
     world::ObjectState<D>& o = objects[slot];
     const Object<D>& s = o.shown;
@@ -71,6 +72,9 @@ void World<D>::Impl::gather_bodies() {
     b.centre = s.pose * o.mass_centre;
     b.rotation = s.pose.rotation;
     b.velocity = s.velocity, b.spin = s.spin;
+    const double leap = 0.5 * o.thin * settings.rate * settings.substeps;
+    racing.push_back(s.body == BodyKind::dynamic && o.continuous && o.thin > 0 ? leap * leap
+                                                                               : std::numeric_limits<double>::max());
     if (s.body == BodyKind::kinematic) continue;
     if (s.velocity.norm() > o.thin * settings.rate) {
       o.trail = static_cast<std::int32_t>(trailed.size());

@@ -36,7 +36,8 @@ void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, co
   const Vec<D> inward = is_b ? Vec<D>(-c.normal) : c.normal;  // from the body to the plane
   const ColliderDef<D>& def = def_of(state);
   const Rotation<D> turned = at.rotation * def.turned;
-  const contact::Core<D> core(shape, Pose<D>{at.rotation * (def.at - o.mass_centre), turned});  // about the centre of mass
+  const contact::Core<D> core(shape,
+                              Pose<D>{at.rotation * (def.at - o.mass_centre), turned});  // about the centre of mass
   const dynamics::SolverPoint<D> hit = c.points[0];
   c.restitution = 0;
   const std::uint32_t pair = contact_pairs[contact];
@@ -74,16 +75,12 @@ void World<D>::Impl::begin_substep() {
   note_trails();
   const double h = 1 / (settings.rate * settings.substeps), margin = world::kMargin * settings.metre;
   racers.clear();
-  for (std::uint32_t i = 1; i < bodies.size(); ++i) {
-    const world::ObjectState<D>& o = objects[body_objects[i]];
-    if (o.shown.body != BodyKind::dynamic || !o.continuous) continue;
-    const double speed = solver.moving(i).velocity.norm();
-    if (speed * h > 0.5 * o.thin && o.thin > 0) racers.push_back(i);
-  }
+  for (std::uint32_t i = 1; i < bodies.size(); ++i)
+    if (solver.moving(i).velocity.squaredNorm() > racing[i]) racers.push_back(i);
   if (fast_pairs.empty()) return;
   // What the last substep did is kept; so are its impulses, to start from.
   if (solver.time() > 0) {
-    for (const std::uint32_t i : fast_pairs) pairs[i].contacts.clear();
+    for (const std::uint32_t i : fast_pairs) pairs[i].kept.clear();
     for (std::size_t i = steady_contacts; i < contacts.size(); ++i) note_contact(contacts[i], contact_pairs[i], false);
   }
   contacts.resize(steady_contacts);
@@ -98,17 +95,22 @@ void World<D>::Impl::begin_substep() {
     const double small = std::min(oa.thin > 0 ? oa.thin : closing, ob.thin > 0 ? ob.thin : closing);
     const Pose<D> a = pose_in_step(oa, 0), b = pose_in_step(ob, 0);
     double ahead = 0;
-    if (closing > world::kLeapPart * small) {
+    // What is near already is where it will touch; what rolls stays so.
+    const double near = 0.3 * closing + world::kTouching * settings.metre;
+    if (closing > world::kLeapPart * small &&
+        contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, a, cb, b), near).gap > near) {
       // The one that turns less stands still; the other moves as seen from it.
       const bool swapped = solver.moving(oa.body).spin.norm() > solver.moving(ob.body).spin.norm();
       const auto touch = [&](const world::ColliderState<D>& c, const world::ObjectState<D>& stands, const Pose<D>& at,
-                             const world::ColliderState<D>& d, const world::ObjectState<D>& moves, const Pose<D>& from) {
+                             const world::ColliderState<D>& d, const world::ObjectState<D>& moves,
+                             const Pose<D>& from) {
         contact::Course<D> course;
         course.start = relative_pose(c, at, d, from);
         const Rotation<D> back = (at.rotation * def_of(c).turned).inverse();
         const Pose<D> at_then = pose_in_step(stands, h), then = pose_in_step(moves, h);
         const auto origin = [&](const Pose<D>& pose) { return Vec<D>(pose.rotation * def_of(d).at); };
-        const Vec<D> move = (then.position - from.position) - (at_then.position - at.position) + origin(then) - origin(from);
+        const Vec<D> move =
+            (then.position - from.position) - (at_then.position - at.position) + origin(then) - origin(from);
         course.move = back * move;
         const Spin<D> turn = (solver.moving(moves.body).spin - solver.moving(stands.body).spin) * h;
         if constexpr (D == 2) course.turn = turn;
@@ -123,7 +125,8 @@ void World<D>::Impl::begin_substep() {
       if (!impact->inside) ahead = impact->t * h;
     }
     const std::size_t first = contacts.size();
-    add_contacts(i, pose_in_step(oa, ahead), pose_in_step(ob, ahead), ahead > 0 ? margin : margin + closing, ahead, false);
+    add_contacts(i, pose_in_step(oa, ahead), pose_in_step(ob, ahead), ahead > 0 ? margin : margin + closing, ahead,
+                 false);
     // One corner hit at this speed sends the others through what it hit, all within the substep: they are
     // held in front of it, too.
     if (closing > small)

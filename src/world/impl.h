@@ -20,13 +20,13 @@ inline constexpr double kMargin = 0.02;     // contacts are kept while the shape
 inline constexpr double kTouching = 0.004;  // solids this near touch; rounding and the solver's slop are below it
 inline constexpr double kLetGo = 0.012;     // a solid touch ends beyond this gap, so that none flickers
 
-inline constexpr double kStill = 0.04;      // slower than this everywhere, per second, is at rest
-inline constexpr double kSettled = 0.5;     // seconds at rest after which a body may fall asleep
-inline constexpr double kFastPart = 0.05;   // of its size: what moves further within a step is fast
-inline constexpr double kLeapPart = 0.02;   // likewise within a substep: it is followed on its way
+inline constexpr double kStill = 0.04;     // slower than this everywhere, per second, is at rest
+inline constexpr double kSettled = 0.5;    // seconds at rest after which a body may fall asleep
+inline constexpr double kFastPart = 0.05;  // of its size: what moves further within a step is fast
+inline constexpr double kLeapPart = 0.02;  // likewise within a substep: it is followed on its way
 
 inline constexpr std::uint32_t kAwake = 0xffffffff;  // in no resting group
-inline constexpr std::uint32_t kNoBody = 0;  // index of the body that stands for all that never moves
+inline constexpr std::uint32_t kNoBody = 0;          // index of the body that stands for all that never moves
 
 template <int D>
 struct ColliderState {
@@ -66,10 +66,10 @@ struct ObjectState {
   std::uint32_t body = kNoBody;   // index into the bodies of the running step
   Pose<D> pose_before;            // where that step began
   Vec<D> velocity_before = Vec<D>::Zero();
-  std::int32_t trail = -1;        // place among the trailed bodies of that step
-  std::uint32_t resting = kAwake; // the group it sleeps with
-  double still_for = 0;           // seconds
-  bool disturbed = false;         // by its owner, since the last step
+  std::int32_t trail = -1;         // place among the trailed bodies of that step
+  std::uint32_t resting = kAwake;  // the group it sleeps with
+  double still_for = 0;            // seconds
+  bool disturbed = false;          // by its owner, since the last step
   // As given.
   std::optional<double> given_mass;
   std::optional<Vec<D>> given_mass_centre;
@@ -83,6 +83,15 @@ struct ObjectState {
 
 enum class Wanted { first, all, count, any };
 
+// What is kept of a contact point, to start the next step from.
+template <int D>
+struct Kept {
+  std::uint32_t id = 0;
+  double push = 0;
+  Vec<D> drag = Vec<D>::Zero();
+  Spin<D> roll = Spin<D>::Zero();
+};
+
 // Two colliders whose padded bounds overlap and that may meet.
 template <int D>
 struct Pair {
@@ -91,17 +100,17 @@ struct Pair {
   Channel channel = Channel::solid;
   bool responds = false;  // solid and at least one side dynamic
   bool touching = false;
-  bool fast = false;      // its contacts are found anew in each substep
-  bool passed = false;    // touched and left again within the step
-  bool left = false;      // no longer touches since this step
+  bool fast = false;    // its contacts are found anew in each substep
+  bool passed = false;  // touched and left again within the step
+  bool left = false;    // no longer touches since this step
   bool squeezed = false;
   double gap = 0, approach = 0, impulse = 0;
-  double closing = 0;                          // speed at which the gap closes at the end of the step
-  double when = -1, until = -1;                // seconds into the step at which it began and ended to touch; below 0: not in it
-  Vec<D> normal = Vec<D>::Zero();              // world, from a to b
-  Vec<D> point = Vec<D>::Zero();               // world
-  std::vector<dynamics::Contact<D>> contacts;  // of the last step: impulses to start from
-  std::vector<std::uint32_t> standing;         // one-way pieces it came down on, until it leaves them
+  double closing = 0;              // speed at which the gap closes at the end of the step
+  double when = -1, until = -1;    // seconds into the step at which it began and ended to touch; below 0: not in it
+  Vec<D> normal = Vec<D>::Zero();  // world, from a to b
+  Vec<D> point = Vec<D>::Zero();   // world
+  std::vector<Kept<D>> kept;       // of the last step
+  std::vector<std::uint32_t> standing;  // one-way pieces it came down on, until it leaves them
 };
 
 // Touch of two objects on a channel, made of all their touching pairs.
@@ -172,10 +181,10 @@ struct World<D>::Impl {
   std::size_t still_moved = 0;              // times a still object was moved
   std::vector<world::Pair<D>> pairs;        // by (serial_a, serial_b)
   std::vector<world::Touch<D>> touches, touches_before;
-  std::vector<world::Ended> ended;          // by key
-  std::vector<world::Resting<D>> resting;   // by group; empty ones are free
-  world::Resting<D> between;                // pairs and touches of sleepers of different groups
-  std::size_t asleep = 0;                   // objects
+  std::vector<world::Ended> ended;         // by key
+  std::vector<world::Resting<D>> resting;  // by group; empty ones are free
+  world::Resting<D> between;               // pairs and touches of sleepers of different groups
+  std::size_t asleep = 0;                  // objects
   std::vector<Event<D>> events;
   std::vector<std::pair<TagQuery, TagQuery>> during;
 
@@ -183,17 +192,19 @@ struct World<D>::Impl {
   std::vector<std::uint32_t> pushed;      // slots of objects with timed pushes
   std::vector<dynamics::Body<D>> bodies;  // of the running step
   std::vector<std::uint32_t> body_objects;
-  std::vector<dynamics::Contact<D>> contacts;    // those of fast pairs last
+  std::vector<dynamics::Contact<D>> contacts;  // those of fast pairs last
   std::vector<std::uint32_t> contact_pairs;
   std::vector<std::uint32_t> fast_pairs;
+  std::vector<double> ways;  // of bodies: how far any of its points may get within the step
   std::size_t steady_contacts = 0;
-  std::vector<std::uint32_t> racers;                     // bodies that may pass something in a substep
-  std::vector<std::uint32_t> trailed;                    // bodies whose way within the step is noted
-  std::vector<Pose<D>> trails;                           // by substep, then in their order
+  std::vector<std::uint32_t> racers;   // bodies that may pass something in a substep
+  std::vector<double> racing;          // by body: the square of the speed from which on it may
+  std::vector<std::uint32_t> trailed;  // bodies whose way within the step is noted
+  std::vector<Pose<D>> trails;         // by substep, then in their order
   std::size_t held_back = 0;
-  std::vector<std::uint32_t> group_of, roots;            // of bodies, when some may sleep
+  std::vector<std::uint32_t> group_of, roots;   // of bodies, when some may sleep
   std::vector<contact::Manifold<D>> manifolds;  // of the pair at hand
-  std::vector<dynamics::Contact<D>> contacts_before;
+  std::vector<world::Kept<D>> kept_before;
 
   std::vector<std::pair<std::size_t, Listener>> listeners;
   std::size_t next_token = 1;
@@ -244,17 +255,18 @@ struct World<D>::Impl {
   std::vector<Answer<D>> ask(const Question<D>& question, const Look<D>& look, world::Wanted wanted);
 
   // the stages of a step, in order
-  void drive();  // drive.cpp: velocities of what follows a motion or was asked to be somewhere
+  void drive();         // drive.cpp: velocities of what follows a motion or was asked to be somewhere
   void push_on_time();  // push.cpp
   bool push(ObjectId id, const Vec<D>& force, const Spin<D>& torque, const std::optional<Vec<D>>& point, bool at_once);
   void gather_bodies();
   void scatter_bodies();
   void set_size(world::ObjectState<D>& o);  // objects.cpp
-  void update_index();  // pairs.cpp
+  void update_index();                      // pairs.cpp
   void put_in_tree(std::uint32_t at);
   void find_pairs();
   void make_contacts();  // contacts.cpp
-  void add_contacts(std::size_t pair, const Pose<D>& at_a, const Pose<D>& at_b, double margin, double ahead, bool guard);
+  void add_contacts(std::size_t pair, const Pose<D>& at_a, const Pose<D>& at_b, double margin, double ahead,
+                    bool guard);
   void note_contact(const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end);
   void begin_substep();  // fast.cpp
   void add_corners(std::size_t contact, std::uint32_t collider, const Pose<D>& at, double ahead);
@@ -267,9 +279,9 @@ struct World<D>::Impl {
   void feel_the_rest();  // zones.cpp: zones, and solids that are not pushed
   bool feel_motion(world::Pair<D>& p, bool before, bool after);
   [[nodiscard]] Pose<D> pose_at(const world::ObjectState<D>& o, int k) const;
-  void make_touches();   // touches.cpp
+  void make_touches();  // touches.cpp
   void make_events(bool run_over);
-  void tell();  // step.cpp
+  void tell();          // step.cpp
   void wake_touched();  // rest.cpp
   void fall_asleep();
   void wake(std::uint32_t group);

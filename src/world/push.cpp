@@ -41,8 +41,8 @@ Spin<D> spin_from(const ObjectState<D>& o, const Spin<D>& impulse) {
 }  // namespace
 
 template <int D>
-bool World<D>::Impl::push(ObjectId id, const Vec<D>& force, const Spin<D>& torque,
-                          const std::optional<Vec<D>>& point, bool at_once) {
+bool World<D>::Impl::push(ObjectId id, const Vec<D>& force, const Spin<D>& torque, const std::optional<Vec<D>>& point,
+                          bool at_once) {
   if (!world::within(force, world::kStrongest) || !world::within(torque, world::kStrongest)) return false;
   if (point && !world::within(*point, 2 * world::kFurthest * settings.metre)) return false;
   const ObjectState<D>* there = state(id);

@@ -61,14 +61,12 @@ void World<D>::Impl::wake(std::uint32_t group) {
   }
   // What it has with sleepers of other groups.
   hand_over(between.pairs, r.pairs, [&](const Pair<D>& p) { return !(sleeps(p.a) && sleeps(p.b)); });
-  hand_over(between.touches, r.touches, [&](const Touch<D>& t) {
-    return objects[t.a].resting == kAwake || objects[t.b].resting == kAwake;
-  });
+  hand_over(between.touches, r.touches,
+            [&](const Touch<D>& t) { return objects[t.a].resting == kAwake || objects[t.b].resting == kAwake; });
   merge_in(pairs, r.pairs, older<D>);
   merge_in(touches, r.touches, earlier<D>);
-  merge_in(movers, r.objects, [&](std::uint32_t x, std::uint32_t y) {
-    return objects[x].shown.serial < objects[y].shown.serial;
-  });
+  merge_in(movers, r.objects,
+           [&](std::uint32_t x, std::uint32_t y) { return objects[x].shown.serial < objects[y].shown.serial; });
 }
 
 template <int D>
@@ -85,7 +83,8 @@ void World<D>::Impl::disturb(ObjectState<D>& o) {
       const std::uint32_t group = objects[colliders[other].object].resting;
       if (group == kAwake) return;
       const std::vector<Pair<D>>& theirs = resting[group].pairs;
-      if (std::any_of(theirs.begin(), theirs.end(), [&](const Pair<D>& p) { return (p.a == at || p.b == at) && p.touching; }))
+      if (std::any_of(theirs.begin(), theirs.end(),
+                      [&](const Pair<D>& p) { return (p.a == at || p.b == at) && p.touching; }))
         groups.push_back(group);
     });
   }
@@ -101,7 +100,8 @@ void World<D>::Impl::wake_touched() {
     groups.clear();
     for (const Pair<D>& p : pairs) {
       if (!p.responds || sleeps(p.a) == sleeps(p.b)) continue;
-      const world::ColliderState<D>&sleeper = colliders[sleeps(p.a) ? p.a : p.b], &other = colliders[sleeps(p.a) ? p.b : p.a];
+      const world::ColliderState<D>&sleeper = colliders[sleeps(p.a) ? p.a : p.b],
+            &other = colliders[sleeps(p.a) ? p.b : p.a];
       const ObjectState<D>&s = objects[sleeper.object], &o = objects[other.object];
       if (o.shown.body == BodyKind::kinematic && p.touching && !moves(o.shown) && !o.disturbed) continue;  // lies on it
       if (p.touching) {
@@ -180,7 +180,8 @@ void World<D>::Impl::fall_asleep() {
     if (o.shown.body != BodyKind::dynamic || root(i) == 0) continue;
     std::uint32_t& g = group[root(i)];
     if (g == 0) {
-      const auto free = std::find_if(resting.begin(), resting.end(), [](const Resting<D>& r) { return r.objects.empty(); });
+      const auto free =
+          std::find_if(resting.begin(), resting.end(), [](const Resting<D>& r) { return r.objects.empty(); });
       g = static_cast<std::uint32_t>(free - resting.begin()) + 1;
       if (free == resting.end()) resting.emplace_back();
     }

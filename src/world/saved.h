@@ -19,8 +19,8 @@ void pack(A& a, WorldSettings<D>& s) {
 }
 template <class A, int D>
 void pack(A& a, ColliderDef<D>& c) {
-  a(c.shape, c.at, c.turned, c.zone, c.density, c.friction, c.restitution, c.rolling_friction, c.surface_velocity, c.meets,
-    c.tags, c.on);
+  a(c.shape, c.at, c.turned, c.zone, c.density, c.friction, c.restitution, c.rolling_friction, c.surface_velocity,
+    c.meets, c.tags, c.on);
 }
 template <class A, int D>
 void pack(A& a, TimedPush<D>& p) {
@@ -77,19 +77,6 @@ void pack(A& a, Object<D>& o) {
   a(o.drawing, o.active, o.asleep, o.going, o.user);
 }
 
-namespace dynamics {
-
-template <class A, int D>
-void pack(A& a, SolverPoint<D>& p) {
-  a(p.arm_a, p.arm_b, p.gap, p.id, p.push, p.drag);
-}
-template <class A, int D>
-void pack(A& a, Contact<D>& c) {
-  a(c.normal, c.roll, c.guard, c.count, c.points);
-}
-
-}  // namespace dynamics
-
 namespace world {
 
 template <class A>
@@ -108,9 +95,13 @@ void pack(A& a, ObjectState<D>& o) {
     o.pushes);
 }
 template <class A, int D>
+void pack(A& a, Kept<D>& k) {
+  a(k.id, k.push, k.drag, k.roll);
+}
+template <class A, int D>
 void pack(A& a, Pair<D>& p) {
-  a(p.a, p.b, p.serial_a, p.serial_b, p.channel, p.responds, p.touching, p.gap, p.approach, p.impulse, p.normal, p.point,
-    p.contacts, p.standing);
+  a(p.a, p.b, p.serial_a, p.serial_b, p.channel, p.responds, p.touching, p.gap, p.approach, p.impulse, p.normal,
+    p.point, p.kept, p.standing);
 }
 template <class A, int D>
 void pack(A& a, Touch<D>& t) {

@@ -100,8 +100,10 @@ void World<D>::Impl::make_events(bool run_over) {
       double until = -1, impulse = 0;
       if (why == EndCause::left) {
         const auto key = was->key();
-        const auto at = std::lower_bound(ended.begin(), ended.end(), key, [](const auto& x, const auto& k) { return x.key < k; });
-        for (auto k = at; k != ended.end() && k->key == key; ++k) until = std::max(until, k->until), impulse += k->impulse;
+        const auto at =
+            std::lower_bound(ended.begin(), ended.end(), key, [](const auto& x, const auto& k) { return x.key < k; });
+        for (auto k = at; k != ended.end() && k->key == key; ++k)
+          until = std::max(until, k->until), impulse += k->impulse;
       }
       report(*was, Phase::end, why, until >= 0 ? start + until : end);
       events.back().impulse = impulse;

@@ -69,8 +69,8 @@ void two_balls() {
         const double speed = 6;
         const Pair<D> hit(ma, mb, e, speed, aside);
         const Vec<D> va = hit.velocity(hit.a), vb = hit.velocity(hit.b);
-        const std::string name = fmt::format("{} hit of {} on {} at restitution {}",
-                                             aside == 0 ? "head-on" : "oblique", ma, mb, e);
+        const std::string name =
+            fmt::format("{} hit of {} on {} at restitution {}", aside == 0 ? "head-on" : "oblique", ma, mb, e);
         const Vec<D> off = ma * va + mb * vb - along_x<D>(ma * speed);
         tell(name + ": momentum", D, ma * speed, ma * speed + off.norm(), 1e-5);
         // Along the line of centres at the hit only.
@@ -97,7 +97,8 @@ void row_of_balls() {
   run(world, 1.5);
   tell("hit handed on by five touching balls: speed of the last", D, 3, world.object(balls.back()).velocity[0], 0.02);
   double others = 0;
-  for (int i = 0; i < 5; ++i) others = std::max(others, world.object(balls[static_cast<std::size_t>(i)]).velocity.norm());
+  for (int i = 0; i < 5; ++i)
+    others = std::max(others, world.object(balls[static_cast<std::size_t>(i)]).velocity.norm());
   tell("hit handed on by five touching balls: speed of the others", D, 0, others, 0.06, Against::absolute);
 }
 COLVIK_LAW("bounces", row_of_balls);

@@ -14,9 +14,8 @@ void incline() {
     run(world, seconds);
     return world.object(id);
   };
-  const double found = turning_point(wanted - 0.2, wanted + 0.2, [&](double angle) {
-    return slides(angle, 2).pose.position[0] < 0.01;
-  });
+  const double found =
+      turning_point(wanted - 0.2, wanted + 0.2, [&](double angle) { return slides(angle, 2).pose.position[0] < 0.01; });
   tell("incline: angle at which a block slides, degrees", D, degrees(wanted), degrees(found), 0.5, Against::absolute);
   const double angle = wanted + 0.2, a = kG * (std::sin(angle) - friction * std::cos(angle));
   tell("incline: acceleration of a sliding block", D, a, slides(angle, 2).velocity[0] / 2, 0.01);
@@ -38,7 +37,8 @@ void roll(const std::string& what, const Shape<D>& shape, double part, bool lies
   const ObjectId id = world.add(def).value();
   run(world, 3);
   const double wanted = kG * std::sin(angle) / (1 + part);
-  tell(fmt::format("{} rolling down an incline: acceleration", what), D, wanted, world.object(id).velocity[0] / 3, 0.01);
+  tell(fmt::format("{} rolling down an incline: acceleration", what), D, wanted, world.object(id).velocity[0] / 3,
+       0.01);
   tell(fmt::format("{} rolling down an incline: speed at the rim", what), D, world.object(id).velocity[0],
        -spin_about_z(world.object(id)) * 0.5, 0.01);
 }
@@ -84,7 +84,8 @@ void conveyor() {
   belt.surface_velocity = along_x<D>(2);
   put<D>(world, "belt", BodyKind::fixed, up<D>(-0.5), belt);
   put<D>(world, "floor", BodyKind::fixed, along_x<D>(40) + up<D>(-0.5), rough<D>(slab<D>(40, 1), 0.5));
-  const ObjectId id = put<D>(world, "crate", BodyKind::dynamic, along_x<D>(10) + up<D>(0.25), rough<D>(slab<D>(1, 0.5), 0.5));
+  const ObjectId id =
+      put<D>(world, "crate", BodyKind::dynamic, along_x<D>(10) + up<D>(0.25), rough<D>(slab<D>(1, 0.5), 0.5));
   run(world, 3);
   tell("conveyor carries at its speed", D, 2, world.object(id).velocity[0], 0.01);
   const double needed = 2 * 2 / (2 * 0.5 * kG);
@@ -104,11 +105,11 @@ void turntable() {
   const double friction = 0.5, radius = 2, wanted = std::sqrt(friction * kG / radius);
   const double found = turning_point(0.5 * wanted, 1.5 * wanted, [&](double rate) {
     World<3> world(awake<3>());
-    ObjectDef<3> table =
-        thing<3>("table", BodyKind::kinematic, up<3>(-0.5), {rough<3>(cylinder(8, 1), friction)});
+    ObjectDef<3> table = thing<3>("table", BodyKind::kinematic, up<3>(-0.5), {rough<3>(cylinder(8, 1), friction)});
     table.spin = Vec<3>(0, rate, 0);
     world.add(table).value();
-    ObjectDef<3> def = thing<3>("box", BodyKind::dynamic, along_x<3>(radius) + up<3>(0.1), {rough<3>(box(0.2, 0.2, 0.2), friction)});
+    ObjectDef<3> def =
+        thing<3>("box", BodyKind::dynamic, along_x<3>(radius) + up<3>(0.1), {rough<3>(box(0.2, 0.2, 0.2), friction)});
     def.velocity = Vec<3>(0, 0, -rate * radius), def.spin = Vec<3>(0, rate, 0);
     const ObjectId id = world.add(def).value();
     run(world, 5);
@@ -158,15 +159,15 @@ void pulled_stack() {
   const double found =
       turning_point(0.8 * wanted, 1.2 * wanted, [&](double f) { return pulled(f).pose.position[0] < 0.01; });
   tell("pull that starts a stack of three", D, wanted, found, 0.02);
-  tell("pull that keeps a stack sliding: acceleration", D, 0.3 * kG * friction,
-       pulled(1.3 * wanted).velocity[0] / 2, 0.02);
+  tell("pull that keeps a stack sliding: acceleration", D, 0.3 * kG * friction, pulled(1.3 * wanted).velocity[0] / 2,
+       0.02);
 }
 COLVIK_LAW("friction", pulled_stack);
 
 // Nothing that slides or rolls over seams feels them: the steepest direction of its motion.
 template <int D>
-void over_seams(const std::string& what, const Shape<D>& ground, const Vec<D>& at, double length, const std::string& thing_name,
-                const Shape<D>& shape, double height) {
+void over_seams(const std::string& what, const Shape<D>& ground, const Vec<D>& at, double length,
+                const std::string& thing_name, const Shape<D>& shape, double height) {
   WorldSettings<D> s = awake<D>();
   World<D> world(s);
   put<D>(world, "ground", BodyKind::fixed, at, rough<D>(ground, thing_name == "box" ? 0.0 : 0.8));
@@ -195,7 +196,8 @@ void seams() {
   std::vector<std::string> rows{std::string(static_cast<std::size_t>(n), '#')};
   const Shape<2> grid = tiles(rows, Vec<2>(0.5, 0.5)).value();
   const int columns = n / 20 + 1;
-  const Shape<3> field = heights(columns, 21, Vec<2>(0.5, 0.5), std::vector<double>(static_cast<std::size_t>(columns) * 21, 0.0)).value();
+  const Shape<3> field =
+      heights(columns, 21, Vec<2>(0.5, 0.5), std::vector<double>(static_cast<std::size_t>(columns) * 21, 0.0)).value();
   std::vector<Vec<3>> points;
   std::vector<std::array<std::uint32_t, 3>> triangles;
   for (int i = 0; i < columns; ++i)

@@ -41,7 +41,8 @@ void shots() {
       const double distance = random.range(0.3, 12);
       const Vec<D> lane = up<D>(20.0 * i);
       put<D>(world, fmt::format("wall{}", i), BodyKind::fixed, Vec<D>(lane + along_x<D>(distance)), solid(wall));
-      ObjectDef<D> def = thing<D>(fmt::format("shot{}", i), BodyKind::dynamic, lane, {rough<D>(bullet<D>(random, i), 0.5, i % 3 == 0 ? 0.5 : 0.0)});
+      ObjectDef<D> def = thing<D>(fmt::format("shot{}", i), BodyKind::dynamic, lane,
+                                  {rough<D>(bullet<D>(random, i), 0.5, i % 3 == 0 ? 0.5 : 0.0)});
       Vec<D> aim = random.vec<D>(0.1);
       aim[0] = 1;
       def.velocity = aim.normalized() * std::exp(random.range(std::log(5.0), std::log(1000.0)));
@@ -83,9 +84,10 @@ void against_each_other() {
       Shape<D> plate = cube<D>(1);
       plate.core[0] = 0.01;
       const Vec<D> lane = up<D>(20.0 * i);
-      all.emplace_back(put<D>(world, fmt::format("a{}", i), BodyKind::dynamic, lane, solid(plate), along_x<D>(random.range(5, 500))),
-                       put<D>(world, fmt::format("b{}", i), BodyKind::dynamic, Vec<D>(lane + along_x<D>(random.range(0.5, 9))), solid(plate),
-                              along_x<D>(-random.range(5, 500))));
+      all.emplace_back(
+          put<D>(world, fmt::format("a{}", i), BodyKind::dynamic, lane, solid(plate), along_x<D>(random.range(5, 500))),
+          put<D>(world, fmt::format("b{}", i), BodyKind::dynamic, Vec<D>(lane + along_x<D>(random.range(0.5, 9))),
+                 solid(plate), along_x<D>(-random.range(5, 500))));
     }
     run(world, 0.2);
     for (const auto& [a, b] : all)
@@ -100,13 +102,16 @@ template <int D>
 void many_impacts() {
   World<D> world;
   for (const double x : {0.0, 1.1})
-    put<D>(world, fmt::format("wall{}", x), BodyKind::fixed, along_x<D>(x < 1 ? -0.5 : 1.6), rough<D>(cube<D>(1), 0, 1));
-  const ObjectId id = put<D>(world, "ball", BodyKind::dynamic, along_x<D>(0.55), rough<D>(ball<D>(0.1), 0, 1), along_x<D>(170));
+    put<D>(world, fmt::format("wall{}", x), BodyKind::fixed, along_x<D>(x < 1 ? -0.5 : 1.6),
+           rough<D>(cube<D>(1), 0, 1));
+  const ObjectId id =
+      put<D>(world, "ball", BodyKind::dynamic, along_x<D>(0.55), rough<D>(ball<D>(0.1), 0, 1), along_x<D>(170));
   run(world, 1);
   // From wall to wall it has 1 m: after 1 s it has made 170 ways.
   const Object<D>& o = world.object(id);
   tell("a ball of 170 m/s between walls 1 m apart: speed", D, 170, std::abs(o.velocity[0]), 1e-6);
-  tell("a ball of 170 m/s between walls 1 m apart: place after 1 s", D, 0.55, o.pose.position[0], 0.01, Against::absolute);
+  tell("a ball of 170 m/s between walls 1 m apart: place after 1 s", D, 0.55, o.pose.position[0], 0.01,
+       Against::absolute);
 }
 COLVIK_LAW("shots", many_impacts);
 
@@ -126,7 +131,8 @@ void thin_zones() {
       sheet.core[0] = thick / 2;
       const double distance = random.range(1, 8), speed = std::exp(random.range(std::log(20.0), std::log(1000.0)));
       const Vec<D> lane = up<D>(20.0 * i);
-      const ObjectId a = put<D>(world, fmt::format("z{}", i), BodyKind::fixed, Vec<D>(lane + along_x<D>(distance)), zone(sheet));
+      const ObjectId a =
+          put<D>(world, fmt::format("z{}", i), BodyKind::fixed, Vec<D>(lane + along_x<D>(distance)), zone(sheet));
       ObjectDef<D> def = thing<D>(fmt::format("s{}", i), BodyKind::dynamic, lane, {solid(ball<D>(0.2))});
       def.velocity = along_x<D>(speed), def.user = static_cast<std::uint64_t>(i);
       world.add(def).value();
@@ -168,7 +174,8 @@ Sample<D> sample(int scene, double offset, double unit) {
   World<D> world(s);
   const Vec<D> away = Vec<D>::Constant(offset);
   std::vector<ObjectId> ids;
-  const auto add = [&](const std::string& name, BodyKind body, const Vec<D>& at, ColliderDef<D> c, const Vec<D>& velocity) {
+  const auto add = [&](const std::string& name, BodyKind body, const Vec<D>& at, ColliderDef<D> c,
+                       const Vec<D>& velocity) {
     c.shape = scaled(c.shape, unit);
     c.density = 1 / std::pow(unit, D);
     ids.push_back(put<D>(world, name, body, Vec<D>(at * unit + away), c, Vec<D>(velocity * unit)));
@@ -176,7 +183,8 @@ Sample<D> sample(int scene, double offset, double unit) {
   add("floor", BodyKind::fixed, up<D>(-0.5), rough<D>(slab<D>(400, 1), 0.6, scene == 2 ? 0.75 : 0), kZero);
   switch (scene) {
     case 0:
-      for (int i = 0; i < 8; ++i) add(fmt::format("box{}", i), BodyKind::dynamic, up<D>(0.5 + i), solid(cube<D>(1)), kZero);
+      for (int i = 0; i < 8; ++i)
+        add(fmt::format("box{}", i), BodyKind::dynamic, up<D>(0.5 + i), solid(cube<D>(1)), kZero);
       break;
     case 1:
       add("ball", BodyKind::dynamic, up<D>(0.5), rough<D>(ball<D>(1), 0.6), kZero);
@@ -184,7 +192,8 @@ Sample<D> sample(int scene, double offset, double unit) {
       break;
     case 2:
       for (int i = 0; i < 3; ++i)
-        add(fmt::format("ball{}", i), BodyKind::dynamic, along_x<D>(2.0 * i) + up<D>(2.0 + i), rough<D>(ball<D>(1), 0, 0.75), along_x<D>(1));
+        add(fmt::format("ball{}", i), BodyKind::dynamic, along_x<D>(2.0 * i) + up<D>(2.0 + i),
+            rough<D>(ball<D>(1), 0, 0.75), along_x<D>(1));
       break;
     default: {
       Random random(4);
@@ -198,7 +207,8 @@ Sample<D> sample(int scene, double offset, double unit) {
     world.step();
     for (const Event<D>& e : world.events())
       if (out.events.size() < 100)
-        out.events.push_back(fmt::format("{} {} {} {}", e.step, name_of(e.phase), world.object(e.self).name, world.object(e.other).name));
+        out.events.push_back(fmt::format("{} {} {} {}", e.step, name_of(e.phase), world.object(e.self).name,
+                                         world.object(e.other).name));
   }
   for (const ObjectId id : ids) out.places.push_back((world.object(id).pose.position - away) / unit);
   return out;
@@ -209,15 +219,22 @@ void elsewhere() {
   for (int scene = 0; scene < 4; ++scene) {
     const Sample<D> here = sample<D>(scene, 0, 1), far = sample<D>(scene, 1e6, 1);
     double worst = 0;
-    for (std::size_t i = 0; i < here.places.size(); ++i) worst = std::max(worst, (here.places[i] - far.places[i]).norm());
-    if (scene < 3) tell(fmt::format("1,000 km away: {}, greatest difference after 10 s", names[scene]), D, 0, worst, 0.001, Against::absolute);
+    for (std::size_t i = 0; i < here.places.size(); ++i)
+      worst = std::max(worst, (here.places[i] - far.places[i]).norm());
+    if (scene < 3)
+      tell(fmt::format("1,000 km away: {}, greatest difference after 10 s", names[scene]), D, 0, worst, 0.001,
+           Against::absolute);
     double same = 0;
-    while (same < static_cast<double>(std::min(here.events.size(), far.events.size())) && here.events[static_cast<std::size_t>(same)] == far.events[static_cast<std::size_t>(same)]) ++same;
-    tell(fmt::format("1,000 km away: {}, the same first events", names[scene]), D, static_cast<double>(here.events.size()), same, 0);
+    while (same < static_cast<double>(std::min(here.events.size(), far.events.size())) &&
+           here.events[static_cast<std::size_t>(same)] == far.events[static_cast<std::size_t>(same)])
+      ++same;
+    tell(fmt::format("1,000 km away: {}, the same first events", names[scene]), D,
+         static_cast<double>(here.events.size()), same, 0);
     for (const double unit : {0.0625, 1024.0}) {
       const Sample<D> scaled = sample<D>(scene, 0, unit);
       worst = 0;
-      for (std::size_t i = 0; i < here.places.size(); ++i) worst = std::max(worst, (here.places[i] - scaled.places[i]).norm());
+      for (std::size_t i = 0; i < here.places.size(); ++i)
+        worst = std::max(worst, (here.places[i] - scaled.places[i]).norm());
       tell(fmt::format("in units {} times as large: {}, places and events differ", 1 / unit, names[scene]), D, 0,
            worst + (scaled.events == here.events ? 0 : 1), 1e-9, Against::absolute);
     }

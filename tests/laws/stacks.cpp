@@ -95,7 +95,8 @@ void bridge() {
     const Vec<2> centre = 0.5 * (inner + outer) * Vec<2>(std::cos(middle), std::sin(middle));
     std::vector<Vec<D>> corners;
     for (const double z : {-0.5, 0.5})
-      for (const auto& [r, a] : {std::pair(inner, from), std::pair(outer, from), std::pair(outer, to), std::pair(inner, to)}) {
+      for (const auto& [r, a] :
+           {std::pair(inner, from), std::pair(outer, from), std::pair(outer, to), std::pair(inner, to)}) {
         Vec<D> p = kZero;
         p[0] = r * std::cos(a) - centre.x(), p[1] = r * std::sin(a) - centre.y();
         if constexpr (D == 3) p[2] = z;
@@ -122,8 +123,10 @@ void squeezed() {
   floor_under<D>(world, 0.5, 0, 60);
   const ObjectId id = put<D>(world, "box", BodyKind::dynamic, up<D>(0.5), solid(cube<D>(1)));
   for (const double side : {-1.0, 1.0}) {
-    ObjectDef<D> jaw = thing<D>(side < 0 ? "left" : "right", BodyKind::kinematic, along_x<D>(side * 2) + up<D>(1), {solid(cube<D>(2))});
-    jaw.motion = Path<D>{{{0, along_x<D>(side * 2) + up<D>(1), {}}, {2, along_x<D>(side * 1.25) + up<D>(1), {}}}, false};
+    ObjectDef<D> jaw = thing<D>(side < 0 ? "left" : "right", BodyKind::kinematic, along_x<D>(side * 2) + up<D>(1),
+                                {solid(cube<D>(2))});
+    jaw.motion =
+        Path<D>{{{0, along_x<D>(side * 2) + up<D>(1), {}}, {2, along_x<D>(side * 1.25) + up<D>(1), {}}}, false};
     world.add(jaw).value();
   }
   const TagQuery any;
