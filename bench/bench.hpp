@@ -74,6 +74,7 @@ auto* row(const std::string& group, const std::string& who, Run run) {
   return benchmark::RegisterBenchmark((group + "/" + who).c_str(), [run](benchmark::State& state) { run(state); });
 }
 
+void register_bodies();
 void register_pairs();
 void register_rays();
 void register_shapes();

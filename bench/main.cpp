@@ -63,6 +63,7 @@ int main(int argc, char** argv) {
   int count = static_cast<int>(rest.size());
   benchmark::Initialize(&count, rest.data());
   if (benchmark::ReportUnrecognizedArguments(count, rest.data())) return 2;
+  bench::register_bodies();
   bench::register_pairs();
   bench::register_rays();
   bench::register_shapes();

@@ -63,7 +63,7 @@ TEST_CASE_TEMPLATE("timed pushes act in their time, in the world's frame or the 
   ObjectDef<D> def = thing<D>("cart", BodyKind::dynamic, kZero, {solid(cube<D>(1))});
   def.mass = 4;
   if constexpr (D == 2) def.turned = Rotation<2>(kPi / 2);
-  else def.turned = Rotation<3>(Vec<3>::UnitZ(), kPi / 2);
+  else def.turned = Rotation<3>(Vec<3>::Unit(2), kPi / 2);
   // From the middle of a step to the middle of another: a quarter of a second all the same.
   def.pushes = {{.from = 0.1234, .until = 0.3734, .force = along_x<D>(16)},
                 {.from = 0.5, .impulse = along_x<D>(8), .own_frame = true}};

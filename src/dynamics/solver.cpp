@@ -178,13 +178,15 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows& rows, bool separate) {
   Moving<D>&a = moving_[c.a], &b = moving_[c.b];
   Vec<D> va = a.velocity, vb = b.velocity;  // kept at hand
   Spin<D> wa = a.spin, wb = b.spin;
-  const double moved = c.normal.dot(b.moved - a.moved);
+  // What was hit in this substep has not all of its new velocity's way before it.
+  const double moved = c.normal.dot(b.moved + b.shift - a.moved - a.shift);
+  const Spin<D> turned_a = a.turned + a.turn_shift, turned_b = b.turned + b.turn_shift;
   const Vec<D> normal_a = a.inverse_mass.cwiseProduct(c.normal), normal_b = b.inverse_mass.cwiseProduct(c.normal);
   bool pushed = false, changed = false;
   for (int k = 0; k < c.count; ++k) {
     Point& p = c.points[k];
     const Row& row = rows.points[k];
-    const double gap = p.gap + moved + row.turn_b.dot(b.turned) - row.turn_a.dot(a.turned);
+    const double gap = p.gap + moved + row.turn_b.dot(turned_b) - row.turn_a.dot(turned_a);
     if (!separate && gap > 0 && p.push == 0) continue;  // what has not closed yet is the next substep's
     double bias = 0, mass_scale = 1, leak = 0;
     if (gap > 0) {

@@ -72,8 +72,18 @@ void World<D>::Impl::make_contacts() {
     double closing = ways[oa.body] + ways[ob.body];
     if (careless(oa) && careless(ob)) closing = 0;
     else if (closing > 0.5 * world::kFastPart * small) closing = way(p, dt);  // they may go the same way
-    p.fast = closing > world::kFastPart * small;
-    if (p.fast) {
+    double most = world::kFastPart * small;
+    if (p.touching) {
+      // What touches already changes less, unless it is thin.
+      const auto thin = [](const world::ObjectState<D>& o) {
+        return o.shown.body == BodyKind::dynamic ? o.thin : std::numeric_limits<double>::max();
+      };
+      most = std::max(most, std::min({world::kFastTouching * small, thin(oa), thin(ob)}));
+    }
+    p.fast = closing > most;
+    if (p.fast && p.touching) {
+      fast_pairs.push_back(static_cast<std::uint32_t>(i));
+    } else if (p.fast) {
       const double gap = contact::nearest(shape_of(colliders[p.a]), shape_of(colliders[p.b]),
                                           relative_pose(colliders[p.a], colliders[p.b]), margin + closing)
                              .gap;

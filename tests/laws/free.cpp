@@ -92,8 +92,8 @@ void top() {
   const double mass = 1, lever = 0.5, i3 = 0.02, i1 = 0.01, lean = 0.3, w = 200;
   ObjectDef<3> def = thing<3>("top", BodyKind::dynamic, up<3>(0.01), {rough<3>(ball<3>(0.02), 0)});
   def.mass = mass, def.mass_centre = up<3>(lever), def.inertia = Vec<3>(i1, i3, i1);
-  def.turned = Rotation<3>(Vec<3>::UnitZ(), -lean);
-  const Vec<3> axis = def.turned * Vec<3>(Vec<3>::UnitY());
+  def.turned = Rotation<3>(Vec<3>::Unit(2), -lean);
+  const Vec<3> axis = def.turned * Vec<3>(Vec<3>::Unit(1));
   const double c = (i1 - i3) * std::cos(lean);
   const double rate = (i3 * w - std::sqrt(i3 * i3 * w * w - 4 * c * mass * kG * lever)) / (2 * c);
   def.spin = axis * (w - rate * std::cos(lean)) + Vec<3>(0, rate, 0);

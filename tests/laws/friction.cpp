@@ -31,7 +31,7 @@ void roll(const std::string& what, const Shape<D>& shape, double part, bool lies
   floor_under<D>(world, 1);
   ObjectDef<D> def = thing<D>("body", BodyKind::dynamic, up<D>(0.5), {rough<D>(shape, 1)});
   if constexpr (D == 3)
-    if (lies) def.turned = Rotation<3>(Vec<3>::UnitX(), kPi / 2);
+    if (lies) def.turned = Rotation<3>(Vec<3>::Unit(0), kPi / 2);
   def.mass = 2;
   if (hollow) def.inertia = Spin<D>::Constant(part * 2 * 0.25);
   const ObjectId id = world.add(def).value();

@@ -63,7 +63,7 @@ void slates() {
     s.core[0] = thick / 2, s.core[1] = length / 2;
     ObjectDef<D> def = thing<D>(name, BodyKind::dynamic, at, {rough<D>(s, 0.6)});
     if constexpr (D == 2) def.turned = Rotation<2>(angle);
-    else def.turned = Rotation<3>(Vec<3>::UnitZ(), angle);
+    else def.turned = Rotation<3>(Vec<3>::Unit(2), angle);
     all.emplace_back(world.add(def).value(), at);
   };
   const double high = length * std::cos(lean) + thick * std::sin(lean);

@@ -1,0 +1,214 @@
+// Bodies: whole steps of worlds, a solver's pass alone, and beside both a loop that only moves memory.
+#include <cstdlib>
+#include <new>
+
+#include "bench.hpp"
+#include "dynamics/solver.h"
+#include "things.hpp"
+
+// Allocations in this program are counted.
+namespace {
+std::size_t allocations = 0;
+}
+[[gnu::noinline]] void* operator new(std::size_t size) {
+  ++allocations;
+  if (void* p = std::malloc(size)) return p;
+  throw std::bad_alloc();
+}
+[[gnu::noinline]] void operator delete(void* p) noexcept { std::free(p); }
+[[gnu::noinline]] void operator delete(void* p, std::size_t) noexcept { std::free(p); }
+
+namespace bench {
+namespace {
+
+using namespace colvik::test;
+
+// 128-byte records, each of which reads two 64-byte body records at random out of one for every ten
+// and writes them back; nothing is worked out.
+void moved_memory(benchmark::State& state, std::size_t n) {
+  struct alignas(64) Record {
+    std::uint32_t a = 0, b = 0;
+    std::array<float, 30> rest{};
+  };
+  struct alignas(64) BodyRecord {
+    std::array<float, 16> numbers{};
+  };
+  std::vector<Record> records(n);
+  std::vector<BodyRecord> bodies(n / 10 + 2);
+  Random random(1);
+  for (Record& r : records) {
+    r.a = static_cast<std::uint32_t>(random.below(static_cast<int>(bodies.size())));
+    r.b = static_cast<std::uint32_t>(random.below(static_cast<int>(bodies.size())));
+  }
+  for (auto _ : state) {
+    for (Record& r : records) {
+      BodyRecord a = bodies[r.a], b = bodies[r.b];
+      for (std::size_t k = 0; k < 30; ++k) a.numbers[k % 16] += r.rest[k];
+      std::swap(a.numbers[0], b.numbers[0]);
+      bodies[r.a] = a, bodies[r.b] = b;
+    }
+    benchmark::ClobberMemory();
+  }
+  state.counters["records"] = static_cast<double>(n);
+}
+
+// As many contacts of as many points, each body in four of them, at rest under weight.
+template <int D>
+void solver_pass(benchmark::State& state, std::size_t n) {
+  std::vector<dynamics::Body<D>> bodies(n / 2 + 2);
+  for (std::size_t i = 1; i < bodies.size(); ++i) {
+    bodies[i].inverse_mass.setConstant(1);
+    bodies[i].inertia.setZero();
+    for (int k = 0; k < kTurnAxes<D>; ++k) bodies[i].inertia(k, k) = 1.0 / 6;
+    bodies[i].inverse_inertia = bodies[i].inertia * 36;
+    bodies[i].acceleration[1] = -9.81;
+  }
+  std::vector<dynamics::Contact<D>> contacts(n);
+  Random random(2);
+  for (dynamics::Contact<D>& c : contacts) {
+    c.a = static_cast<std::uint32_t>(random.below(static_cast<int>(bodies.size())));
+    c.b = static_cast<std::uint32_t>(1 + random.below(static_cast<int>(bodies.size()) - 1));
+    if (c.a == c.b) c.a = 0;
+    c.normal = Vec<D>::Unit(1);
+    c.friction = 0.5;
+    c.count = contact::kMostPoints<D>;
+    for (int k = 0; k < c.count; ++k) {
+      Vec<D> arm = Vec<D>::Constant(0.5);
+      if (k % 2 == 1) arm[0] = -0.5;
+      if (k / 2 == 1) arm[D - 1] = -0.5;
+      arm[1] = 0.5;
+      c.points[static_cast<std::size_t>(k)].arm_a = arm;
+      arm[1] = -0.5;
+      c.points[static_cast<std::size_t>(k)].arm_b = arm;
+      c.points[static_cast<std::size_t>(k)].gap = -0.0001;
+    }
+  }
+  dynamics::Solver<D> solver;
+  solver.begin(bodies, {1.0 / 60, 8, 1});
+  solver.replace(contacts, 0, contacts.size());
+  for (auto _ : state) solver.substep();
+  state.counters["records"] = static_cast<double>(n);
+}
+
+template <int D>
+std::unique_ptr<World<D>> rack(std::size_t n, std::size_t high, bool sleep) {
+  WorldSettings<D> s = earth<D>();
+  s.sleep = sleep;
+  auto world = std::make_unique<World<D>>(s);
+  const std::size_t columns = n / high,
+                    side = D == 3 ? static_cast<std::size_t>(std::sqrt(static_cast<double>(columns))) : columns;
+  world
+      ->add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(4.0 * static_cast<double>(side) + 100, 1))}))
+      .value();
+  for (std::size_t i = 0; i < n; ++i) {
+    Vec<D> at = up<D>(0.5 + static_cast<double>(i / columns));
+    at[0] = 1.1 * static_cast<double>(i % columns % side);
+    if constexpr (D == 3) at[2] = 1.1 * static_cast<double>(i % columns / side);
+    world->add(thing<D>("tote" + std::to_string(i), BodyKind::dynamic, at, {solid(cube<D>(1))})).value();
+  }
+  return world;
+}
+
+// Balls, boxes and capsules poured into a box.
+template <int D>
+std::unique_ptr<World<D>> hopper(std::size_t n, bool sleep) {
+  WorldSettings<D> s = earth<D>();
+  s.sleep = sleep;
+  auto world = std::make_unique<World<D>>(s);
+  const double room = D == 3 ? 1.1 * std::cbrt(static_cast<double>(n)) : 1.1 * std::sqrt(static_cast<double>(n));
+  world->add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(4 * room, 1))})).value();
+  for (int axis = 0; axis < D; axis += 2)
+    for (const double sign : {-1.0, 1.0}) {
+      Shape<D> wall = cube<D>(4 * room);
+      wall.core[axis] = 0.5;
+      world
+          ->add(thing<D>("wall" + std::to_string(axis) + (sign < 0 ? "a" : "b"), BodyKind::fixed,
+                         Vec<D>(sign * (room / 2 + 0.5) * Vec<D>::Unit(axis)), {solid(wall)}))
+          .value();
+    }
+  Random random(3);
+  const auto side = static_cast<std::size_t>(room / 1.2);
+  for (std::size_t i = 0; i < n; ++i) {
+    Vec<D> at = up<D>(1 + 1.2 * static_cast<double>(D == 3 ? i / (side * side) : i / side));
+    at[0] = 1.2 * static_cast<double>(i % side) - room / 2 + 0.7;
+    if constexpr (D == 3) at[2] = 1.2 * static_cast<double>(i / side % side) - room / 2 + 0.7;
+    at += random.vec<D>(0.05);
+    const double size = random.range(0.6, 1);
+    world
+        ->add(thing<D>("body" + std::to_string(i), BodyKind::dynamic, at,
+                       {solid(i % 3 == 0   ? ball<D>(size)
+                              : i % 3 == 1 ? cube<D>(0.9 * size)
+                                           : capsule<D>(0.5 * size, size))}))
+        .value();
+  }
+  return world;
+}
+
+// A box that turns about its middle with loose things in it.
+std::unique_ptr<World<2>> drum(std::size_t n) {
+  WorldSettings<2> s = earth<2>();
+  auto world = std::make_unique<World<2>>(s);
+  const double room = 1.4 * std::sqrt(static_cast<double>(n));
+  ObjectDef<2> def = thing<2>("drum", BodyKind::kinematic, kZero, {});
+  for (int k = 0; k < 4; ++k) {
+    ColliderDef<2> wall = solid(slab<2>(room + 2, 1));
+    wall.turned = Rotation<2>(k * kPi / 2);
+    wall.at = wall.turned * up<2>(-room / 2 - 0.5);
+    def.colliders.push_back(wall);
+  }
+  def.spin[0] = 0.4;
+  world->add(def).value();
+  const auto side = static_cast<std::size_t>(room / 1.1) - 2;
+  for (std::size_t i = 0; i < n; ++i)
+    world
+        ->add(thing<2>("body" + std::to_string(i), BodyKind::dynamic,
+                       Vec<2>(1.1 * static_cast<double>(i % side) - room / 2 + 1.5,
+                              1.1 * static_cast<double>(i / side) - room / 2 + 1.5),
+                       {solid(i % 2 == 0 ? ball<2>(0.8) : cube<2>(0.8))}))
+        .value();
+  return world;
+}
+
+template <int D, class Make>
+void steps(const std::string& name, std::size_t n, int before, Make make) {
+  row("bodies/" + dimension(D) + "/" + name, "colvik",
+      [=](benchmark::State& state) {
+        const auto world = make();
+        for (int i = 0; i < before; ++i) world->step();
+        std::size_t allocated = allocations;
+        std::size_t steady = 0, runs = 0;
+        for (auto _ : state) {
+          world->step();
+          steady += allocations - allocated, ++runs;
+          allocated = allocations;
+        }
+        state.counters["bodies"] = static_cast<double>(n);
+        state.counters["awake"] = static_cast<double>(world->awake_count());
+        state.counters["allocations_a_step"] = static_cast<double>(steady) / static_cast<double>(runs);
+      })
+      ->Unit(benchmark::kMillisecond)
+      ->Iterations(60);
+}
+
+}  // namespace
+
+void register_bodies() {
+  for (const std::size_t n : {10000UL, 40000UL}) {
+    const std::string size = std::to_string(n);
+    row("pass/2D/two points, " + size, "colvik", [n](benchmark::State& s) { solver_pass<2>(s, n); });
+    row("pass/2D/two points, " + size, "moved memory", [n](benchmark::State& s) { moved_memory(s, n); });
+    row("pass/3D/four points, " + size, "colvik", [n](benchmark::State& s) { solver_pass<3>(s, n); });
+    row("pass/3D/four points, " + size, "moved memory", [n](benchmark::State& s) { moved_memory(s, n); });
+  }
+  steps<2>("rack of 4800 totes", 4800, 60, [] { return rack<2>(4800, 12, false); });
+  steps<3>("wall of 1200 boxes", 1200, 60, [] { return rack<3>(1200, 12, false); });
+  steps<2>("drum of 2400", 2400, 120, [] { return drum(2400); });
+  steps<3>("hopper of 10000, pouring", 10000, 40, [] { return hopper<3>(10000, true); });
+  for (const std::size_t n : {1000UL, 3000UL, 10000UL, 30000UL}) {
+    steps<2>("pile of " + std::to_string(n), n, 60, [n] { return hopper<2>(n, false); });
+    if (n <= 10000) steps<3>("pile of " + std::to_string(n), n, 60, [n] { return hopper<3>(n, false); });
+  }
+  steps<2>("asleep, 100000", 100000, 120, [] { return rack<2>(100000, 4, true); });
+}
+
+}  // namespace bench
