@@ -216,6 +216,33 @@ TEST_CASE_TEMPLATE("what rests falls asleep, and wakes with what it rests with",
   }
 }
 
+TEST_CASE_TEMPLATE("a shot hits what sleeps and wakes it, and does not pass", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  Shape<D> plate = cube<D>(1);
+  plate.core[0] = 0.01;
+  std::vector<ObjectId> plates;
+  for (int i = 0; i < 6; ++i) plates.push_back(drop<D>(world, "plate" + std::to_string(i), up<D>(3.0 * i), plate));
+  rest(world);
+  const ObjectId shot = drop<D>(world, "shot", Vec<D>(along_x<D>(-9) + up<D>(15)), ball<D>(0.1));
+  world.set_velocity(shot, along_x<D>(600), Spin<D>::Zero());
+  run(world, 10);
+  CHECK(world.object(shot).pose.position[0] < world.object(plates[5]).pose.position[0]);
+  CHECK(world.object(plates[5]).velocity[0] > 0);
+}
+
+TEST_CASE_TEMPLATE("a force asked of a hidden object is not kept", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  const ObjectId id = drop<D>(world, "crate", kZero, cube<D>(1));
+  world.set_shown(id, false);
+  world.apply_force(id, along_x<D>(100));
+  run(world, 3);
+  world.set_shown(id, true);
+  run(world, 3);
+  CHECK(world.object(id).velocity.norm() == 0);
+}
+
 TEST_CASE_TEMPLATE("on a platform things sleep while it stands and wake when it goes", T, Two, Three) {
   constexpr int D = T::D;
   World<D> world(earth<D>());
@@ -223,6 +250,9 @@ TEST_CASE_TEMPLATE("on a platform things sleep while it stands and wake when it 
       world.add(thing<D>("platform", BodyKind::kinematic, up<D>(-0.5), {solid(slab<D>(6, 1))})).value();
   const ObjectId crate = drop<D>(world, "crate", up<D>(0.5), cube<D>(1));
   run(world, 200);
+  CHECK(world.object(crate).asleep);
+  world.set_velocity(platform, kZero, Spin<D>::Zero());  // which it has
+  world.step();
   CHECK(world.object(crate).asleep);
   world.set_velocity(platform, along_x<D>(1), Spin<D>::Zero());
   run(world, 60);

@@ -266,18 +266,7 @@ void Solver<D>::apply(const Contact<D>& c, const Point& p, const Vec<D>& impulse
   b.spin += b.inverse_inertia * torque(p.arm_b, impulse);
 }
 
-template <int D>
-void solve(std::span<Body<D>> bodies, std::span<Contact<D>> contacts, const SolverSettings& settings) {
-  Solver<D> solver;
-  solver.begin(bodies, settings);
-  solver.replace(contacts, 0, contacts.size());
-  for (int k = 0; k < settings.substeps; ++k) solver.substep();
-  solver.end();
-}
-
 template class Solver<2>;
 template class Solver<3>;
-template void solve(std::span<Body<2>>, std::span<Contact<2>>, const SolverSettings&);
-template void solve(std::span<Body<3>>, std::span<Contact<3>>, const SolverSettings&);
 
 }  // namespace colvik::dynamics

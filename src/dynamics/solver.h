@@ -55,6 +55,8 @@ class Solver {
   /// Puts a body elsewhere in the middle of the step.
   void shift(std::size_t body, const Vec<D>& by) { bodies_[body].centre += by, moving_[body].moved += by; }
 
+  /// Of b against a at a point, now.
+  [[nodiscard]] Vec<D> relative_velocity(const Contact<D>& c, const SolverPoint<D>& p) const;
   [[nodiscard]] double time() const { return substep_ * h_; }  // since the step began
   [[nodiscard]] const Moving<D>& moving(std::size_t body) const { return moving_[body]; }
 
@@ -86,7 +88,6 @@ class Solver {
     return !c.guard || a.pushed || b.pushed || a.hit || b.hit;
   }
   [[nodiscard]] double gap_now(const Contact<D>& c, const Point& p) const;
-  [[nodiscard]] Vec<D> relative_velocity(const Contact<D>& c, const Point& p) const;
   void apply(const Contact<D>& c, const Point& p, const Vec<D>& impulse);
 
   std::span<Body<D>> bodies_;
@@ -100,9 +101,5 @@ class Solver {
   double h_ = 0;
   double bias_rate_ = 0, soft_mass_ = 1, soft_leak_ = 0;
 };
-
-/// One step with the same contacts throughout.
-template <int D>
-void solve(std::span<Body<D>> bodies, std::span<Contact<D>> contacts, const SolverSettings& settings);
 
 }  // namespace colvik::dynamics

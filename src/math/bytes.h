@@ -9,15 +9,11 @@
 #include <map>
 #include <memory>
 #include <optional>
-#include <set>
 #include <span>
 #include <string>
 #include <vector>
 
 namespace colvik::math {
-
-class Packer;
-class Unpacker;
 
 /// A type takes part by a function  template <class A> void pack(A& a, T& x)  in its namespace that calls a(...) with
 /// its members; the packer reads them, the unpacker sets them.
@@ -31,16 +27,15 @@ class Packer {
   /// Something shared is written once; `pack_new` writes what was not yet.
   template <class T, class PackNew>
   void shared(std::shared_ptr<const T>& x, PackNew&& pack_new) {
-    const auto [at, fresh] = known_.try_emplace(x.get(), static_cast<std::uint32_t>(known_.size()));
-    std::uint32_t number = x == nullptr ? 0xffffffffU : at->second;
-    if (x == nullptr && fresh) known_.erase(at);
-    one(number);
-    bool first = fresh && x != nullptr;
-    one(first);
-    if (first) {
-      T copy = *x;
-      pack_new(copy);
+    std::uint32_t number = 0xffffffff;
+    bool first = false;
+    if (x != nullptr) {
+      const auto [at, fresh] = known_.try_emplace(x.get(), static_cast<std::uint32_t>(known_.size()));
+      number = at->second, first = fresh;
     }
+    one(number);
+    one(first);
+    if (first) pack_new(const_cast<T&>(*x));  // packing only reads
   }
   [[nodiscard]] std::vector<std::byte>& bytes() { return bytes_; }
 
@@ -50,7 +45,6 @@ class Packer {
   void raw(std::uint64_t bits, int count) {
     for (int i = 0; i < count; ++i) bytes_.push_back(static_cast<std::byte>(bits >> (8 * i) & 0xff));
   }
-  friend class Unpacker;
   std::vector<std::byte> bytes_;
   std::map<const void*, std::uint32_t> known_;
 };

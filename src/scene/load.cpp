@@ -34,7 +34,9 @@ void SceneReader<D>::read_world() {
   if (auto rate = s->number("rate", 1, 10000)) scene_.world.rate = *rate;
   if (auto metre = s->number("metre", 1e-6, 1e6)) scene_.world.metre = *metre;
   if (auto sleep = s->boolean("sleep")) scene_.world.sleep = *sleep;
-  static const std::vector<std::string> ways{"geometric mean", "mean", "smaller", "larger", "product"};  // as in Mixing
+  std::vector<std::string> ways;
+  for (int way = 0; way <= static_cast<int>(Mixing::product); ++way)
+    ways.emplace_back(name_of(static_cast<Mixing>(way)));
   if (auto way = s->choice("friction_mixing", ways)) scene_.world.friction_mixing = static_cast<Mixing>(*way);
   if (auto way = s->choice("restitution_mixing", ways)) scene_.world.restitution_mixing = static_cast<Mixing>(*way);
   if (auto substeps = s->whole("substeps", 1, 64)) scene_.world.substeps = static_cast<int>(*substeps);

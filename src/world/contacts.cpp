@@ -123,8 +123,8 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const P
   c.restitution = mixed(settings.restitution_mixing, da.restitution, db.restitution);
   // From collider a's frame to the world's, told from object a's position: exact far from the origin.
   const Pose<D> frame = Pose<D>{Vec<D>::Zero(), at_a.rotation} * Pose<D>{da.at, da.turned};
-  const Vec<D> to_a = at_a.rotation * oa.mass_centre;
-  const Vec<D> to_b = at_b.position - at_a.position + at_b.rotation * ob.mass_centre;
+  const Vec<D> to_a = at_a.rotation * oa.shown.mass_centre;
+  const Vec<D> to_b = at_b.position - at_a.position + at_b.rotation * ob.shown.mass_centre;
   const double rolling = std::max(da.rolling_friction, db.rolling_friction);
   const bool runs = !da.surface_velocity.isZero(0) || !db.surface_velocity.isZero(0);
   for (const contact::Manifold<D>& m : manifolds) {
@@ -139,8 +139,7 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const P
       to.gap = from.gap, to.id = from.id;
       if (ahead > 0) {
         // The gap of this moment is the one there and what the motion until then closes.
-        const dynamics::Moving<D>&a = solver.moving(c.a), &b = solver.moving(c.b);
-        const Vec<D> apart = b.velocity + cross(b.spin, to.arm_b) - a.velocity - cross(a.spin, to.arm_a);
+        const Vec<D> apart = solver.relative_velocity(c, to);
         const Vec<D> gain = bodies[c.b].acceleration - bodies[c.a].acceleration;
         to.gap -= c.normal.dot(apart * ahead + gain * (ahead * ahead / 2));
       }
@@ -205,7 +204,7 @@ void World<D>::Impl::note_contact(const dynamics::Contact<D>& c, std::uint32_t p
   // Halfway between the two surface points, each carried along by its body.
   const auto centre_after = [&](std::uint32_t collider, std::uint32_t body) -> Vec<D> {
     const world::ObjectState<D>& o = objects[colliders[collider].object];
-    return body == world::kNoBody ? Vec<D>(o.shown.pose * o.mass_centre) : bodies[body].centre;
+    return body == world::kNoBody ? Vec<D>(o.shown.pose * o.shown.mass_centre) : bodies[body].centre;
   };
   p.normal = c.normal;
   p.point = 0.5 * (centre_after(p.a, c.a) + deepest->arm_a + centre_after(p.b, c.b) + deepest->arm_b);

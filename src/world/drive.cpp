@@ -65,11 +65,14 @@ void World<D>::Impl::gather_bodies() {
     o.pose_before = s.pose, o.velocity_before = s.velocity;
     o.trail = -1;
     o.disturbed = false;
-    if (!s.active) continue;
+    if (!s.active) {
+      o.force.setZero(), o.torque.setZero();
+      continue;
+    }
     o.body = static_cast<std::uint32_t>(bodies.size());
     dynamics::Body<D>& b = bodies.emplace_back();
     body_objects.push_back(slot);
-    b.centre = s.pose * o.mass_centre;
+    b.centre = s.pose * o.shown.mass_centre;
     b.rotation = s.pose.rotation;
     b.velocity = s.velocity, b.spin = s.spin;
     const double leap = 0.5 * o.thin * settings.rate * settings.substeps;
@@ -107,7 +110,7 @@ void World<D>::Impl::scatter_bodies() {
       continue;
     }
     s.pose.rotation = b.rotation;
-    s.pose.position = b.centre - b.rotation * o.mass_centre;
+    s.pose.position = b.centre - b.rotation * o.shown.mass_centre;
     s.velocity = b.velocity.cwiseMax(-fastest).cwiseMin(fastest);
     s.spin = b.spin.cwiseMax(-world::kFastest).cwiseMin(world::kFastest);
   }

@@ -21,7 +21,7 @@ Pose<D> World<D>::Impl::pose_in_step(const world::ObjectState<D>& o, double ahea
     centre += m.velocity * ahead + b.acceleration * (ahead * ahead / 2);
     rotation = Rotation<D>::from_spin(m.spin * ahead) * rotation;
   }
-  return {centre - rotation * o.mass_centre, rotation};
+  return {centre - rotation * o.shown.mass_centre, rotation};
 }
 
 // The corners of one of the two that could swing into the plane of a contact.
@@ -36,8 +36,8 @@ void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, co
   const Vec<D> inward = is_b ? Vec<D>(-c.normal) : c.normal;  // from the body to the plane
   const ColliderDef<D>& def = def_of(state);
   const Rotation<D> turned = at.rotation * def.turned;
-  const contact::Core<D> core(shape,
-                              Pose<D>{at.rotation * (def.at - o.mass_centre), turned});  // about the centre of mass
+  const contact::Core<D> core(
+      shape, Pose<D>{at.rotation * (def.at - o.shown.mass_centre), turned});  // about the centre of mass
   const dynamics::SolverPoint<D> hit = c.points[0];
   c.restitution = 0;
   const std::uint32_t pair = contact_pairs[contact];
@@ -61,9 +61,7 @@ void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, co
       p.id = 0xe0000000U + static_cast<std::uint32_t>(2 * axis) + (side > 0 ? 1U : 0U);
       // Both arms are told from the same place, as far as the plane is flat.
       p.arm_a = hit.arm_a + corner - arm, p.arm_b = hit.arm_b + corner - arm;
-      const dynamics::Moving<D>&a = solver.moving(c.a), &b = solver.moving(c.b);
-      const Vec<D> apart = b.velocity + cross(b.spin, p.arm_b) - a.velocity - cross(a.spin, p.arm_a);
-      p.gap = std::max(0.0, -inward.dot(Vec<D>(corner - arm))) - ahead * c.normal.dot(apart);
+      p.gap = std::max(0.0, -inward.dot(Vec<D>(corner - arm))) - ahead * c.normal.dot(solver.relative_velocity(c, p));
       c.points[static_cast<std::size_t>(c.count++)] = p;
       if (c.count == contact::kMostPoints<D>) add();
     }

@@ -4,6 +4,7 @@
 // touches.cpp, and step.cpp, which lists them in order.
 #include <colvik/world.hpp>
 
+#include <algorithm>
 #include <unordered_map>
 
 #include "contact/collide.h"
@@ -55,8 +56,7 @@ struct ObjectState {
   Life life = Life::none;
   std::uint32_t generation = 0;
   std::vector<std::uint32_t> colliders;  // slots
-  Vec<D> mass_centre = Vec<D>::Zero();   // in the object's frame
-  double reach = 0;                      // of its solids from there
+  double reach = 0;                      // of its solids from the centre of mass
   double thin = 0;                       // radius of a ball inside each of its solids
   double inverse_mass = 0;
   Inertia<D> inertia = Inertia<D>::Zero(), inverse_inertia = Inertia<D>::Zero();
@@ -128,6 +128,22 @@ struct Touch {
   double when = 0, until = 0;  // seconds into the step
   [[nodiscard]] auto key() const { return std::tuple(serial_a, serial_b, channel); }
 };
+
+template <int D>
+[[nodiscard]] bool older(const Pair<D>& x, const Pair<D>& y) {
+  return std::pair(x.serial_a, x.serial_b) < std::pair(y.serial_a, y.serial_b);
+}
+template <int D>
+[[nodiscard]] bool earlier(const Touch<D>& x, const Touch<D>& y) {
+  return x.key() < y.key();
+}
+// Puts what was added behind the first `known` of an ordered list into its order.
+template <class T, class Less>
+void merge_tail(std::vector<T>& list, std::size_t known, Less less) {
+  const auto tail = list.begin() + static_cast<std::ptrdiff_t>(known);
+  std::sort(tail, list.end(), less);
+  std::inplace_merge(list.begin(), tail, list.end(), less);
+}
 
 // Objects that fell asleep together, with what they touch: taken out of the lists that a step walks.
 template <int D>
@@ -285,8 +301,8 @@ struct World<D>::Impl {
   void tell();          // step.cpp
   void wake_touched();  // rest.cpp
   void fall_asleep();
-  void wake(std::uint32_t group);
-  void disturb(world::ObjectState<D>& o);  // it is about to change: what rests with it or on it wakes
+  void wake(std::span<const std::uint32_t> groups);  // whichever of them sleep
+  void disturb(world::ObjectState<D>& o);            // it is about to change: what rests with it or on it wakes
   [[nodiscard]] bool sleeps(std::uint32_t collider) const {
     return objects[colliders[collider].object].resting != world::kAwake;
   }

@@ -73,7 +73,7 @@ std::vector<Line<D>> World<D>::lines(const LineOptions& options) const {
     std::vector<world::Touch<D>> touches = impl.touches;  // with the sleepers' among them, in order
     for (const world::Resting<D>& r : impl.resting) touches.insert(touches.end(), r.touches.begin(), r.touches.end());
     touches.insert(touches.end(), impl.between.touches.begin(), impl.between.touches.end());
-    std::sort(touches.begin(), touches.end(), [](const auto& x, const auto& y) { return x.key() < y.key(); });
+    std::sort(touches.begin(), touches.end(), world::earlier<D>);
     for (const world::Touch<D>& t : touches) {
       const ObjectId id = impl.objects[t.a].shown.id;
       for (int i = 0; i < D; ++i) {

@@ -95,6 +95,16 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   return s.id;
 }
 
+namespace {
+
+// Moment of inertia about the origin of a mass of one at `arm` (the parallel axis theorem).
+Inertia<2> point_inertia(const Vec<2>& arm) { return Inertia<2>(arm.squaredNorm()); }
+Inertia<3> point_inertia(const Vec<3>& arm) {
+  return Inertia<3>::Identity() * arm.squaredNorm() - arm * arm.transpose();
+}
+
+}  // namespace
+
 // How far its solids reach from the centre of mass, and the smallest ball that fits in one.
 template <int D>
 void World<D>::Impl::set_size(ObjectState<D>& o) {
@@ -103,7 +113,7 @@ void World<D>::Impl::set_size(ObjectState<D>& o) {
   for (const Collider<D>& c : o.shown.colliders) {
     if (is_scenery(c.def.shape.kind)) continue;
     const Bounds<D> box = bounds(c.def.shape, Pose<D>{c.def.at, c.def.turned});
-    o.reach = std::max(o.reach, (box.centre() - o.mass_centre).norm() + box.size().norm() / 2);
+    o.reach = std::max(o.reach, (box.centre() - o.shown.mass_centre).norm() + box.size().norm() / 2);
     if (!c.def.zone || o.shown.body != BodyKind::dynamic) o.thin = std::min(o.thin, world::thinness(c.def.shape));
   }
   if (o.thin == std::numeric_limits<double>::max()) o.thin = 0;
@@ -128,18 +138,16 @@ void World<D>::Impl::set_mass(ObjectState<D>& o) {
     const MassProperties<D>& p = parts[i];
     const Vec<D> arm = c.at + c.turned * p.centre - centre;
     if constexpr (D == 2) {
-      inertia += c.density * (p.inertia + Inertia<2>(p.volume * arm.squaredNorm()));
+      inertia += c.density * (p.inertia + p.volume * point_inertia(arm));
     } else {
       Inertia<3> axes;
       for (int k = 0; k < 3; ++k) axes.col(k) = c.turned.axis(k);
       const Inertia<3> turned = axes * p.inertia * axes.transpose();
-      inertia += c.density * (turned + p.volume * (Inertia<3>::Identity() * arm.squaredNorm() - arm * arm.transpose()));
+      inertia += c.density * (turned + p.volume * point_inertia(arm));
     }
   }
   if (o.given_mass_centre) {
-    const Vec<D> arm = *o.given_mass_centre - centre;
-    if constexpr (D == 2) inertia[0] += mass * arm.squaredNorm();
-    else inertia += mass * (Inertia<3>::Identity() * arm.squaredNorm() - arm * arm.transpose());
+    inertia += mass * point_inertia(Vec<D>(*o.given_mass_centre - centre));
     centre = *o.given_mass_centre;
   }
   if (o.given_mass) {
@@ -148,7 +156,7 @@ void World<D>::Impl::set_mass(ObjectState<D>& o) {
   }
   if (o.given_inertia) inertia = o.given_inertia->asDiagonal();
   o.shown.mass = mass;
-  o.mass_centre = o.shown.mass_centre = centre;
+  o.shown.mass_centre = centre;
   o.inverse_mass = 1 / mass;
   const bool turns = !o.locked_rotation && inertia.trace() > 0;
   o.inertia = turns ? inertia : Inertia<D>(Inertia<D>::Zero());
@@ -161,10 +169,10 @@ void World<D>::Impl::set_shape(ObjectState<D>& o, std::size_t collider, const Sh
   disturb(o);
   o.shown.colliders[collider].def.shape = shape;
   if (o.shown.body == BodyKind::dynamic) {
-    const Vec<D> centre = o.shown.pose * o.mass_centre;
+    const Vec<D> centre = o.shown.pose * o.shown.mass_centre;
     set_mass(o);
     // The velocity told is that of the centre of mass, which may have moved.
-    o.shown.velocity += cross(o.shown.spin, Vec<D>(o.shown.pose * o.mass_centre - centre));
+    o.shown.velocity += cross(o.shown.spin, Vec<D>(o.shown.pose * o.shown.mass_centre - centre));
   }
   set_size(o);
   look(o.colliders[collider]);
@@ -360,7 +368,7 @@ bool World<D>::set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& 
     return false;
   if (alive(id) && object(id).body == BodyKind::fixed) return false;
   return impl_->change(id, [this, velocity, spin](ObjectState<D>& o) {
-    impl_->disturb(o);
+    if (o.shown.body == BodyKind::dynamic) impl_->disturb(o);  // what lies on others wakes when they move
     o.shown.velocity = velocity, o.shown.spin = spin;
   });
 }

@@ -23,7 +23,7 @@ void World<D>::Impl::put_in_tree(std::uint32_t at) {
     // Along its velocity, gravity added, and round its centre.
     Vec<D> travel = s.velocity * dt;
     if (s.body == BodyKind::dynamic) travel += settings.gravity * (s.gravity_scale * dt * dt);
-    const double arm = (pose.position - s.pose * o.mass_centre).norm() + now.size().norm() / 2;
+    const double arm = (pose.position - s.pose * o.shown.mass_centre).norm() + now.size().norm() / 2;
     // What moves far for its size may be sent any way within the step.
     const double far = travel.norm();
     const bool leaps = s.body == BodyKind::dynamic && o.continuous && far > o.thin;
@@ -73,11 +73,8 @@ void World<D>::Impl::find_pairs() {
       woken.push_back(objects[(sleeps(p.a) ? a : b).object].resting);
     return parted;
   });
-  for (const std::uint32_t group : woken) wake(group);
+  wake(woken);
 
-  const auto before = [](const Pair<D>& x, const Pair<D>& y) {
-    return std::pair(x.serial_a, x.serial_b) < std::pair(y.serial_a, y.serial_b);
-  };
   const std::size_t known = pairs.size();
   const auto consider = [&](std::uint32_t at, std::uint32_t other_at) {
     const bool first = colliders[at].serial < colliders[other_at].serial;
@@ -87,7 +84,7 @@ void World<D>::Impl::find_pairs() {
     if (!verdict.meet) return;
     p.serial_a = colliders[p.a].serial, p.serial_b = colliders[p.b].serial;
     const auto end = pairs.begin() + static_cast<std::ptrdiff_t>(known);
-    const auto there = std::lower_bound(pairs.begin(), end, p, before);
+    const auto there = std::lower_bound(pairs.begin(), end, p, world::older<D>);
     if (there != end && there->serial_a == p.serial_a && there->serial_b == p.serial_b) return;
     p.channel = verdict.channel;
     const auto is_dynamic = [&](std::uint32_t k) {
@@ -108,8 +105,7 @@ void World<D>::Impl::find_pairs() {
   for (const auto& [at, other_at] : overlapping) consider(at, other_at);
   moving.unmark_all();
   still.unmark_all();
-  std::sort(pairs.begin() + static_cast<std::ptrdiff_t>(known), pairs.end(), before);
-  std::inplace_merge(pairs.begin(), pairs.begin() + static_cast<std::ptrdiff_t>(known), pairs.end(), before);
+  world::merge_tail(pairs, known, world::older<D>);
 }
 
 template struct World<2>::Impl;

@@ -13,7 +13,7 @@ namespace {
 // Torque about the centre of mass of a push at `point`.
 template <int D>
 Spin<D> about_centre(const ObjectState<D>& o, const Vec<D>& push, const std::optional<Vec<D>>& point) {
-  return point ? Spin<D>(torque(*point - o.shown.pose * o.mass_centre, push)) : Spin<D>(Spin<D>::Zero());
+  return point ? Spin<D>(torque(*point - o.shown.pose * o.shown.mass_centre, push)) : Spin<D>(Spin<D>::Zero());
 }
 
 template <int D>

@@ -1,5 +1,6 @@
 // Sleep: bodies at rest that touch each other fall asleep together, and wake together.
 #include <algorithm>
+#include <array>
 #include <numeric>
 
 #include "world/impl.h"
@@ -19,15 +20,6 @@ bool moves(const Object<D>& o) {
   return !o.velocity.isZero(0) || !o.spin.isZero(0);
 }
 
-template <int D>
-bool older(const Pair<D>& x, const Pair<D>& y) {
-  return std::pair(x.serial_a, x.serial_b) < std::pair(y.serial_a, y.serial_b);
-}
-template <int D>
-bool earlier(const Touch<D>& x, const Touch<D>& y) {
-  return x.key() < y.key();
-}
-
 // Moves those that `goes` says from one list to another.
 template <class T, class Goes>
 void hand_over(std::vector<T>& from, std::vector<T>& to, Goes&& goes) {
@@ -36,42 +28,46 @@ void hand_over(std::vector<T>& from, std::vector<T>& to, Goes&& goes) {
   from.erase(gone, from.end());
 }
 
-// Adds to an ordered list.
-template <class T, class Less>
-void merge_in(std::vector<T>& list, std::vector<T>& more, Less less) {
-  const auto known = static_cast<std::ptrdiff_t>(list.size());
-  std::move(more.begin(), more.end(), std::back_inserter(list));
-  more.clear();
-  std::sort(list.begin() + known, list.end(), less);
-  std::inplace_merge(list.begin(), list.begin() + known, list.end(), less);
+// Moves all of one list to the end of another.
+template <class T>
+void append(std::vector<T>& from, std::vector<T>& to) {
+  std::move(from.begin(), from.end(), std::back_inserter(to));
+  from.clear();
 }
 
 }  // namespace
 
 template <int D>
-void World<D>::Impl::wake(std::uint32_t group) {
-  Resting<D>& r = resting[group];
-  if (r.objects.empty()) return;
-  asleep -= r.objects.size();
-  for (const std::uint32_t slot : r.objects) {
-    ObjectState<D>& o = objects[slot];
-    o.resting = kAwake;
-    o.still_for = 0;
-    o.shown.asleep = false;
+void World<D>::Impl::wake(std::span<const std::uint32_t> groups) {
+  const std::size_t known_movers = movers.size(), known_pairs = pairs.size(), known_touches = touches.size();
+  for (const std::uint32_t group : groups) {
+    Resting<D>& r = resting[group];
+    for (const std::uint32_t slot : r.objects) {
+      ObjectState<D>& o = objects[slot];
+      o.resting = kAwake;
+      o.still_for = 0;
+      o.shown.asleep = false;
+    }
+    asleep -= r.objects.size();
+    append(r.objects, movers);
+    append(r.pairs, pairs);
+    append(r.touches, touches);
   }
-  // What it has with sleepers of other groups.
-  hand_over(between.pairs, r.pairs, [&](const Pair<D>& p) { return !(sleeps(p.a) && sleeps(p.b)); });
-  hand_over(between.touches, r.touches,
+  if (movers.size() == known_movers) return;
+  // What they have with sleepers of other groups.
+  hand_over(between.pairs, pairs, [&](const Pair<D>& p) { return !(sleeps(p.a) && sleeps(p.b)); });
+  hand_over(between.touches, touches,
             [&](const Touch<D>& t) { return objects[t.a].resting == kAwake || objects[t.b].resting == kAwake; });
-  merge_in(pairs, r.pairs, older<D>);
-  merge_in(touches, r.touches, earlier<D>);
-  merge_in(movers, r.objects,
-           [&](std::uint32_t x, std::uint32_t y) { return objects[x].shown.serial < objects[y].shown.serial; });
+  world::merge_tail(pairs, known_pairs, world::older<D>);
+  world::merge_tail(touches, known_touches, world::earlier<D>);
+  world::merge_tail(movers, known_movers, [&](std::uint32_t x, std::uint32_t y) {
+    return objects[x].shown.serial < objects[y].shown.serial;
+  });
 }
 
 template <int D>
 void World<D>::Impl::disturb(ObjectState<D>& o) {
-  if (o.resting != kAwake) return wake(o.resting);
+  if (o.resting != kAwake) return wake(std::array{o.resting});
   o.disturbed = true;
   if (asleep == 0 || o.shown.body != BodyKind::fixed) return;  // others' pairs are at hand
   moving.settle();
@@ -88,7 +84,7 @@ void World<D>::Impl::disturb(ObjectState<D>& o) {
         groups.push_back(group);
     });
   }
-  for (const std::uint32_t group : groups) wake(group);
+  wake(groups);
 }
 
 // What is awake and comes to touch what sleeps wakes it.
@@ -103,9 +99,8 @@ void World<D>::Impl::wake_touched() {
       const world::ColliderState<D>&sleeper = colliders[sleeps(p.a) ? p.a : p.b],
             &other = colliders[sleeps(p.a) ? p.b : p.a];
       const ObjectState<D>&s = objects[sleeper.object], &o = objects[other.object];
-      if (o.shown.body == BodyKind::kinematic && p.touching && !moves(o.shown) && !o.disturbed) continue;  // lies on it
-      if (p.touching) {
-        groups.push_back(s.resting);
+      if (p.touching) {  // it lies on what its owner moves
+        if (o.shown.body != BodyKind::kinematic || moves(o.shown) || o.disturbed) groups.push_back(s.resting);
         continue;
       }
       const bool comes = o.shown.body != BodyKind::fixed;
@@ -121,7 +116,7 @@ void World<D>::Impl::wake_touched() {
       if (gap.gap <= reach + std::max(0.0, closing)) groups.push_back(s.resting);
     }
     if (groups.empty()) return;
-    for (const std::uint32_t group : groups) wake(group);
+    wake(groups);
   }
 }
 
@@ -175,18 +170,19 @@ void World<D>::Impl::fall_asleep() {
   std::vector<std::uint32_t>& group = roots;  // of a root, plus one
   group.assign(bodies.size(), 0);
   bool any = false;
+  auto free = resting.begin();  // before it there is none
   for (std::uint32_t i = 1; i < bodies.size(); ++i) {
     ObjectState<D>& o = objects[body_objects[i]];
     if (o.shown.body != BodyKind::dynamic || root(i) == 0) continue;
     std::uint32_t& g = group[root(i)];
     if (g == 0) {
-      const auto free =
-          std::find_if(resting.begin(), resting.end(), [](const Resting<D>& r) { return r.objects.empty(); });
+      free = std::find_if(free, resting.end(), [](const Resting<D>& r) { return r.objects.empty(); });
+      if (free == resting.end()) free = resting.insert(free, Resting<D>{});
       g = static_cast<std::uint32_t>(free - resting.begin()) + 1;
-      if (free == resting.end()) resting.emplace_back();
     }
     resting[g - 1].objects.push_back(body_objects[i]);
     o.resting = g - 1;
+    o.body = world::kNoBody, o.trail = -1;  // from now on it has no part in a step
     o.shown.asleep = any = true;
     o.shown.velocity.setZero(), o.shown.spin.setZero();
     ++asleep;

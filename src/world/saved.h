@@ -89,10 +89,9 @@ void pack(A& a, ColliderState<D>& c) {
 }
 template <class A, int D>
 void pack(A& a, ObjectState<D>& o) {
-  a(o.shown, o.life, o.generation, o.colliders, o.mass_centre, o.reach, o.thin, o.inverse_mass, o.inertia,
-    o.inverse_inertia, o.force, o.torque, o.changes, o.target, o.resting, o.still_for, o.disturbed, o.given_mass,
-    o.given_mass_centre, o.given_inertia, o.locked_rotation, o.locked_axes, o.locked_turns, o.continuous, o.may_sleep,
-    o.pushes);
+  a(o.shown, o.life, o.generation, o.colliders, o.reach, o.thin, o.inverse_mass, o.inertia, o.inverse_inertia, o.force,
+    o.torque, o.changes, o.target, o.resting, o.still_for, o.disturbed, o.given_mass, o.given_mass_centre,
+    o.given_inertia, o.locked_rotation, o.locked_axes, o.locked_turns, o.continuous, o.may_sleep, o.pushes);
 }
 template <class A, int D>
 void pack(A& a, Kept<D>& k) {

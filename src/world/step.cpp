@@ -1,4 +1,6 @@
 // The step: a list of its stages. And what is public about time.
+#include <numeric>
+
 #include "math/hash.h"
 #include "world/impl.h"
 
@@ -38,7 +40,9 @@ template <int D>
 void World<D>::finish() {
   Impl& w = *impl_;
   w.finished = true;
-  for (std::uint32_t group = 0; group < w.resting.size(); ++group) w.wake(group);
+  std::vector<std::uint32_t> all(w.resting.size());
+  std::iota(all.begin(), all.end(), 0U);
+  w.wake(all);
   w.touches_before.swap(w.touches);
   w.touches.clear();
   for (world::Pair<D>& p : w.pairs) p.touching = false;

@@ -33,8 +33,7 @@ void World<D>::Impl::make_touches() {
     touches.push_back(std::move(t));
   }
   // Pairs of one touch come together; the deepest speaks for its normal and point.
-  std::stable_sort(touches.begin(), touches.end(),
-                   [](const Touch<D>& x, const Touch<D>& y) { return x.key() < y.key(); });
+  std::stable_sort(touches.begin(), touches.end(), world::earlier<D>);
   std::size_t kept = 0;
   for (std::size_t i = 0; i < touches.size(); ++i) {
     if (kept > 0 && touches[kept - 1].key() == touches[i].key()) {

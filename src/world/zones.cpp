@@ -11,8 +11,8 @@ using world::Pair;
 namespace {
 
 template <int D>
-Vec<D> velocity_at(const Object<D>& o, const Vec<D>& mass_centre, const Vec<D>& point) {
-  return o.velocity + cross(o.spin, Vec<D>(point - o.pose * mass_centre));
+Vec<D> velocity_at(const Object<D>& o, const Vec<D>& point) {
+  return o.velocity + cross(o.spin, Vec<D>(point - o.pose * o.mass_centre));
 }
 
 // The motion of b as seen from a, between two moments.
@@ -58,8 +58,7 @@ void World<D>::Impl::feel_the_rest() {
     const Pose<D> frame = pose_of(ca);
     p.normal = frame.rotation * s.normal;
     p.point = frame * Vec<D>(s.has_points ? Vec<D>(0.5 * (s.on_a + s.on_b)) : Vec<D>(kZero));
-    const Vec<D> apart =
-        velocity_at(ob.shown, ob.mass_centre, p.point) - velocity_at(oa.shown, oa.mass_centre, p.point);
+    const Vec<D> apart = velocity_at(ob.shown, p.point) - velocity_at(oa.shown, p.point);
     p.approach = std::max(0.0, -p.normal.dot(apart));  // in this order -0 becomes 0
     if (p.passed) p.approach = std::max(p.approach, apart.norm());
     p.impulse = 0;
@@ -75,13 +74,13 @@ Pose<D> World<D>::Impl::pose_at(const world::ObjectState<D>& o, int k) const {
   if (o.trail >= 0) return trails[static_cast<std::size_t>(k) * trailed.size() + static_cast<std::size_t>(o.trail)];
   const double t = static_cast<double>(k) / settings.substeps, dt = 1 / settings.rate;
   const Rotation<D> rotation = interpolate<D>(o.pose_before.rotation, o.shown.pose.rotation, t);
-  const Vec<D> from = o.pose_before * o.mass_centre, way = o.shown.pose * o.mass_centre - from;
+  const Vec<D> from = o.pose_before * o.shown.mass_centre, way = o.shown.pose * o.shown.mass_centre - from;
   Vec<D> centre = from + t * way;
   if (o.shown.body == BodyKind::dynamic) {  // Hermite's cubic
     const double u = 1 - t;
     centre = from + t * t * (3 - 2 * t) * way + dt * (t * u * u * o.velocity_before - t * t * u * o.shown.velocity);
   }
-  return {centre - rotation * o.mass_centre, rotation};
+  return {centre - rotation * o.shown.mass_centre, rotation};
 }
 
 // Looks along the step for when they began to touch, and when they parted; true if they touched at all.
