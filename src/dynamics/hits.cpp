@@ -39,7 +39,7 @@ void Solver<D>::hits() {
 // impulse there, and go on with the new velocities. As the substep moves them from its beginning, the
 // way that the new velocity did not have yet is noted as a shift.
 template <int D>
-bool Solver<D>::hit(Contact<D>& c, const Rows& rows) {
+bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
   Moving<D>&a = moving_[c.a], &b = moving_[c.b];
   const double threshold = kBounceThreshold * settings_.metre;
   const double gain = c.normal.dot(bodies_[c.a].acceleration - bodies_[c.b].acceleration);

@@ -7,24 +7,6 @@
 #include "dynamics/tolerances.h"
 
 namespace colvik::dynamics {
-namespace {
-
-std::array<Vec<2>, 1> tangents(const Vec<2>& n) { return {Vec<2>(-n.y(), n.x())}; }
-std::array<Vec<3>, 2> tangents(const Vec<3>& n) {
-  // Crossing with the axis least along n is never degenerate.
-  int least = 0;
-  n.cwiseAbs().minCoeff(&least);
-  const Vec<3> u = cross(n, Vec<3>::Unit(least)).normalized();
-  return {u, cross(n, u)};
-}
-
-template <int D>
-std::span<SolverPoint<D>> points(Contact<D>& c) {
-  return {c.points.data(), static_cast<std::size_t>(c.count)};
-}
-
-}  // namespace
-
 template <int D>
 void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings) {
   bodies_ = bodies, settings_ = settings;
@@ -32,7 +14,8 @@ void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings)
   h_ = settings.step / settings.substeps;
   const double omega = 2 * kPi * kStiffness / h_;
   const double c = h_ * omega * (2 * kDamping + h_ * omega);
-  bias_rate_ = omega / (2 * kDamping + h_ * omega);
+  removal_ = {h_, omega / (2 * kDamping + h_ * omega), kSlop * settings.metre, kPushSpeed * settings.metre,
+              kStrike * settings.metre};
   soft_mass_ = c / (1 + c);
   soft_leak_ = 1 / (1 + c);
   moving_.resize(bodies.size());
@@ -62,6 +45,10 @@ void Solver<D>::replace(std::span<Contact<D>> contacts, std::size_t first, std::
       p.gap = gap - gap_now(contacts_[i], p);
     }
   prepare(first);
+  if (first == 0) {
+    at_once_.find(moving_, contacts_, fast);
+    for (std::size_t i = 0; i < contacts_.size(); ++i) rows_[i].at_once = at_once_.holds(i);
+  }
 }
 
 // Masses and tangents of contacts from `first` on.
@@ -71,13 +58,14 @@ void Solver<D>::prepare(std::size_t first) {
   while (!bouncing_.empty() && bouncing_.back() >= first) bouncing_.pop_back();
   for (std::size_t i = first; i < contacts_.size(); ++i) {
     Contact<D>& c = contacts_[i];
-    Rows& rows = rows_[i];
+    Rows<D>& rows = rows_[i];
+    rows.at_once = false;
     const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
     if (c.restitution > 0) bouncing_.push_back(static_cast<std::uint32_t>(i));
     const Vec<D> easy = a.inverse_mass + b.inverse_mass;
     for (int k = 0; k < c.count; ++k) {
       Point& p = c.points[k];
-      Row& row = rows.points[k];
+      Row<D>& row = rows.points[k];
       const auto give = [&](const Vec<D>& u, const Vec<D>& v) {  // how much velocity along v an impulse along u gives
         return u.dot(easy.cwiseProduct(v)) + torque(p.arm_a, u).dot(a.inverse_inertia * torque(p.arm_a, v)) +
                torque(p.arm_b, u).dot(b.inverse_inertia * torque(p.arm_b, v));
@@ -112,8 +100,10 @@ void Solver<D>::substep() {
   hits();
   accelerate();
   warm_start();
+  if (!at_once_.empty()) at_once_.solve(moving_, contacts_, rows_, removal_, true);
   push(true);
   move();
+  if (!at_once_.empty()) at_once_.solve(moving_, contacts_, rows_, removal_, false);
   push(false);
   for (Contact<D>& c : contacts_)
     for (Point& p : points(c)) {
@@ -174,7 +164,7 @@ void Solver<D>::push(bool separate) {
 }
 
 template <int D>
-void Solver<D>::push_contact(Contact<D>& c, const Rows& rows, bool separate) {
+void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, bool separate) {
   Moving<D>&a = moving_[c.a], &b = moving_[c.b];
   Vec<D> va = a.velocity, vb = b.velocity;  // kept at hand
   Spin<D> wa = a.spin, wb = b.spin;
@@ -185,16 +175,13 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows& rows, bool separate) {
   bool pushed = false, changed = false;
   for (int k = 0; k < c.count; ++k) {
     Point& p = c.points[k];
-    const Row& row = rows.points[k];
+    const Row<D>& row = rows.points[k];
     const double gap = p.gap + moved + row.turn_b.dot(turned_b) - row.turn_a.dot(turned_a);
     if (!separate && gap > 0 && p.push == 0) continue;  // what has not closed yet is the next substep's
     double bias = 0, mass_scale = 1, leak = 0;
-    if (gap > 0) {
-      bias = gap / h_;
-    } else if (separate) {
-      bias = std::max(bias_rate_ * std::min(gap + kSlop * settings_.metre, 0.0), -kPushSpeed * settings_.metre);
-      mass_scale = soft_mass_, leak = soft_leak_;
-    }
+    if (gap > 0 || separate) bias = removal_.speed(gap);
+    if (rows.at_once && separate) mass_scale = 1 / (1 + kGive), leak = kGive / (1 + kGive);
+    else if (separate && gap <= 0) mass_scale = soft_mass_, leak = soft_leak_;
     const double speed = c.normal.dot(vb - va) + row.turn_b.dot(wb) - row.turn_a.dot(wa);
     const double before = p.push;
     p.push = std::max(before - row.mass * mass_scale * (speed + bias) - leak * before, 0.0);
@@ -231,7 +218,7 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows& rows, bool separate) {
 }
 
 template <int D>
-void Solver<D>::resist_turning(Contact<D>& c, const Rows& rows) {
+void Solver<D>::resist_turning(Contact<D>& c, const Rows<D>& rows) {
   Moving<D>&a = moving_[c.a], &b = moving_[c.b];
   double push = 0;
   for (const Point& p : points(c)) push += p.push;
@@ -255,15 +242,6 @@ double Solver<D>::gap_now(const Contact<D>& c, const Point& p) const {
   const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
   // To first order in the turns: what rolls keeps its gap.
   return p.gap + c.normal.dot(b.moved + cross(b.turned, p.arm_b) - a.moved - cross(a.turned, p.arm_a));
-}
-
-template <int D>
-void Solver<D>::apply(const Contact<D>& c, const Point& p, const Vec<D>& impulse) {
-  Moving<D>&a = moving_[c.a], &b = moving_[c.b];
-  a.velocity -= a.inverse_mass.cwiseProduct(impulse);
-  a.spin -= a.inverse_inertia * torque(p.arm_a, impulse);
-  b.velocity += b.inverse_mass.cwiseProduct(impulse);
-  b.spin += b.inverse_inertia * torque(p.arm_b, impulse);
 }
 
 template class Solver<2>;

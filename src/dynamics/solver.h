@@ -4,7 +4,7 @@
 #include <span>
 #include <vector>
 
-#include "dynamics/body.h"
+#include "dynamics/at_once.h"
 
 namespace colvik::dynamics {
 
@@ -12,23 +12,6 @@ struct SolverSettings {
   double step = 1.0 / 60;  // seconds
   int substeps = 8;
   double metre = 1;  // user's units in a metre; every tolerance follows from it
-};
-
-/// A body while it is being solved.
-template <int D>
-struct Moving {
-  Vec<D> velocity;
-  Spin<D> spin;
-  Vec<D> inverse_mass;
-  Inertia<D> inverse_inertia;  // in the world's frame
-  Vec<D> moved;                // since the step began
-  Vec<D> way;                  // in the last substep
-  Spin<D> turned;              // likewise, small turns added up
-  Vec<D> gain;                 // of velocity in this substep from gravity, forces and drag
-  Vec<D> shift;                // due to hits within this substep, which act from their time on
-  Spin<D> turn_shift;
-  bool pushed = false;  // by a contact, in this substep
-  bool hit = false;     // at a time of its own, in this substep
 };
 
 /// Advances bodies by one step of several substeps. Call begin, replace, then substep as often as the settings say,
@@ -61,15 +44,6 @@ class Solver {
   [[nodiscard]] const Moving<D>& moving(std::size_t body) const { return moving_[body]; }
 
  private:
-  struct Row {               // what of a point stays the same through the step
-    double mass = 0;         // along the normal
-    double across = 0;       // along the tangent in which it is least
-    Spin<D> turn_a, turn_b;  // torque of a push of one on each
-  };
-  struct Rows {
-    std::array<Row, contact::kMostPoints<D>> points;
-    Inertia<D> turning;  // effective inertia of the pair
-  };
   using Point = SolverPoint<D>;
 
   void prepare(std::size_t first);
@@ -77,10 +51,10 @@ class Solver {
   void accelerate();
   void warm_start();
   void push(bool separate);
-  void push_contact(Contact<D>& c, const Rows& rows, bool separate);
-  void resist_turning(Contact<D>& c, const Rows& rows);
+  void push_contact(Contact<D>& c, const Rows<D>& rows, bool separate);
+  void resist_turning(Contact<D>& c, const Rows<D>& rows);
   void hits();
-  bool hit(Contact<D>& c, const Rows& rows);
+  bool hit(Contact<D>& c, const Rows<D>& rows);
   void move();
   void turn(std::size_t body);
   [[nodiscard]] bool counts(const Contact<D>& c) const {
@@ -88,18 +62,22 @@ class Solver {
     return !c.guard || a.pushed || b.pushed || a.hit || b.hit;
   }
   [[nodiscard]] double gap_now(const Contact<D>& c, const Point& p) const;
-  void apply(const Contact<D>& c, const Point& p, const Vec<D>& impulse);
+  void apply(const Contact<D>& c, const Point& p, const Vec<D>& impulse) {
+    dynamics::apply(p, impulse, moving_[c.a], moving_[c.b]);
+  }
 
   std::span<Body<D>> bodies_;
   std::span<Contact<D>> contacts_;
   std::vector<Moving<D>> moving_;
-  std::vector<Rows> rows_;
+  std::vector<Rows<D>> rows_;
   std::vector<std::uint32_t> bouncing_;  // contacts with restitution
+  AtOnce<D> at_once_;
   SolverSettings settings_;
   std::size_t fast_ = 0;  // contacts from here on are those of fast pairs
   int substep_ = 0;
   double h_ = 0;
-  double bias_rate_ = 0, soft_mass_ = 1, soft_leak_ = 0;
+  Removal removal_;
+  double soft_mass_ = 1, soft_leak_ = 0;
 };
 
 }  // namespace colvik::dynamics

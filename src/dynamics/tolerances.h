@@ -12,4 +12,11 @@ inline constexpr double kTogether = 1e-6;         // points nearer than this at 
 inline constexpr double kDamping = 2;             // damping ratio of the spring that removes overlap
 inline constexpr double kStiffness = 0.25;        // its frequency as a part of the substep rate
 
+// Islands that are solved at once.
+inline constexpr unsigned kHigh = 16;   // bodies from the ground up
+inline constexpr double kHeavy = 5;     // as heavy as what it lies on
+inline constexpr double kWidest = 6;    // bodies of an island side by side, about
+inline constexpr double kGive = 0.002;  // of the effective inverse mass of a contact
+inline constexpr int kRounds = 6;       // of letting go
+
 }  // namespace colvik::dynamics

@@ -99,6 +99,22 @@ void World<D>::Impl::make_contacts() {
   solver.replace(contacts, 0, steady_contacts);
 }
 
+// The point of the last step that goes on: of the same features, or else, as these change where two edges lie
+// over each other, the one at the same place.
+template <int D>
+world::Kept<D>* World<D>::Impl::find_kept(std::uint32_t id, const Vec<D>& at) {
+  world::Kept<D>* nearest = nullptr;
+  double least = world::kSamePoint * settings.metre;
+  least *= least;
+  for (world::Kept<D>& k : kept_before) {
+    if (k.push == 0) continue;
+    if (k.id == id) return &k;
+    const double far = (k.at - at).squaredNorm();
+    if (far < least) nearest = &k, least = far;
+  }
+  return nearest;
+}
+
 // Contacts of a pair whose objects are, or will be in `ahead` seconds, at these poses.
 template <int D>
 void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const Pose<D>& at_b, double margin,
@@ -143,11 +159,11 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const P
         const Vec<D> gain = bodies[c.b].acceleration - bodies[c.a].acceleration;
         to.gap -= c.normal.dot(apart * ahead + gain * (ahead * ahead / 2));
       }
-      for (const world::Kept<D>& before : kept_before)
-        if (before.id == from.id) {
-          to.push = before.push, to.drag = before.drag;
-          if (k == 0) c.roll = before.roll;
-        }
+      if (world::Kept<D>* before = find_kept(from.id, Vec<D>(at_a.rotation.inverse() * to.arm_a))) {
+        to.push = before->push, to.drag = before->drag;
+        if (k == 0) c.roll = before->roll;
+        before->push = 0;  // it is taken
+      }
     }
     if (rolling > 0) {
       // The lever is that of what rolls: of two, the shorter.
@@ -187,11 +203,12 @@ void World<D>::Impl::hold_one_way(Pair<D>& p) {
 template <int D>
 void World<D>::Impl::note_contact(const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end) {
   Pair<D>& p = pairs[pair];
+  const Rotation<D> back = objects[colliders[p.a].object].shown.pose.rotation.inverse();
   const dynamics::SolverPoint<D>* deepest = nullptr;
   bool pushes = false;
   for (int k = 0; k < c.count; ++k) {
     const dynamics::SolverPoint<D>& point = c.points[k];
-    if (point.push > 0) p.kept.push_back({point.id, point.push, point.drag, c.roll});
+    if (point.push > 0) p.kept.push_back({point.id, point.push, point.drag, c.roll, back * point.arm_a});
     p.impulse += point.total_push;
     if (point.total_push > 0) p.approach = std::max(p.approach, point.approach);
     if (point.when >= 0) p.when = p.when < 0 ? point.when : std::min(p.when, point.when);

@@ -19,6 +19,7 @@ namespace world {
 // Tolerances in metres; multiply by the world's metre.
 inline constexpr double kMargin = 0.02;     // contacts are kept while the shapes are nearer than this
 inline constexpr double kTouching = 0.004;  // solids this near touch; rounding and the solver's slop are below it
+inline constexpr double kSamePoint = 0.01;  // a contact point this near to one of the last step goes on from it
 inline constexpr double kLetGo = 0.012;     // a solid touch ends beyond this gap, so that none flickers
 
 inline constexpr double kStill = 0.04;         // slower than this everywhere, per second, is at rest
@@ -91,6 +92,7 @@ struct Kept {
   double push = 0;
   Vec<D> drag = Vec<D>::Zero();
   Spin<D> roll = Spin<D>::Zero();
+  Vec<D> at = Vec<D>::Zero();  // from the centre of mass of a's object, in its frame
 };
 
 // Two colliders whose padded bounds overlap and that may meet.
@@ -284,6 +286,7 @@ struct World<D>::Impl {
   void make_contacts();  // contacts.cpp
   void add_contacts(std::size_t pair, const Pose<D>& at_a, const Pose<D>& at_b, double margin, double ahead,
                     bool guard);
+  world::Kept<D>* find_kept(std::uint32_t id, const Vec<D>& at);
   void note_contact(const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end);
   void begin_substep();  // fast.cpp
   void add_corners(std::size_t contact, std::uint32_t collider, const Pose<D>& at, double ahead);

@@ -95,7 +95,7 @@ void pack(A& a, ObjectState<D>& o) {
 }
 template <class A, int D>
 void pack(A& a, Kept<D>& k) {
-  a(k.id, k.push, k.drag, k.roll);
+  a(k.id, k.push, k.drag, k.roll, k.at);
 }
 template <class A, int D>
 void pack(A& a, Pair<D>& p) {

@@ -127,7 +127,7 @@ std::uint64_t World<D>::hash() const {
   }
   const auto add_pair = [&](const world::Pair<D>& p) {
     h.add(p.serial_a), h.add(p.serial_b), h.add(std::uint64_t{p.touching});
-    for (const world::Kept<D>& k : p.kept) h.add(std::uint64_t{k.id}), h.add(k.push), h.add(k.drag), h.add(k.roll);
+    for (const world::Kept<D>& k : p.kept) h.add(std::uint64_t{k.id}), h.add(k.push), h.add(k.drag), h.add(k.roll), h.add(k.at);
     for (const std::uint32_t piece : p.standing) h.add(std::uint64_t{piece});
   };
   for (const world::Pair<D>& p : w.pairs) add_pair(p);

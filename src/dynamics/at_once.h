@@ -1,0 +1,83 @@
+#pragma once
+// Islands through which single contacts hand weight down too slowly: solved at once.
+#include <Eigen/SparseCholesky>
+
+#include <cstdint>
+#include <deque>
+#include <vector>
+
+#include "dynamics/moving.h"
+
+namespace colvik::dynamics {
+
+/// How overlap is removed: at `rate` times the overlap beyond `slop` per second, not faster than `fastest`.
+struct Removal {
+  double step = 0;  // seconds
+  double rate = 0, slop = 0, fastest = 0;
+  double strike = 0;                              // what closes faster hits, and does not rest
+  [[nodiscard]] double speed(double gap) const {  // at which the gap should close (above 0) or open
+    if (gap > 0) return gap / step;
+    return std::max(rate * std::min(gap + slop, 0.0), -fastest);
+  }
+};
+
+/// One pass of one contact after the other hands weight on by one body, so that a pile of n wants some n squared
+/// passes, and more where what lies above is the heavier. In such islands the contacts that push, and their friction,
+/// are taken together as springs that hardly give, and the bodies' velocities are found from them at once: (M + J' J /
+/// give) dv = -J' (...) / give, by sparse Cholesky factors (Lacoursiere, "Ghosts and machines", 2007, chapters 3 and
+/// 8). Contacts that would have to pull are let go, those that would need more friction than there is slide, and the
+/// rest is solved again. The passes that follow find little left to do.
+/// Deterministic: depends on nothing but its input.
+template <int D>
+class AtOnce {
+ public:
+  /// Finds the islands among the contacts before `end`, and marks their rows: those that are high or have heavy on
+  /// light, unless they are so wide that factors would be dear. Cost: linear in contacts and bodies.
+  void find(std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts, std::size_t end);
+  [[nodiscard]] bool empty() const { return used_ == 0; }
+  [[nodiscard]] bool holds(std::size_t contact) const { return contact < held_.size() && held_[contact] != 0; }
+
+  /// Changes impulses and velocities of contacts that push or are about to. With `separate` overlap is removed as
+  /// told; without it only the velocity is corrected.
+  void solve(std::span<Moving<D>> moving, std::span<Contact<D>> contacts, std::span<const Rows<D>> rows,
+             const Removal& removal, bool separate);
+
+ private:
+  static constexpr int kSize = D + kTurnAxes<D>;  // unknowns of a body
+  using Part = Eigen::Matrix<double, kSize, 1, Eigen::DontAlign>;
+  using Block = Eigen::Matrix<double, kSize, kSize, Eigen::DontAlign>;
+  struct Line {  // of J
+    std::uint32_t contact = 0;
+    int point = 0;
+    bool normal = true, active = false;
+    Vec<D> along;
+    Part on_a, on_b;
+    std::uint32_t body_a = 0, body_b = 0;  // places in the island
+    double give = 0;                       // speed for an impulse of one
+    double wanted = 0, off = 0;            // speed at which it should close, and what is amiss
+    double change = 0;                     // of its impulse
+  };
+  struct Island {
+    std::vector<std::uint32_t> bodies;    // furthest from the ground first
+    std::vector<std::uint32_t> contacts;  // in their order
+    std::vector<Line> lines;
+    std::vector<bool> factored;  // the lines that the factors are of
+    Eigen::SparseMatrix<double> matrix;
+    Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>, Eigen::Upper, Eigen::NaturalOrdering<int>> factors;
+    Eigen::VectorXd right;
+    bool good = false;
+  };
+  void lay_out(Island& island, std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts);
+  void factor(Island& island, std::span<const Moving<D>> moving);
+  void choose(Island& island, std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts,
+              std::span<const Rows<D>> rows, const Removal& removal, bool separate);
+  bool let_go(Island& island, std::span<Moving<D>> moving, std::span<Contact<D>> contacts);
+
+  std::deque<Island> islands_;  // factors stay where they are
+  std::size_t used_ = 0;
+  std::vector<std::uint8_t> held_;                                                    // by contact
+  std::vector<std::uint32_t> place_;                                                  // of a body within its island
+  std::vector<std::uint32_t> root_, depth_, first_, next_, queue_, members_, start_;  // by body, while searching
+};
+
+}  // namespace colvik::dynamics
