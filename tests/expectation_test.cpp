@@ -104,6 +104,45 @@ TEST_CASE_TEMPLATE("numbers, outcome and objects are judged at the end", T, Two,
   }
 }
 
+TEST_CASE_TEMPLATE("order, once for each other, counts, histories and times are judged", T, Two, Three) {
+  using E = Expectation<T::D>;
+  Round<T::D> r;
+  const auto reaction = [](const char* name, auto&& more) {
+    ExpectReaction e{name};
+    more(e);
+    return E{.what = e};
+  };
+  const auto object = [](bool always, std::optional<double> at, double reach) {
+    ExpectObject<T::D> e;
+    e.object = "robot", e.always = always, e.at = at, e.region = "lane";
+    e.inside = Bounds<T::D>{Vec<T::D>::Constant(-1), Vec<T::D>::Constant(reach)};
+    return E{.what = e};
+  };
+  const std::tuple<bool, E, const char*> rows[] = {
+      {true, reaction("collect", [](auto& e) { e.once_per_other = true; }), "once for each other"},
+      {true, reaction("collect", [](auto& e) { e.before = "done"; }), "before done"},
+      {false, reaction("done", [](auto& e) { e.before = "collect"; }), "before collect"},
+      {false, reaction("collect", [](auto& e) { e.before = "unused"; }), "before unused"},
+      {true, reaction("done", [](auto& e) { e.after = "collect", e.within = 0.1; }), "after each collect within 0.1 s"},
+      {false, reaction("collect", [](auto& e) { e.after = "done", e.within = 1; }), "after each done"},
+      {true, {.what = ExpectCount{"parcel", 2, {}, {}, {}}}, "count of parcel at the end is 2"},
+      {true, {.what = ExpectCount{"parcel", 3, {}, {}, 0.2}}, "count of parcel at 0.2 s is 3"},
+      {false, {.what = ExpectCount{"parcel", {}, {}, 1, {}}}, "is at most 1"},
+      {true, {.what = ExpectNumber{"world.parcels", {}, 0, 1, true, {}}}, "always is at least 0 and at most 1"},
+      {false, {.what = ExpectNumber{"world.parcels", 1, {}, {}, true, {}}}, "always is 1"},
+      {true, {.what = ExpectNumber{"world.parcels", 0, {}, {}, false, 0.1}}, "at 0.1 s is 0"},
+      {true, object(true, {}, 9), "@robot always is inside lane"},
+      {false, object(true, {}, 2), "@robot always is inside lane"},
+      {true, object(false, 0.3, 2), "@robot at 0.3 s is inside lane"},
+  };
+  for (const auto& [met, e, part] : rows) {
+    CAPTURE(part);
+    const ExpectationResult result = r.judge(e);
+    CHECK(result.met == met);
+    CHECK_MESSAGE(result.expected.find(part) != std::string::npos, result.expected);
+  }
+}
+
 TEST_CASE_TEMPLATE("an expectation of what does not exist is missed and says so", T, Two, Three) {
   using E = Expectation<T::D>;
   const Round<T::D> r;

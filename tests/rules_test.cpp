@@ -10,10 +10,10 @@ namespace {
 
 // A robot that meets a parcel at the origin in the first step.
 template <int D>
-struct Meeting {
+struct Encounter {
   Run<D> run;
   ObjectId robot, parcel;
-  Meeting() {
+  Encounter() {
     World<D>& w = run.world;
     for (const char* tag : {"robot", "parcel", "sorted"}) w.tags().declare(tag).value();
     w.set_number({}, "score", 0).value();
@@ -39,7 +39,7 @@ struct Meeting {
 }  // namespace
 
 TEST_CASE_TEMPLATE("effect add: the number's owner is always said", T, Two, Three) {
-  Meeting<T::D> m;
+  Encounter<T::D> m;
   m.react(
       {.name = "collect",
        .effects = {effects::add("world.score", 2), effects::add("self.charge", -1), effects::add("other.charge", 1)}});
@@ -50,7 +50,7 @@ TEST_CASE_TEMPLATE("effect add: the number's owner is always said", T, Two, Thre
 }
 
 TEST_CASE_TEMPLATE("effect remove: going at once, gone after the delay, never taken twice", T, Two, Three) {
-  Meeting<T::D> m;
+  Encounter<T::D> m;
   m.react({.name = "collect", .effects = {effects::add("world.score", 1), effects::remove(Side::other, 0.1)}});
   const ObjectId second =
       m.run.world.add(thing<T::D>("robot2", BodyKind::kinematic, kZero, {solid(ball<T::D>(1))}, {"robot"})).value();
@@ -69,7 +69,7 @@ TEST_CASE_TEMPLATE("effect remove: going at once, gone after the delay, never ta
 }
 
 TEST_CASE_TEMPLATE("both sides see the hit and the first in file order has the first claim", T, Two, Three) {
-  Meeting<T::D> m;
+  Encounter<T::D> m;
   m.run.world.tags().declare("shredder").value();
   // The shredder was created last, so that its touch comes after the robot's; its reaction is first.
   m.run.world.add(thing<T::D>("shredder", BodyKind::kinematic, kZero, {zone(cube<T::D>(1))}, {"shredder"})).value();
@@ -87,7 +87,7 @@ TEST_CASE_TEMPLATE("both sides see the hit and the first in file order has the f
 }
 
 TEST_CASE_TEMPLATE("effects hide and show: nothing is touched in between", T, Two, Three) {
-  Meeting<T::D> m;
+  Encounter<T::D> m;
   m.react({.name = "blink",
            .effects = {effects::hide(Side::other), effects::show(Side::other, 0.1), effects::add("world.score", 1)}});
   m.steps(1);
@@ -99,7 +99,7 @@ TEST_CASE_TEMPLATE("effects hide and show: nothing is touched in between", T, Tw
 }
 
 TEST_CASE_TEMPLATE("effect retag: later touches see the new tags", T, Two, Three) {
-  Meeting<T::D> m;
+  Encounter<T::D> m;
   m.react(
       {.name = "sort", .other = "parcel & !sorted", .effects = {effects::retag(Side::other, {"sorted"}, {"parcel"})}});
   m.steps(2);
@@ -113,7 +113,7 @@ TEST_CASE_TEMPLATE("effect retag: later touches see the new tags", T, Two, Three
 }
 
 TEST_CASE_TEMPLATE("effect damage: lowers health to zero and that starts another", T, Two, Three) {
-  Meeting<T::D> m;
+  Encounter<T::D> m;
   m.react({.name = "hurt", .effects = {effects::damage(Side::self, 5)}});
   m.react({.name = "out-of-order", .when = OnNumber{"self.health", 0}, .effects = {effects::finish("broken")}});
   m.steps(1);
@@ -126,7 +126,7 @@ TEST_CASE_TEMPLATE("effect damage: lowers health to zero and that starts another
 
 TEST_CASE_TEMPLATE("effect stop: no velocity, spin or motion", T, Two, Three) {
   constexpr int D = T::D;
-  Meeting<D> m;
+  Encounter<D> m;
   m.run.world.set_velocity(m.robot, along_x<D>(0.6), Spin<D>(Spin<D>::Constant(1)));
   m.react({.name = "halt", .effects = {effects::stop(Side::self)}});
   m.steps(10);
@@ -135,7 +135,7 @@ TEST_CASE_TEMPLATE("effect stop: no velocity, spin or motion", T, Two, Three) {
 }
 
 TEST_CASE_TEMPLATE("effect finish: the first outcome counts and the run ends with the step", T, Two, Three) {
-  Meeting<T::D> m;
+  Encounter<T::D> m;
   m.react({.name = "win", .effects = {effects::finish("won", 0.05)}});
   m.react({.name = "lose", .effects = {effects::finish("lost", 0.05)}});
   m.run.run_for(10);
@@ -145,7 +145,7 @@ TEST_CASE_TEMPLATE("effect finish: the first outcome counts and the run ends wit
 }
 
 TEST_CASE_TEMPLATE("starts: phase, channel, number of the world and of an object", T, Two, Three) {
-  Meeting<T::D> m;
+  Encounter<T::D> m;
   m.react({.name = "began", .effects = {effects::add("world.score", 1)}});
   m.react({.name = "goes-on", .when = OnTouch{Phase::during, {}}});
   m.react({.name = "ended", .when = OnTouch{Phase::end, {}}});
@@ -168,7 +168,7 @@ TEST_CASE_TEMPLATE("starts: phase, channel, number of the world and of an object
 }
 
 TEST_CASE_TEMPLATE("an end by removal or hiding is no parting", T, Two, Three) {
-  Meeting<T::D> m;
+  Encounter<T::D> m;
   m.add_parcel("other-parcel");
   m.react({.name = "ended", .when = OnTouch{Phase::end, {}}});
   m.steps(1);
@@ -179,7 +179,7 @@ TEST_CASE_TEMPLATE("an end by removal or hiding is no parting", T, Two, Three) {
 }
 
 TEST_CASE_TEMPLATE("once per other and once ever", T, Two, Three) {
-  Meeting<T::D> m;
+  Encounter<T::D> m;
   m.add_parcel("second");
   m.react({.name = "each", .once = Once::per_other});
   m.react({.name = "first", .once = Once::ever});
@@ -197,7 +197,7 @@ TEST_CASE_TEMPLATE("once per other and once ever", T, Two, Three) {
 
 TEST_CASE_TEMPLATE("a named callback is a reaction like any other", T, Two, Three) {
   constexpr int D = T::D;
-  Meeting<D> m;
+  Encounter<D> m;
   std::vector<std::string> seen;
   m.react({.name = "tell", .other = "@parcel", .once = Once::ever, .call = [&](World<D>& w, const Firing<D>& f) {
              seen.push_back(w.object(*f.self).name + "+" + w.object(*f.other).name);
@@ -212,7 +212,7 @@ TEST_CASE_TEMPLATE("a named callback is a reaction like any other", T, Two, Thre
 }
 
 TEST_CASE_TEMPLATE("a touch of two alike is seen from both sides", T, Two, Three) {
-  Meeting<T::D> m;
+  Encounter<T::D> m;
   m.run.world.place(m.robot, {along_x<T::D>(50), {}});
   m.add_parcel("second");
   m.react({.name = "stacked", .self = "parcel", .other = "parcel"});
@@ -223,7 +223,7 @@ TEST_CASE_TEMPLATE("a touch of two alike is seen from both sides", T, Two, Three
 
 TEST_CASE_TEMPLATE("reactions that cannot work are refused", T, Two, Three) {
   using R = Reaction<T::D>;
-  Meeting<T::D> m;
+  Encounter<T::D> m;
   m.react({.name = "taken"});
   const std::pair<const char*, R> rows[] = {
       {"reaction 'taken': is there twice", {.name = "taken"}},
@@ -232,7 +232,7 @@ TEST_CASE_TEMPLATE("reactions that cannot work are refused", T, Two, Three) {
       {"reaction 'x' other: tag query 'parcel &' lacks a tag", {.name = "x", .other = "parcel &"}},
       {"reaction 'x': 'world.scor' is not a number of the world; did you mean 'world.score'?",
        {.name = "x", .effects = {effects::add("world.scor", 1)}}},
-      {"reaction 'x': number 'score' does not say whose it is; world.NAME, self.NAME or other.NAME",
+      {"reaction 'x': number 'score' does not say whose it is; world.NAME, self.NAME, other.NAME or @OBJECT.NAME",
        {.name = "x", .effects = {effects::add("score", 1)}}},
       {"reaction 'x': delay -1 is not usable", {.name = "x", .effects = {effects::remove(Side::other, -1)}}},
       {"reaction 'x': damage of 0 is not usable", {.name = "x", .effects = {effects::damage(Side::self, 0)}}},

@@ -33,11 +33,12 @@ struct Event {
   Phase phase = Phase::begin;
   Channel channel = Channel::solid;
   EndCause why = EndCause::none;
-  ObjectId self, other;          ///< self was created first; see seen_from()
-  TagSet self_tags, other_tags;  ///< the object's and its touching colliders'
-  Vec<D> normal = kZero;         ///< unit length, points at self
-  Vec<D> point = kZero;          ///< world position between the two
-  double approach_speed = 0;     ///< units per second at which they came together; 0 on an end
+  ObjectId self, other;            ///< self was created first; see seen_from()
+  ObjectId self_root, other_root;  ///< whom they are children of, or themselves
+  TagSet self_tags, other_tags;    ///< the object's and its touching colliders'
+  Vec<D> normal = kZero;           ///< unit length, points at self
+  Vec<D> point = kZero;            ///< world position between the two
+  double approach_speed = 0;       ///< units per second at which they came together; 0 on an end
   double impulse = 0;     ///< that pushed them apart in this step, also in the one it ended in; 0 unless one is dynamic
   bool squeezed = false;  ///< a dynamic one is pressed into the other by a third that cannot yield either
 
@@ -46,10 +47,34 @@ struct Event {
     if (object == self) return *this;
     Event turned = *this;
     std::swap(turned.self, turned.other);
+    std::swap(turned.self_root, turned.other_root);
     std::swap(turned.self_tags, turned.other_tags);
     turned.normal = -normal;
     return turned;
   }
+};
+
+/// A touch of two colliders, as it is now.
+template <int D>
+struct ColliderTouch {
+  ObjectId self, other;
+  std::size_t self_collider = 0, other_collider = 0;
+  Channel channel = Channel::solid;
+  Vec<D> normal = kZero;         ///< unit length, points at self
+  Vec<D> point = kZero;          ///< world position between the two, where they are deepest
+  std::vector<Vec<D>> points{};  ///< of solids that push: all their contact points
+  double gap = 0;                ///< below 0: so deep they overlap
+  double impulse = 0;            ///< of the last step
+};
+
+/// A touch that another engine found, for World::step_told.
+struct Told {
+  double time = 0;  ///< seconds from the start
+  Phase phase = Phase::begin;
+  Channel channel = Channel::solid;
+  EndCause why = EndCause::none;
+  ObjectId self, other;
+  double approach_speed = 0, impulse = 0;
 };
 
 }  // namespace colvik

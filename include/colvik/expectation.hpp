@@ -10,6 +10,10 @@ namespace colvik {
 struct ExpectReaction {
   std::string reaction{};
   std::string self = "any", other = "any";  ///< tag query or "@object"
+  bool once_per_other = false;              ///< it fires, and for no two of them twice
+  std::string before{};                     ///< another reaction, whose first firing comes later
+  std::string after{};                      ///< another reaction, each firing of which this one follows...
+  double within = std::numeric_limits<double>::infinity();  ///< ...within so many seconds
 };
 /// A touch that begins, between `first` and `second` in either order.
 struct ExpectContact {
@@ -20,6 +24,14 @@ struct ExpectContact {
 struct ExpectNumber {
   std::string number{};
   std::optional<double> is{}, at_least{}, at_most{};
+  bool always = false;         ///< at all times, not only at the end
+  std::optional<double> at{};  ///< at this time, in seconds, instead of at the end
+};
+/// How many shown objects match a tag query.
+struct ExpectCount {
+  std::string query = "any";
+  std::optional<double> is{}, at_least{}, at_most{};
+  std::optional<double> at{};  ///< at this time, in seconds, instead of at the end
 };
 struct ExpectOutcome {
   std::string outcome{};
@@ -31,6 +43,8 @@ struct ExpectObject {
   std::optional<bool> present{};      ///< still there and active, or not
   std::optional<Bounds<D>> inside{};  ///< its position is in here
   std::string region{};               ///< what `inside` is called
+  bool always = false;                ///< as long as it is there, not only at the end
+  std::optional<double> at{};         ///< at this time, in seconds, instead of at the end
 };
 
 /// Where in a file something stands; 1-based. line 0: nowhere.
@@ -41,7 +55,7 @@ struct Place {
 
 template <int D>
 struct Expectation {
-  std::variant<ExpectReaction, ExpectContact, ExpectNumber, ExpectOutcome, ExpectObject<D>> what{};
+  std::variant<ExpectReaction, ExpectContact, ExpectNumber, ExpectOutcome, ExpectObject<D>, ExpectCount> what{};
   // How often, for reactions and contacts; at least once when nothing is said.
   std::optional<std::uint64_t> times{}, at_least{}, at_most{};
   bool never = false;

@@ -1,7 +1,7 @@
 #pragma once
 /// Reading a trace: reports in words, event logs, and why an expectation was missed.
 
-#include <colvik/expectation.hpp>
+#include <colvik/run.hpp>
 
 #include <iosfwd>
 
@@ -16,6 +16,7 @@ template <int D>
 struct ReportStyle {
   bool colour = false;
   std::size_t firings = 8;  ///< of a reaction that are listed one by one
+  bool coverage = false;    ///< all that was never tried, not only some of it
 };
 
 /// What fired, which expectations were met, and how many objects there were; lines of at most 100
@@ -28,5 +29,82 @@ template <int D>
 /// reactions. docs/events.md lists the keys.
 template <int D>
 void write_events(std::ostream& out, const Trace<D>& trace);
+
+// ---- coverage --------------------------------------------------------------------------------
+
+/// One thing that a run could try.
+struct Tried {
+  enum class What {
+    reaction,  ///< a reaction fired
+    negative,  ///< something that does not fit was where a reaction asks for a touch, and it did not fire for it
+    zone,      ///< something entered a zone
+    tags       ///< two tags that may meet met
+  };
+  What what = What::reaction;
+  std::string name;
+  bool tried = false;
+};
+[[nodiscard]] std::string_view name_of(Tried::What what);
+
+struct Coverage {
+  std::vector<Tried> all;                ///< by what, then in order of the file or of creation
+  [[nodiscard]] double percent() const;  ///< of all that was tried; 100 when there is nothing to try
+};
+/// What of a scene a run tried. Cost: the touches times the reactions, and the square of the different colliders.
+template <int D>
+[[nodiscard]] Coverage coverage(const Trace<D>& trace);
+/// A line for each sort of thing, with what was never tried; all of it with `full`.
+[[nodiscard]] std::string coverage_report(const Coverage& coverage, bool full);
+
+// ---- who meets whom --------------------------------------------------------------------------
+
+/// What two of a kind do when they meet.
+struct Meeting {
+  std::string first, second;  ///< tags, or objects
+  bool solid = false, zone = false;
+  std::string why;  ///< when neither: the rule that keeps them apart; else which accept each other
+};
+/// Of each two tags (or objects, with `objects`) that the scene has, as it was at the start of the run.
+template <int D>
+[[nodiscard]] std::vector<Meeting> who_meets(const Trace<D>& trace, bool objects = false);
+/// The same as a table for a terminal, and why those that do not meet do not.
+[[nodiscard]] std::string who_report(std::span<const Meeting> meetings);
+
+// ---- comparing -------------------------------------------------------------------------------
+
+/// A reaction that fired or a touch that began.
+struct Happening {
+  std::string what;  ///< the reaction's name, or "solid touch", "zone touch"
+  std::string self, other;
+  double time = 0;
+};
+template <int D>
+[[nodiscard]] std::vector<Happening> happenings(const Trace<D>& trace);
+/// The same from an event log (see write_events). Fails with the line that cannot be read.
+[[nodiscard]] Result<std::vector<Happening>> read_happenings(std::istream& log, const std::string& name);
+
+struct Difference {
+  enum class How { only_first, only_second, other_time };
+  How how = How::only_first;
+  Happening first, second;
+};
+/// The nth of one what with the same self and other is compared with the nth. Times that differ by less than
+/// `slack` seconds are the same.
+[[nodiscard]] std::vector<Difference> compare(std::span<const Happening> first, std::span<const Happening> second,
+                                              double slack = 1e-6);
+[[nodiscard]] std::string compare_report(std::span<const Difference> differences);
+
+// ---- results for build servers, and logs of other engines --------------------------------------
+
+/// JUnit XML: an expectation is a test case, with its file and line.
+template <int D>
+void write_junit(std::ostream& out, const std::string& suite, const Trace<D>& trace,
+                 std::span<const Expectation<D>> expectations);
+
+/// Puts a contact log of another engine through a run's reactions, with no simulation: JSON Lines as docs/events.md
+/// says, in order of time. Objects that are not there are added with their tags. Fails with the line that cannot
+/// be used; what came before it has happened then. Safe on hostile input.
+template <int D>
+Result<void> audit(Run<D>& run, std::istream& log, const std::string& name);
 
 }  // namespace colvik

@@ -38,6 +38,28 @@ struct EmptyList {
 };
 inline constexpr EmptyList kEmpty{};
 
+/// A moment of a collider's schedule.
+template <int D>
+struct Beat {
+  double at = 0;                  ///< seconds from the start of the run, or of each round
+  std::optional<bool> on{};       ///< switched on or off
+  std::optional<double> scale{};  ///< so many times its first size; > 0
+};
+template <int D>
+struct Schedule {
+  std::vector<Beat<D>> beats = kEmpty;  ///< in order of time
+  double period = 0;                    ///< seconds of a round, above the last beat; 0: once
+};
+
+/// What a zone does to dynamic objects inside it.
+template <int D>
+struct Field {
+  Vec<D> gravity = kZero;  ///< added to the world's, units per second squared
+  double drag = 0;         ///< added, towards the wind's velocity
+  Vec<D> wind = kZero;     ///< units per second
+  bool alone = false;      ///< of overlapping fields that say so the one with the strongest gravity and drag acts alone
+};
+
 /// A shape on an object.
 template <int D>
 struct ColliderDef {
@@ -57,6 +79,8 @@ struct ColliderDef {
   std::string meets = "any";               ///< tag query: whom it meets
   std::vector<std::string> tags = kEmpty;  ///< of its own, besides the object's
   bool on = true;
+  std::optional<Field<D>> field{};  ///< zones only
+  Schedule<D> schedule{};
 };
 
 /// A place to be at a time.
@@ -79,8 +103,31 @@ struct VelocityFrom {
   Vec<D> velocity = kZero;
   Spin<D> spin = kZero;
 };
+/// Round a centre, from where it is.
 template <int D>
-using Motion = std::variant<std::monostate, Path<D>, std::vector<VelocityFrom<D>>>;
+struct Circling {
+  Vec<D> centre = kZero;
+  Spin<D> rate = kZero;  ///< radians per second
+  bool turns = false;    ///< it turns along, the same side to the centre
+};
+/// Straight to a place, or after another object, at a speed; it stops there.
+template <int D>
+struct Approach {
+  Vec<D> place = kZero;
+  std::string object{};  ///< its name; "": to the place. Once it is gone, the way ends
+  double speed = 0;      ///< units per second, above 0
+  double within = 0;     ///< so near is near enough
+};
+template <int D>
+using Motion = std::variant<std::monostate, Path<D>, std::vector<VelocityFrom<D>>, Circling<D>, Approach<D>>;
+
+/// What a kinematic object heeds besides its motion.
+template <int D>
+struct Heed {
+  std::string points_at{};                 ///< an object's name: its own x axis points there
+  std::optional<Bounds<D>> re_enters{};    ///< left entirely on one side, it enters on the other, not swept across
+  std::optional<Bounds<D>> kept_inside{};  ///< its origin stays in here
+};
 
 /// A push on a dynamic object, at a time told beforehand. Force and torque act in the steps from `from`
 /// to `until`; impulse and angular impulse once, in the step that begins at `from`.
@@ -108,20 +155,33 @@ struct Drawing {
   std::string picture{};  ///< path of a PNG; may be empty
 };
 
+/// A named place on an object.
+template <int D>
+struct Spot {
+  std::string name{};
+  Pose<D> pose{};  ///< in the object's frame
+};
+
 /// All that is said about an object when it is added to a world.
 template <int D>
 struct ObjectDef {
   std::string name{};  ///< unique in the world; made from the kind when empty
   std::string kind{};
-  Vec<D> at = kZero;
+  Vec<D> at = kZero;  ///< in the world
   Rotation<D> turned = kUnturned;
-  BodyKind body = BodyKind::fixed;
+  /// Name of an object that is there already, with which it then moves; "": on its own. The two never meet.
+  std::string parent{};
+  std::optional<Pose<D>> on_parent{};  ///< instead of at and turned: in the parent's frame
+  bool meets_relatives = false;        ///< true: notices parents, children and their kin, too, without being pushed
+  BodyKind body = BodyKind::fixed;     ///< with a parent: once it is detached
   std::vector<std::string> tags{};
   std::vector<ColliderDef<D>> colliders{};
   std::vector<Number> numbers{};
+  std::vector<Spot<D>> spots = kEmpty;
   Vec<D> velocity = kZero;  ///< first velocity; a kinematic object keeps it
   Spin<D> spin = kZero;
   Motion<D> motion{};                   ///< kinematic objects only
+  Heed<D> heed{};                       ///< likewise
   std::optional<double> mass{};         ///< instead of density times area or volume; > 0
   std::optional<Vec<D>> mass_centre{};  ///< in the object's frame, instead of the shapes'
   std::optional<Spin<D>> inertia{};     ///< about its own axes through the centre of mass, instead of the shapes'; > 0
@@ -153,18 +213,23 @@ struct Object {
   ObjectId id{};
   std::uint64_t serial = 0;  ///< counts objects in order of creation; orders everything that is listed
   std::string name, kind;
-  BodyKind body = BodyKind::fixed;
-  Pose<D> pose{};
-  Vec<D> velocity = kZero;  ///< of the object's origin for kinematic, of the centre of mass for dynamic ones
+  BodyKind body = BodyKind::fixed;  ///< with a parent: how the root moves
+  Pose<D> pose{};                   ///< in the world
+  std::optional<ObjectId> parent{};
+  ObjectId root{};          ///< the parent's parent and so on; itself without one
+  Pose<D> on_parent{};      ///< in the parent's frame; means nothing without one
+  Vec<D> velocity = kZero;  ///< of the root's origin if it is kinematic, of its centre of mass if dynamic
   Spin<D> spin = kZero;
-  double mass = 0;             ///< 0 unless dynamic
-  Vec<D> mass_centre = kZero;  ///< in the object's frame
+  double mass = 0;             ///< 0 unless dynamic; a root's with all that moves with it
+  Vec<D> mass_centre = kZero;  ///< the root's, in this object's frame
   double gravity_scale = 1;
   double drag = 0, spin_drag = 0;
   TagSet tags{};
   std::vector<Number> numbers{};
+  std::vector<Spot<D>> spots{};
   std::vector<Collider<D>> colliders{};
   Motion<D> motion{};
+  Heed<D> heed{};
   Drawing<D> drawing{};
   bool active = true;
   bool asleep = false;  ///< a dynamic object at rest that costs nothing until something wakes it

@@ -117,6 +117,8 @@ struct Pose {
   Rotation<D> rotation;
 
   [[nodiscard]] Vec<D> operator*(const Vec<D>& local) const { return position + rotation * local; }
+  /// A place of the world, told in this pose's frame.
+  [[nodiscard]] Vec<D> to_local(const Vec<D>& place) const { return rotation.inverse() * Vec<D>(place - position); }
   [[nodiscard]] Pose operator*(const Pose& local) const { return {*this * local.position, rotation * local.rotation}; }
   /// `other` told in this pose's frame. The positions are subtracted before anything else, so that
   /// two things near each other but far from the origin lose nothing.

@@ -13,6 +13,11 @@ struct ReactionReport {
   Start when;
   std::uint64_t fired = 0;
   std::uint64_t idle_effects = 0;  ///< effects that found their object gone or lacking the number
+  // Starts that fitted and yet did not fire, by what held them back.
+  std::uint64_t stopped_going = 0;  ///< one of the two was going
+  std::uint64_t stopped_off = 0;    ///< it was switched off
+  std::uint64_t stopped_guard = 0;  ///< a condition did not hold
+  std::uint64_t stopped_limit = 0;  ///< once, most or cooldown
 };
 
 /// Listens to a world and runs its reactions. All effects of a step apply together at its end, in
@@ -31,6 +36,8 @@ class Rules {
   /// Adds a reaction; reactions run in the order of adding. Fails on a second of the same name, an
   /// undeclared tag or number of the world, or a value that cannot be used.
   Result<void> add(Reaction<D> reaction);
+  /// Starts, in the next step, the reactions that wait for this input.
+  void input(std::string_view name);
   [[nodiscard]] std::span<const ReactionReport> reports() const;
   /// What fired in the last step, in order.
   [[nodiscard]] std::span<const Firing<D>> fired() const;

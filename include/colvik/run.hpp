@@ -9,13 +9,22 @@ template <int D>
 struct Run {
   explicit Run(const WorldSettings<D>& settings = {}) : world(settings), rules(world) {}
 
+  struct TimedInput {
+    double at = 0;  ///< seconds from the start of the run
+    std::string name{};
+  };
+
   World<D> world;
   Rules<D> rules;
   Trace<D> trace;
+  std::vector<TimedInput> inputs{};  ///< given to the rules at their times
 
   /// One step, recorded.
   void step() {
     if (!started_) start();
+    const double now = world.time(), then = now + 1 / world.settings().rate;
+    for (const TimedInput& i : inputs)
+      if (i.at >= now - 1e-9 && i.at < then - 1e-9) rules.input(i.name);
     world.step();
     trace.record(world, rules);
   }

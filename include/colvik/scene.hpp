@@ -27,11 +27,13 @@ struct Scene {
   std::vector<std::pair<std::string, std::string>> tags;  ///< name, meaning
   std::vector<Number> numbers;
   std::map<std::string, Bounds<D>> regions;
-  std::string view;  ///< region that pictures show; "" shows all
+  std::string view;                 ///< region that pictures show; "" shows all
+  std::vector<ObjectDef<D>> kinds;  ///< those that can be spawned
+  std::vector<typename Run<D>::TimedInput> inputs;
   std::vector<ObjectDef<D>> objects;
   std::vector<Reaction<D>> reactions;
   std::vector<Expectation<D>> expectations;
-  std::vector<Place> object_places, reaction_places;
+  std::vector<Place> object_places, reaction_places, kind_places;
   std::vector<Problem> notes;  ///< what was mended in shapes, in plain words
 };
 
@@ -54,6 +56,17 @@ using Setting = std::pair<std::string, std::string>;
 /// did not come from load_scene and cannot be used.
 template <int D>
 [[nodiscard]] std::unique_ptr<Run<D>> start_run(const Scene<D>& scene);
+
+/// A value of a kind, and where it comes from.
+struct ResolvedValue {
+  std::string key;    ///< "body", or "collider.box"
+  std::string value;  ///< as written
+  std::string kind;   ///< that says it
+  Place place;
+  std::string replaces;  ///< what it takes the place of; "" if nothing
+};
+/// A kind of a scene file with all that it inherits, nearest first. Fails on an unknown kind and on circles.
+[[nodiscard]] Result<std::vector<ResolvedValue>> resolve_kind(const std::string& path, const std::string& kind);
 
 /// A key that scene files may use.
 struct SceneKey {

@@ -3,6 +3,8 @@
 
 #include <colvik/rules.hpp>
 
+#include <map>
+
 namespace colvik {
 
 inline constexpr std::uint32_t kNobody = 0xffffffff;
@@ -69,6 +71,13 @@ class Trace {
   [[nodiscard]] std::span<const ReactionReport> reactions() const { return reactions_; }
   [[nodiscard]] std::span<const Number> numbers() const { return numbers_; }
   [[nodiscard]] const std::optional<std::string>& outcome() const { return outcome_; }
+  /// Value of a number at the end of `step`: of an object, or of the world (kNobody).
+  [[nodiscard]] std::optional<double> number_at(std::uint32_t object, std::string_view name, std::uint64_t step) const;
+  /// The least and greatest value it had.
+  [[nodiscard]] std::optional<std::pair<double, double>> number_range(std::uint32_t object,
+                                                                      std::string_view name) const;
+  [[nodiscard]] TagSet tags_at(std::uint32_t object, std::uint64_t step) const;
+  [[nodiscard]] std::size_t left() const { return left_; }  ///< objects that left the world's bounds
   [[nodiscard]] std::size_t live() const { return live_; }
   [[nodiscard]] std::size_t peak() const { return peak_; }
   [[nodiscard]] std::uint64_t hash() const { return hash_; }  ///< of the state the run ended with; 0 before it is over
@@ -85,23 +94,32 @@ class Trace {
     bool shown = true;
     Pose<D> pose;
   };
+  struct NumberSample {
+    std::uint64_t step = 0;
+    double value = 0;
+  };
+  using NumberKey = std::pair<std::uint32_t, std::string>;
   void note_objects(const World<D>& world);
-  std::uint32_t index_of(const World<D>& world, ObjectId id) const;
+  void note_numbers(std::uint32_t object, std::span<const Number> numbers);
+  std::uint32_t note_object(const World<D>& world, ObjectId id);
+  std::uint32_t index_of(const World<D>& world, ObjectId id);
 
   Tags tags_;
   double rate_ = 60, metre_ = 1;
   Vec<D> gravity_ = kZero;
   std::uint64_t steps_ = 0, hash_ = 0;
   std::vector<TraceObject<D>> objects_;
-  std::vector<std::vector<Sample>> samples_;  // by object: its poses, where they changed
-  std::vector<ObjectId> ids_;                 // by object, while it is alive
-  std::vector<std::uint32_t> by_slot_;        // from a slot to the object last seen in it
+  std::vector<std::vector<Sample>> samples_;                                // by object: its poses, where they changed
+  std::map<NumberKey, std::vector<NumberSample>> number_samples_;           // where they changed
+  std::vector<std::vector<std::pair<std::uint64_t, TagSet>>> tag_samples_;  // by object, likewise
+  std::vector<ObjectId> ids_;                                               // by object, while it is alive
+  std::vector<std::uint32_t> by_slot_;                                      // from a slot to the object last seen in it
   std::vector<TraceTouch> touches_;
   std::vector<TraceFiring<D>> firings_;
   std::vector<ReactionReport> reactions_;
   std::vector<Number> numbers_;
   std::optional<std::string> outcome_;
-  std::size_t live_ = 0, peak_ = 0;
+  std::size_t live_ = 0, peak_ = 0, left_ = 0;
 };
 
 extern template class Trace<2>;

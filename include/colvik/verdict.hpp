@@ -8,6 +8,8 @@ namespace colvik {
 enum class DecidedBy {
   both_accept,    ///< they meet
   same_object,    ///< colliders of one object never meet
+  relatives,      ///< one is the other's child, or both are of one family, and neither asks for relatives
+  excepted,       ///< the two objects are excepted from meeting
   both_static,    ///< neither ever moves
   inactive,       ///< one object is hidden
   switched_off,   ///< one collider is off
@@ -30,6 +32,8 @@ struct Party {
   bool active = true;
   bool on = true;
   std::uint64_t object = 0;  ///< serial of the object
+  std::uint64_t family = 0;  ///< serial of its root; 0: not asked
+  bool meets_relatives = false;
 };
 
 /// The one place where that is decided: the step, expectations and explanations all ask it.

@@ -29,19 +29,31 @@ namespace colvik {
 enum class Mixing { geometric_mean, mean, smaller, larger, product };
 [[nodiscard]] std::string_view name_of(Mixing mixing);
 
+/// What becomes of objects that left the world's bounds. All of them are counted.
+enum class Leaving { kept, removed };
+
 template <int D>
 struct WorldSettings {
   Vec<D> gravity = kZero;  ///< user's units per second squared
   double rate = 60;        ///< steps per second, 1 to 10000
   double metre = 1;        ///< user's units that make one metre, 1e-6 to 1e6; every tolerance follows from it
   int substeps = 8;        ///< of the contact solver in a step, 1 to 64
-  bool sleep = true;       ///< bodies at rest fall asleep together with all they touch, until something wakes them
+  /// Where objects are meant to be; what is entirely outside has left.
+  std::optional<Bounds<D>> bounds{};
+  Leaving leaving = Leaving::kept;
+  bool sleep = true;  ///< bodies at rest fall asleep together with all they touch, until something wakes them
   Mixing friction_mixing = Mixing::geometric_mean;
   Mixing restitution_mixing = Mixing::larger;
 };
 /// Fails on what no world can run with.
 template <int D>
 [[nodiscard]] Result<void> check_settings(const WorldSettings<D>& settings);
+
+/// How long two objects do not meet.
+struct Exception {
+  std::optional<double> seconds{};  ///< from now
+  bool until_apart = false;         ///< until they no longer touch
+};
 
 /// Names a number: the world's own, or an object's.
 struct NumberOwner {
@@ -82,19 +94,51 @@ class World {
   [[nodiscard]] std::size_t still_moved() const;
   /// Dynamic and kinematic objects that are shown and not asleep.
   [[nodiscard]] std::size_t awake_count() const;
+  /// How many objects have left the world's bounds so far; those that came back and left again count twice.
+  [[nodiscard]] std::size_t left_count() const;
+  /// Pairs and touches that a step looks at now.
+  [[nodiscard]] std::size_t pair_count() const;
+  [[nodiscard]] std::size_t contact_count() const;  ///< of the solver, in the last step
   /// How often a fast object was held back at a surface because it would have passed it within one step.
   [[nodiscard]] std::size_t held_back() const;
+
+  /// What the object touches now, on that channel or either, in order of creation. Cost: all touches.
+  [[nodiscard]] std::vector<ObjectId> touching(ObjectId id, std::optional<Channel> channel = std::nullopt) const;
+  /// The touches of the colliders of two objects, in order of the colliders.
+  [[nodiscard]] std::vector<ColliderTouch<D>> collider_touches(ObjectId self, ObjectId other) const;
+  /// Direct children in order of creation.
+  [[nodiscard]] std::vector<ObjectId> children(ObjectId id) const;
+  /// A spot of the object, or "" for itself, in the world. nullopt: no such spot.
+  [[nodiscard]] std::optional<Pose<D>> spot(ObjectId id, std::string_view name) const;
+
+  // ---- kinds ---------------------------------------------------------------------------------
+
+  /// What copies are made of later, by spawn(). Its name is def.kind. Fails as add() does, and on a second of a name.
+  Result<void> declare_kind(const ObjectDef<D>& def);
+  [[nodiscard]] const ObjectDef<D>* kind(std::string_view name) const;
+  /// A new copy of a kind; named KIND-N. False when there is no such kind or the place is not usable.
+  bool spawn(std::string_view kind, const Pose<D>& at, const Vec<D>& velocity = kZero, const Spin<D>& spin = kZero);
 
   // ---- changes -------------------------------------------------------------------------------
   // Outside a step they take effect at once; asked for by a listener they wait for the end of the
   // step and are applied together, in the order asked. Each returns false, and does nothing, when
   // the handle is stale: asking twice is harmless.
 
-  bool remove(ObjectId id);
-  /// Hides (false) or shows (true) the object.
+  bool remove(ObjectId id);  ///< with its children, as they with theirs
+  /// Removes everything.
+  void clear();
+  /// Hides (false) or shows (true) the object; what has a hidden parent is hidden.
   bool set_shown(ObjectId id, bool active);
   /// Teleports: not swept, touches end as "teleported".
   bool place(ObjectId id, const Pose<D>& pose);
+  /// From now on `child` moves with `parent`, at that pose in its frame; by default as it lies to it now. What is solid
+  /// of it becomes part of a dynamic parent, mass and momentum included. False for what would be its own parent.
+  bool attach(ObjectId child, ObjectId parent, const std::optional<Pose<D>>& on_parent = std::nullopt);
+  /// On its own again, with the body it was added with and the velocity it has there.
+  bool detach(ObjectId child);
+  /// The two do not meet: for so many seconds, until they no longer touch (a thrown thing and its thrower), or for
+  /// good. Touches end as "filtered".
+  bool except(ObjectId a, ObjectId b, const Exception& exception = {});
   /// Kinematic objects: be there at the end of the next step, moving on the way.
   bool move_to(ObjectId id, const Pose<D>& pose);
   bool set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& spin);
@@ -110,6 +154,9 @@ class World {
   bool wake(ObjectId id);
   /// Motions count time from the start of the run.
   bool set_motion(ObjectId id, const Motion<D>& motion);
+  /// Stops a kinematic object's motion or velocity for a while; on, it goes on from where it was.
+  bool switch_motion(ObjectId id, bool on);
+  bool set_gravity_scale(ObjectId id, double scale);
   bool give_tag(ObjectId id, Tag tag);
   bool take_tag(ObjectId id, Tag tag);
   bool switch_collider(ObjectId id, std::size_t collider, bool on);
@@ -123,6 +170,10 @@ class World {
   /// Declares a number of the world or an object, or sets it. Fails on a malformed name or a value
   /// that is not finite.
   Result<void> set_number(NumberOwner owner, std::string_view name, double value);
+  /// Sets a number that is there. Waits, as changes do.
+  bool put_number(NumberOwner owner, std::string_view name, double to);
+  /// Keeps a number from `least` to `most`.
+  bool clamp_number(NumberOwner owner, std::string_view name, double least, double most);
   /// Adds to a number; the sum is kept from `lowest` (or -1e15) to 1e15. False when there is no such
   /// number or object.
   bool add_to_number(NumberOwner owner, std::string_view name, double by, double lowest = -1e15);
@@ -134,6 +185,9 @@ class World {
   /// One step of 1/rate seconds: move what is driven, find pairs, solve contacts, move, then report
   /// touches, let listeners react, and apply what they asked for.
   void step();
+  /// A step in which nothing moves and nothing is looked for: the touches are those that another engine found.
+  /// Listeners react to them as ever. Entries with stale handles are left out.
+  void step_told(std::span<const Told> touches);
   /// Ends the run: every touch ends as "run over" in events(); listeners are told.
   void finish();
   [[nodiscard]] bool finished() const;  ///< since the last step

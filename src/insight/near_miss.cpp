@@ -85,7 +85,15 @@ std::string unfit(const ReactionReport& reaction, const TraceTouch& touch) {
     return fmt::format("it asks for a {} touch and this was a {} touch", name_of(*start.channel),
                        name_of(touch.channel));
   if (start.phase != touch.phase) return fmt::format("it starts on {}", name_of(start.phase));
-  return "one of them was going, or it fires only once";
+  std::string why;  // of all its starts, what held some of them back
+  const auto add = [&](std::uint64_t n, std::string_view what) {
+    if (n > 0) why += fmt::format("{}{}", why.empty() ? "" : ", or ", what);
+  };
+  add(reaction.stopped_guard, "a condition did not hold");
+  add(reaction.stopped_limit, "it had fired as often as it may");
+  add(reaction.stopped_going, "one of the two was going");
+  add(reaction.stopped_off, "it was switched off");
+  return why.empty() ? "not as fast, as hard or from the side that it asks for" : why;
 }
 
 }  // namespace
@@ -94,6 +102,9 @@ template <int D>
 std::string near_miss(const Expectation<D>& e, const Trace<D>& trace) {
   const std::optional<Wanted> w = wanted(e, trace);
   if (!w) return "";
+  if (w->reaction != nullptr && w->reaction->fired > 0 && e.from <= 0 && e.to > trace.time() &&
+      std::get<ExpectReaction>(e.what).self == "any" && std::get<ExpectReaction>(e.what).other == "any")
+    return "";  // it did fire, and what was missed is how often or in which order
   struct Best {
     Nearest nearest;
     std::uint32_t a = kNobody, b = kNobody;

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 
 namespace colvik {
 namespace {
@@ -69,6 +70,27 @@ std::string reactions_part(const Trace<D>& trace, const ReportStyle& style, cons
   return out;
 }
 
+// Of kinds of which there were several: how many there are, and how many there were at the most.
+template <int D>
+std::string kinds_part(const Trace<D>& trace) {
+  std::map<std::string, std::map<std::uint64_t, int>> changes;  // by kind and step
+  std::map<std::string, std::size_t> made;
+  for (const TraceObject<D>& o : trace.objects()) {
+    if (o.kind.empty()) continue;
+    ++made[o.kind];
+    ++changes[o.kind][o.born];
+    if (o.gone != kNever) --changes[o.kind][o.gone];
+  }
+  std::string out;
+  for (const auto& [kind, steps] : changes) {
+    if (made[kind] < 2) continue;
+    int live = 0, peak = 0;
+    for (const auto& [step, change] : steps) live += change, peak = std::max(peak, live);
+    out += fmt::format("    {:<14} {} live, {} at the peak, {} in all\n", kind, live, peak, made[kind]);
+  }
+  return out;
+}
+
 }  // namespace
 
 template <int D>
@@ -92,10 +114,13 @@ std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> ex
       out += paint.dim(fmt::format("          {}:{}:{}", r.place.file, r.place.line, r.place.column)) + "\n";
   }
   if (expectations.empty()) out += "  nothing: add [[expect]] to the scene\n";
+  out += "\n" + paint.head("What was tried") + "\n" + coverage_report(coverage(trace), style.coverage);
   out += "\n" + paint.head("At the end") + "\n";
   out += fmt::format("  outcome   {}\n", trace.outcome().value_or("none"));
   for (const Number& n : trace.numbers()) out += fmt::format("  world.{} is {:g}\n", n.name, n.value);
   out += fmt::format("  objects   {} live, {} at the peak\n", trace.live(), trace.peak());
+  out += kinds_part(trace);
+  if (trace.left() > 0) out += fmt::format("  left the bounds: {}\n", trace.left());
   out += fmt::format("  time      {:.3f} s, {} steps; state {:016x}\n\n", trace.time(), trace.steps(), trace.hash());
   const std::size_t missed = expectations.size() - met;
   const std::string verdict = fmt::format("{} of {} expectations met", met, expectations.size());

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 namespace colvik {
 namespace {
@@ -102,6 +103,44 @@ std::string list(const std::vector<Instance>& found, const Trace<D>& trace) {
   return found.size() > 5 ? text + ", ..." : text;
 }
 
+// What else is said of a reaction: no two of a kind twice, before another, after another.
+template <int D>
+void judge_order(const ExpectReaction& e, const std::vector<Instance>& found, const Trace<D>& trace,
+                 ExpectationResult& r) {
+  const auto fails = [&](std::string happened) {
+    if (r.met) r.happened = std::move(happened);
+    r.met = false;
+  };
+  const auto times_of = [&](const std::string& name) {
+    std::vector<double> times;
+    for (const TraceFiring<D>& f : trace.firings())
+      if (trace.reactions()[f.reaction].name == name) times.push_back(f.time);
+    return times;
+  };
+  if (e.once_per_other) {
+    r.expected += ", once for each other";
+    for (std::size_t i = 0; i < found.size(); ++i)
+      for (std::size_t k = 0; k < i; ++k)
+        if (found[i].self == found[k].self && found[i].other == found[k].other)
+          fails(fmt::format("it happened again at {:.3f} s ({}, {})", found[i].time, name_in(trace, found[i].self),
+                            name_in(trace, found[i].other)));
+  }
+  if (!e.before.empty()) {
+    r.expected += ", before " + e.before;
+    const std::vector<double> later = times_of(e.before);
+    if (later.empty()) fails(fmt::format("{} never happened", e.before));
+    else if (!found.empty() && later[0] <= found[0].time)
+      fails(fmt::format("{} happened at {:.3f} s, and this at {:.3f} s", e.before, later[0], found[0].time));
+  }
+  if (e.after.empty()) return;
+  r.expected += fmt::format(", after each {}", e.after);
+  if (e.within < std::numeric_limits<double>::infinity()) r.expected += fmt::format(" within {:g} s", e.within);
+  for (const double t : times_of(e.after))
+    if (std::none_of(found.begin(), found.end(),
+                     [&](const Instance& i) { return i.time >= t && i.time <= t + e.within + 1e-9; }))
+      fails(fmt::format("after {} at {:.3f} s it did not", e.after, t));
+}
+
 template <int D, class What>
 ExpectationResult judge_count(const Expectation<D>& e, const What& what, const Trace<D>& trace) {
   ExpectationResult r;
@@ -115,6 +154,7 @@ ExpectationResult judge_count(const Expectation<D>& e, const What& what, const T
   else if (e.times) r.met = n == *e.times;
   else r.met = n >= e.at_least.value_or(e.at_most ? 0 : 1) && (!e.at_most || n <= *e.at_most);
   r.happened = list(counted, trace);
+  if constexpr (std::is_same_v<What, ExpectReaction>) judge_order(what, counted, trace, r);
   if (counted.empty() && !all.empty()) r.happened = list(all, trace) + ", outside these times";
   if (all.empty() && !r.met) {
     const std::vector<Instance> others = instances(what, trace, true);
@@ -123,27 +163,29 @@ ExpectationResult judge_count(const Expectation<D>& e, const What& what, const T
   return r;
 }
 
+// Whose number is meant, and what it is called; kNobody: the world's.
 template <int D>
-std::optional<double> final_number(const std::string& text, const Trace<D>& trace, Error& error) {
+std::optional<std::pair<std::uint32_t, std::string>> number_meant(const std::string& text, const Trace<D>& trace,
+                                                                  Error& error) {
   const std::size_t dot = text.rfind('.');
   const std::string owner = text.substr(0, dot), name = dot == std::string::npos ? "" : text.substr(dot + 1);
-  std::span<const Number> numbers;
-  if (owner == "world") {
-    numbers = trace.numbers();
-  } else if (owner.starts_with('@')) {
+  std::uint32_t object = kNobody;
+  std::span<const Number> numbers = trace.numbers();
+  if (owner.starts_with('@')) {
     Result<Who> who = parse_who(owner, trace);
     if (!who) {
       error = who.error();
       return std::nullopt;
     }
-    numbers = trace.objects()[trace.find(who.value().object())].numbers;
-  } else {
+    object = trace.find(who.value().object());
+    numbers = trace.objects()[object].numbers;
+  } else if (owner != "world") {
     error = {{}, fmt::format("number '{}' does not say whose it is", text), "world.NAME or @OBJECT.NAME"};
     return std::nullopt;
   }
   std::vector<std::string> names;
   for (const Number& n : numbers) {
-    if (n.name == name) return n.value;
+    if (n.name == name) return std::pair(object, name);
     names.push_back(n.name);
   }
   error = {
@@ -152,19 +194,70 @@ std::optional<double> final_number(const std::string& text, const Trace<D>& trac
 }
 
 template <int D>
+std::uint64_t step_at(const Trace<D>& trace, const std::optional<double>& at) {
+  return at ? static_cast<std::uint64_t>(std::floor(*at * trace.rate() + 1e-9)) : trace.steps();
+}
+std::string when(const std::optional<double>& at) { return at ? fmt::format("at {:g} s", *at) : "at the end"; }
+
+// Of ExpectNumber and ExpectCount.
+template <class E>
+bool in_bounds(const E& e, double value) {
+  const double slack = 1e-9 * std::max(1.0, std::abs(value));  // for sums of decimal fractions
+  return (!e.is || std::abs(value - *e.is) <= slack) && (!e.at_least || value >= *e.at_least - slack) &&
+         (!e.at_most || value <= *e.at_most + slack);
+}
+template <class E>
+std::string describe_bounds(const E& e) {
+  std::string text;
+  if (e.is) text += fmt::format(" is {:g}", *e.is);
+  if (e.at_least) text += fmt::format(" is at least {:g}", *e.at_least);
+  if (e.at_most) text += fmt::format("{} at most {:g}", e.at_least ? " and" : " is", *e.at_most);
+  return text;
+}
+
+template <int D>
 ExpectationResult judge_number(const ExpectNumber& e, const Trace<D>& trace) {
   ExpectationResult r;
   Error error;
-  const double value = final_number(e.number, trace, error).value_or(0);
-  const double slack = 1e-9 * std::max(1.0, std::abs(value));  // for sums of decimal fractions
-  r.met = (!e.is || std::abs(value - *e.is) <= slack) && (!e.at_least || value >= *e.at_least - slack) &&
-          (!e.at_most || value <= *e.at_most + slack);
-  r.expected = e.number + " at the end";
-  if (e.is) r.expected += fmt::format(" is {:g}", *e.is);
-  if (e.at_least) r.expected += fmt::format(" is at least {:g}", *e.at_least);
-  if (e.at_most) r.expected += fmt::format("{} at most {:g}", e.at_least ? " and" : " is", *e.at_most);
-  r.happened = fmt::format("it is {:g}", value);
+  const auto [object, name] = number_meant(e.number, trace, error).value();
+  if (e.always) {
+    const auto [least, greatest] = trace.number_range(object, name).value_or(std::pair(0.0, 0.0));
+    r.met = in_bounds(e, least) && in_bounds(e, greatest);
+    r.expected = e.number + " always" + describe_bounds(e);
+    r.happened = least == greatest ? fmt::format("it was {:g}", least)
+                                   : fmt::format("it was between {:g} and {:g}", least, greatest);
+    return r;
+  }
+  const double value = trace.number_at(object, name, step_at(trace, e.at)).value_or(0);
+  r.met = in_bounds(e, value);
+  r.expected = e.number + " " + when(e.at) + describe_bounds(e);
+  r.happened = fmt::format("it {} {:g}", e.at ? "was" : "is", value);
   return r;
+}
+
+template <int D>
+ExpectationResult judge_count_of(const ExpectCount& e, const Trace<D>& trace) {
+  ExpectationResult r;
+  const TagQuery query = TagQuery::parse(e.query, trace.tags()).value();
+  const std::uint64_t step = step_at(trace, e.at);
+  double n = 0;
+  std::string names;
+  for (std::uint32_t i = 0; i < trace.objects().size(); ++i)
+    if (trace.pose_at(i, step) && query.matches(trace.tags_at(i, step))) {
+      if (++n <= 5) names += (n > 1 ? ", " : "") + trace.objects()[i].name;
+    }
+  r.met = in_bounds(e, n);
+  r.expected = fmt::format("count of {} {}{}", e.query, when(e.at), describe_bounds(e));
+  r.happened = fmt::format("it {} {:g}{}", e.at ? "was" : "is", n,
+                           n > 0 ? fmt::format(" ({}{})", names, n > 5 ? ", ..." : "") : "");
+  return r;
+}
+
+template <int D>
+std::string place_told(const Pose<D>& pose) {
+  std::string text;
+  for (int i = 0; i < D; ++i) text += fmt::format("{} {:.3f}", i > 0 ? "," : "", pose.position[i]);
+  return text;
 }
 
 template <int D>
@@ -172,25 +265,32 @@ ExpectationResult judge_object(const ExpectObject<D>& e, const Trace<D>& trace) 
   ExpectationResult r;
   const std::uint32_t index = trace.find(e.object);
   const TraceObject<D>& o = trace.objects()[index];
-  const std::optional<Pose<D>> pose = trace.pose_at(index, trace.steps());
   r.met = true;
-  r.expected = "@" + e.object + " at the end";
-  if (e.present) {
-    r.expected += *e.present ? " is present" : " is gone";
-    r.met = pose.has_value() == *e.present;
+  r.expected = "@" + e.object + " " + (e.always ? "always" : when(e.at));
+  if (e.present) r.expected += *e.present ? " is present" : " is gone";
+  if (e.inside) r.expected += fmt::format("{} inside {}", e.present ? " and" : " is", e.region);
+  const auto fits = [&](const std::optional<Pose<D>>& pose) {
+    return (!e.present || pose.has_value() == *e.present) &&
+           (!e.inside || (pose && e.inside->contains(pose->position)));
+  };
+  if (e.always) {
+    r.happened = "it was";
+    for (std::uint64_t step = o.born; step <= trace.steps() && r.met; ++step) {
+      const std::optional<Pose<D>> pose = trace.pose_at(index, step);
+      if (!e.present && !pose) continue;  // where it is asks for it only while it is there
+      r.met = fits(pose);
+      if (!r.met)
+        r.happened = fmt::format("at {:.3f} s it was{}", static_cast<double>(step) / trace.rate(),
+                                 pose ? " at" + place_told(*pose) : " gone");
+    }
+    return r;
   }
-  if (e.inside) {
-    r.expected += fmt::format("{} inside {}", e.present ? " and" : " is", e.region);
-    r.met = r.met && pose && e.inside->contains(pose->position);
-  }
-  if (pose) {
-    r.happened = "it is at";
-    for (int i = 0; i < D; ++i) r.happened += fmt::format("{} {:.3f}", i > 0 ? "," : "", pose->position[i]);
-  } else if (o.gone != kNever) {
+  const std::optional<Pose<D>> pose = trace.pose_at(index, step_at(trace, e.at));
+  r.met = fits(pose);
+  if (pose) r.happened = fmt::format("it {} at{}", e.at ? "was" : "is", place_told(*pose));
+  else if (o.gone != kNever)
     r.happened = fmt::format("it was removed at {:.3f} s", static_cast<double>(o.gone) / trace.rate());
-  } else {
-    r.happened = "it is hidden";
-  }
+  else r.happened = "it is hidden";
   return r;
 }
 
@@ -215,14 +315,24 @@ Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
                    fmt::format("no reaction is named '{}'", r->reaction),
                    suggestion(r->reaction, names, "the name of a reaction")};
     }
+    for (const std::string* name : {&r->before, &r->after})
+      if (!name->empty() && std::find(names.begin(), names.end(), *name) == names.end())
+        return Error{
+            {}, fmt::format("no reaction is named '{}'", *name), suggestion(*name, names, "the name of a reaction")};
     return both(r->self, r->other);
   }
   if (const auto* c = std::get_if<ExpectContact>(&e.what)) return both(c->first, c->second);
   if (const auto* n = std::get_if<ExpectNumber>(&e.what)) {
     Error error;
-    if (!final_number(n->number, trace, error)) return error;
+    if (!number_meant(n->number, trace, error)) return error;
+    if (n->at && n->always) return Error{{}, "asks for always and for one time", "one of the two"};
     if (!n->is && !n->at_least && !n->at_most)
       return Error{{}, "says nothing about the number", "is, at_least or at_most"};
+  }
+  if (const auto* c = std::get_if<ExpectCount>(&e.what)) {
+    if (Result<TagQuery> query = TagQuery::parse(c->query, trace.tags()); !query) return query.error();
+    if (!c->is && !c->at_least && !c->at_most)
+      return Error{{}, "says nothing about the count", "is, at_least or at_most"};
   }
   if (const auto* o = std::get_if<ExpectObject<D>>(&e.what)) {
     if (Result<Who> who = parse_who("@" + o->object, trace); !who) return who.error();
@@ -243,6 +353,8 @@ ExpectationResult judge(const Expectation<D>& e, const Trace<D>& trace) {
     r = judge_count(e, *contact, trace);
   } else if (const auto* number = std::get_if<ExpectNumber>(&e.what)) {
     r = judge_number(*number, trace);
+  } else if (const auto* count = std::get_if<ExpectCount>(&e.what)) {
+    r = judge_count_of(*count, trace);
   } else if (const auto* object = std::get_if<ExpectObject<D>>(&e.what)) {
     r = judge_object(*object, trace);
   } else {

@@ -42,51 +42,71 @@ void Trace<D>::record(const World<D>& world, const Rules<D>& rules) {
   }
   reactions_.assign(rules.reports().begin(), rules.reports().end());
   numbers_.assign(world.numbers().begin(), world.numbers().end());
+  note_numbers(kNobody, numbers_);
+  left_ = world.left_count();
   outcome_ = rules.outcome();
   live_ = world.count();
   peak_ = std::max(peak_, live_);
   if (world.finished()) hash_ = state_hash(world, rules);
 }
 
+// The entry of an object as it is now: of those that are there, and of those removed in this step.
+template <int D>
+std::uint32_t Trace<D>::note_object(const World<D>& world, ObjectId id) {
+  const Object<D>& o = world.object(id);
+  if (id.slot >= by_slot_.size()) by_slot_.resize(id.slot + 1, kNobody);
+  std::uint32_t& index = by_slot_[id.slot];
+  const bool fresh = index == kNobody || ids_[index] != id;
+  if (fresh) {
+    index = static_cast<std::uint32_t>(objects_.size());
+    TraceObject<D>& t = objects_.emplace_back();
+    t.name = o.name, t.kind = o.kind, t.body = o.body, t.drawing = o.drawing;
+    t.first_pose = o.pose;
+    t.born = steps_;
+    ids_.push_back(id);
+    samples_.emplace_back();
+    tag_samples_.emplace_back();
+  }
+  TraceObject<D>& t = objects_[index];
+  std::vector<Sample>& samples = samples_[index];
+  const bool moved = samples.empty() || samples.back().shown != o.active ||
+                     samples.back().pose.position != o.pose.position ||
+                     samples.back().pose.rotation.axis(0) != o.pose.rotation.axis(0) ||
+                     samples.back().pose.rotation.axis(1) != o.pose.rotation.axis(1);
+  if (moved) samples.push_back({steps_, o.active, o.pose});
+  if (fresh || !(t.tags == o.tags)) {
+    t.tags = o.tags;
+    t.parties.clear(), t.colliders.clear();
+    for (std::size_t i = 0; i < o.colliders.size(); ++i)
+      t.parties.push_back(world.party(id, i)), t.colliders.push_back(o.colliders[i].def);
+  }
+  if (tag_samples_[index].empty() || !(tag_samples_[index].back().second == o.tags))
+    tag_samples_[index].emplace_back(steps_, o.tags);
+  t.active = o.active;
+  if (t.numbers.size() != o.numbers.size() ||
+      !std::equal(t.numbers.begin(), t.numbers.end(), o.numbers.begin(),
+                  [](const Number& x, const Number& y) { return x.value == y.value; })) {
+    t.numbers = o.numbers;
+    note_numbers(index, t.numbers);
+  }
+  return index;
+}
+
 template <int D>
 void Trace<D>::note_objects(const World<D>& world) {
-  for (const ObjectId id : world.objects()) {
-    const Object<D>& o = world.object(id);
-    if (id.slot >= by_slot_.size()) by_slot_.resize(id.slot + 1, kNobody);
-    std::uint32_t& index = by_slot_[id.slot];
-    const bool fresh = index == kNobody || ids_[index] != id;
-    if (fresh) {
-      index = static_cast<std::uint32_t>(objects_.size());
-      TraceObject<D>& t = objects_.emplace_back();
-      t.name = o.name, t.kind = o.kind, t.body = o.body, t.drawing = o.drawing;
-      t.first_pose = o.pose;
-      t.born = steps_;
-      ids_.push_back(id);
-      samples_.emplace_back();
-    }
-    TraceObject<D>& t = objects_[index];
-    std::vector<Sample>& samples = samples_[index];
-    const bool moved = samples.empty() || samples.back().shown != o.active ||
-                       samples.back().pose.position != o.pose.position ||
-                       samples.back().pose.rotation.axis(0) != o.pose.rotation.axis(0) ||
-                       samples.back().pose.rotation.axis(1) != o.pose.rotation.axis(1);
-    if (moved) samples.push_back({steps_, o.active, o.pose});
-    if (fresh || !(t.tags == o.tags)) {
-      t.tags = o.tags;
-      t.parties.clear(), t.colliders.clear();
-      for (std::size_t i = 0; i < o.colliders.size(); ++i)
-        t.parties.push_back(world.party(id, i)), t.colliders.push_back(o.colliders[i].def);
-    }
-    t.active = o.active;
-    t.numbers = o.numbers;
-  }
+  for (const ObjectId id : world.objects()) note_object(world, id);
   for (std::size_t i = 0; i < ids_.size(); ++i)
     if (objects_[i].gone == kNever && !world.alive(ids_[i])) objects_[i].gone = steps_;
 }
 
+// What came and was removed between two records has its entry made now.
 template <int D>
-std::uint32_t Trace<D>::index_of(const World<D>& /*world*/, ObjectId id) const {
-  return id.slot < by_slot_.size() ? by_slot_[id.slot] : kNobody;
+std::uint32_t Trace<D>::index_of(const World<D>& world, ObjectId id) {
+  if (id.slot < by_slot_.size() && by_slot_[id.slot] != kNobody && ids_[by_slot_[id.slot]] == id)
+    return by_slot_[id.slot];
+  const std::uint32_t index = note_object(world, id);
+  if (!world.alive(id)) objects_[index].gone = steps_;
+  return index;
 }
 
 template <int D>
@@ -99,6 +119,40 @@ std::optional<Pose<D>> Trace<D>::pose_at(std::uint32_t object, std::uint64_t ste
   if (after == samples.begin()) return std::nullopt;
   const Sample& s = *(after - 1);
   return s.shown ? std::optional<Pose<D>>(s.pose) : std::nullopt;
+}
+
+template <int D>
+void Trace<D>::note_numbers(std::uint32_t object, std::span<const Number> numbers) {
+  for (const Number& n : numbers) {
+    std::vector<NumberSample>& samples = number_samples_[{object, n.name}];
+    if (samples.empty() || samples.back().value != n.value) samples.push_back({steps_, n.value});
+  }
+}
+
+template <int D>
+std::optional<double> Trace<D>::number_at(std::uint32_t object, std::string_view name, std::uint64_t step) const {
+  const auto at = number_samples_.find({object, std::string(name)});
+  if (at == number_samples_.end()) return std::nullopt;
+  const auto after = std::upper_bound(at->second.begin(), at->second.end(), step,
+                                      [](std::uint64_t s, const NumberSample& x) { return s < x.step; });
+  return after == at->second.begin() ? std::nullopt : std::optional<double>((after - 1)->value);
+}
+
+template <int D>
+std::optional<std::pair<double, double>> Trace<D>::number_range(std::uint32_t object, std::string_view name) const {
+  const auto at = number_samples_.find({object, std::string(name)});
+  if (at == number_samples_.end()) return std::nullopt;
+  std::pair<double, double> range{at->second[0].value, at->second[0].value};
+  for (const NumberSample& s : at->second) range = {std::min(range.first, s.value), std::max(range.second, s.value)};
+  return range;
+}
+
+template <int D>
+TagSet Trace<D>::tags_at(std::uint32_t object, std::uint64_t step) const {
+  TagSet tags;
+  for (const auto& [from, set] : tag_samples_[object])
+    if (from <= step) tags = set;
+  return tags;
 }
 
 template <int D>

@@ -15,11 +15,21 @@ Scene<D> SceneReader<D>::read() {
   read_world();
   read_tags();
   read_regions();
-  if (const auto world = top_.table("world", "world"))
+  if (const auto world = top_.table("world", "world")) {
+    static const std::vector<std::string> leavings{"kept", "removed"};
+    if (const Bounds<D>* bounds = world->has("bounds") ? read_region(*world, "bounds") : nullptr)
+      scene_.world.bounds = *bounds;
+    scene_.world.leaving = static_cast<Leaving>(world->choice("leaving", leavings).value_or(0));
+    if (world->has("leaving") && !world->has("bounds"))
+      context_.report(*world->find("leaving"), "leaving without bounds", "bounds = a region");
     if (world->has("view") && read_region(*world, "view") != nullptr) scene_.view = *world->text("view");
+  }
   scene_.numbers = read_numbers(top_, "numbers");
   read_kinds();
   read_objects();
+  for (const auto& [at, name] : objects_meant_)
+    if (!context_.reported_at(*at)) (void)check_who(*at, "@" + name);
+  read_inputs();
   read_reactions();
   read_expectations();
   if (context_.problems.empty()) try_out();
@@ -97,6 +107,16 @@ void build(const Scene<D>& scene, Run<D>& run, Report&& report) {
     if (auto good = run.world.set_number({}, n.name, n.value); !good) report(Place{scene.file, 0, 0}, good.error());
   for (std::size_t i = 0; i < scene.objects.size(); ++i)
     if (auto good = run.world.add(scene.objects[i]); !good) report(scene.object_places[i], good.error());
+  for (std::size_t i = 0; i < scene.kinds.size(); ++i) {
+    const auto spawned = [&](const Reaction<D>& r) {
+      return std::any_of(r.effects.begin(), r.effects.end(), [&](const Effect& e) {
+        return e.kind == Effect::Kind::spawn && e.name == scene.kinds[i].kind;
+      });
+    };
+    if (std::none_of(scene.reactions.begin(), scene.reactions.end(), spawned)) continue;
+    if (auto good = run.world.declare_kind(scene.kinds[i]); !good) report(scene.kind_places[i], good.error());
+  }
+  run.inputs = scene.inputs;
   for (std::size_t i = 0; i < scene.reactions.size(); ++i)
     if (auto good = run.rules.add(scene.reactions[i]); !good) report(scene.reaction_places[i], good.error());
   run.trace.start(run.world, run.rules);

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <filesystem>
 
 #include "scene/scene_reader.h"
@@ -25,13 +26,16 @@ void SceneReader<D>::read_kinds() {
   for (auto& [name, kind] : kinds_) kind.layers = kind_layers(name, *kind.table);
   for (auto& [name, kind] : kinds_) {
     const Section s(context_, "object", kind.layers);
-    for (const std::string_view key : {"name", "kind", "row", "grid"})
+    for (const std::string_view key : {"name", "kind", "row", "grid", "ring", "border", "picture", "scatter", "parent"})
       if (kind.table->contains(key))
         context_.report(*kind.table->get(key), fmt::format("a kind has no '{}'", key),
                         key == "kind" ? "like = the kind it inherits from" : "say it where the object is");
     reading_kinds_ = true;  // which may leave the shape to what is like them
-    (void)read_object(s);
+    ObjectDef<D> def = read_object(s);
     reading_kinds_ = false;
+    def.kind = name;
+    scene_.kinds.push_back(std::move(def));
+    scene_.kind_places.push_back(context_.place(*kind.table));
   }
 }
 
@@ -122,6 +126,7 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
         if (std::find(def.tags.begin(), def.tags.end(), tag) == def.tags.end()) def.tags.push_back(std::move(tag));
     if (layer->contains("tags")) break;  // what lies below was replaced
   }
+  read_parent(s, def);
   def.colliders = read_colliders(s, def);
   def.numbers = read_numbers(s, "numbers");
   if (auto v = s.template vector<D>("velocity")) def.velocity = *v;
@@ -159,6 +164,41 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
   return def;
 }
 
+template <int D>
+void SceneReader<D>::read_parent(const Section& s, ObjectDef<D>& def) {
+  def.meets_relatives = s.boolean("meets_relatives").value_or(false);
+  if (auto parent = s.text("parent")) {
+    def.parent = parent->starts_with('@') ? parent->substr(1) : *parent;
+    std::vector<std::string> names;
+    for (const ObjectDef<D>& o : scene_.objects) names.push_back(o.name);
+    if (std::find(names.begin(), names.end(), def.parent) == names.end())
+      context_.report(*s.find("parent"), fmt::format("no object before it is named '{}'", def.parent),
+                      suggestion(def.parent, names, "an object that stands earlier in the file"));
+    if (s.has("at") && s.has("on_parent"))
+      context_.report(*s.find("on_parent"), "an object has at and on_parent", "one of the two");
+    if (s.has("on_parent") || s.has("turned_on_parent")) {
+      Pose<D> pose;
+      if (auto at = s.template vector<D>("on_parent")) pose.position = *at;
+      if (auto turned = s.template turn<D>("turned_on_parent")) pose.rotation = *turned;
+      def.on_parent = pose;
+    }
+  } else {
+    for (const char* key : {"on_parent", "turned_on_parent"})
+      if (s.has(key))
+        context_.report(*s.find(key), fmt::format("'{}' without a parent", key), "parent beside it, or at");
+  }
+  std::vector<std::string> seen;
+  for (const toml::table* layer : s.layers_of("spots"))
+    for (const auto& [entry, node] : in_file_order(*layer)) {
+      const std::string name(entry->str());
+      if (std::find(seen.begin(), seen.end(), name) != seen.end()) continue;
+      seen.push_back(name);
+      const toml::node* value = context_.resolve(*node);
+      if (const auto at = value != nullptr ? vector_in<D>(context_, *value, name) : std::nullopt)
+        def.spots.push_back({name, {*at, {}}});
+    }
+}
+
 // A torque or a moment of inertia: a number in 2D.
 template <int D>
 std::optional<Spin<D>> SceneReader<D>::read_turning(const Section& s, std::string_view key) {
@@ -183,114 +223,6 @@ void SceneReader<D>::read_locks(const Section& s, ObjectDef<D>& def) {
   if constexpr (D == 3) read("locked_turns", def.locked_turns);
   else if (s.has("locked_turns"))
     context_.report(*s.find("locked_turns"), "a 2D object turns about one axis only", "locked_rotation = true");
-}
-
-template <int D>
-void SceneReader<D>::read_pushes(const Section& s, ObjectDef<D>& def) {
-  if (!s.has("pushes")) return;
-  static const std::vector<std::string> frames{"world", "own"};
-  for (const Section& p : s.tables("pushes", "push")) {
-    TimedPush<D> push;
-    push.from = p.number("from").value_or(0);
-    push.until = p.number("until").value_or(push.from);
-    if (auto force = p.template vector<D>("force")) push.force = *force;
-    if (auto torque = read_turning(p, "torque")) push.torque = *torque;
-    if (auto impulse = p.template vector<D>("impulse")) push.impulse = *impulse;
-    if (auto impulse = read_turning(p, "angular_impulse")) push.angular_impulse = *impulse;
-    push.point = p.template vector<D>("point");
-    push.own_frame = p.choice("frame", frames).value_or(0) == 1;
-    if ((p.has("force") || p.has("torque")) && !p.has("until"))
-      context_.report(p.node(), "a force acts for a time", "until = seconds from the start");
-    def.pushes.push_back(push);
-  }
-}
-
-template <int D>
-void SceneReader<D>::read_motion(const Section& s, ObjectDef<D>& def) {
-  if (s.has("path") && s.has("velocities"))
-    context_.report(*s.find("velocities"), "an object has a path and velocities", "one of the two");
-  const auto check = [&](std::string_view key) {
-    if (auto good = world::check_motion<D>(def.motion, scene_.world.metre);
-        !good && !context_.reported_at(*s.find(key)))
-      context_.report(*s.find(key), fmt::format("{} {}", good.error().where, good.error().what), good.error().accepted);
-  };
-  if (s.has("path")) {
-    Path<D> path;
-    for (const Section& w : s.tables("path", "waypoint")) {
-      w.require("at", "seconds from the start");
-      w.require("to", "a position");
-      Waypoint<D> point;
-      point.at = w.number("at").value_or(0);
-      if (auto to = w.template vector<D>("to")) point.to = *to;
-      point.turned = w.template turn<D>("turned");
-      path.points.push_back(point);
-    }
-    path.loop = s.boolean("loop").value_or(false);
-    def.motion = path;
-    check("path");
-    if (!s.has("at") && !path.points.empty()) def.at = path.points.front().to;
-    if (!s.has("turned") && !path.points.empty() && path.points.front().turned)
-      def.turned = *path.points.front().turned;
-  } else if (s.has("velocities")) {
-    std::vector<VelocityFrom<D>> steps;
-    for (const Section& v : s.tables("velocities", "velocity")) {
-      v.require("at", "seconds from the start");
-      VelocityFrom<D> step;
-      step.at = v.number("at").value_or(0);
-      if (auto velocity = v.template vector<D>("velocity")) step.velocity = *velocity;
-      if (auto spin = v.template spin<D>("spin")) step.spin = *spin;
-      steps.push_back(step);
-    }
-    def.motion = steps;
-    check("velocities");
-  }
-  if (s.has("loop") && !s.has("path"))
-    context_.report(*s.find("loop"), "loop without a path", "path = [...] beside it");
-}
-
-// One object, or the copies that a row or grid asks for.
-template <int D>
-void SceneReader<D>::add_copies(const Section& s, const ObjectDef<D>& def, const toml::table& own) {
-  const auto add = [&](const std::string& name, const Vec<D>& at) {
-    ObjectDef<D> copy = def;
-    copy.name = name;
-    copy.at = at;
-    scene_.objects.push_back(std::move(copy));
-    scene_.object_places.push_back(context_.place(own));
-  };
-  const bool row = own.contains("row"), grid = own.contains("grid");
-  if (!row && !grid) return add(def.name, def.at);
-  if (own.contains("at") || (row && grid))
-    return context_.report(own, fmt::format("'{}' is placed twice", def.name), "one of at, row and grid");
-  const std::string_view which = row ? "row" : "grid";
-  const auto layout = s.table(which, which);
-  if (!layout) return;
-  for (const std::string_view key : {"from", "step", "count"}) layout->require(key, "from, step and count");
-  const auto from = layout->template vector<D>("from"), step = layout->template vector<D>("step");
-  if (row) {
-    const auto count = layout->whole("count", 1, 1000000);
-    if (!from || !step || !count) return;
-    for (std::uint64_t i = 0; i < *count; ++i)
-      add(fmt::format("{}.{}", def.name, i + 1), *from + *step * static_cast<double>(i));
-    return;
-  }
-  const auto counts = layout->template vector<D>("count");
-  if (!from || !step || !counts) return;
-  double total = 1;
-  for (int i = 0; i < D; ++i) total *= (*counts)[i];
-  if ((counts->array() < 1).any() || (counts->array() != counts->array().floor()).any() || total > 1e6)
-    return context_.report(*layout->find("count"), "count is not usable",
-                           "whole numbers from 1 up, at most 1000000 copies");
-  Vec<D> at = kZero;  // counts up like an odometer, first axis fastest
-  for (std::size_t left = static_cast<std::size_t>(total); left > 0; --left) {
-    std::string name = def.name;
-    for (int i = 0; i < D; ++i) name += fmt::format(".{}", at[i] + 1);
-    add(name, *from + step->cwiseProduct(at));
-    for (int i = 0; i < D; ++i) {
-      if (++at[i] < (*counts)[i]) break;
-      at[i] = 0;
-    }
-  }
 }
 
 template <int D>
@@ -333,6 +265,7 @@ std::optional<ColliderDef<D>> SceneReader<D>::read_collider(const Section& s, co
   if (s.has("meets")) c.meets = read_query(s, "meets");
   c.tags = read_tag_list(s, "tags");
   if (auto on = s.boolean("on")) c.on = *on;
+  read_schedule(s, c);
   const std::optional<Shape<D>> shape = read_shape(s, def, c);
   if (!shape) return std::nullopt;
   c.shape = *shape;

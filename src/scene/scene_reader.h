@@ -1,6 +1,7 @@
 #pragma once
-// From a parsed file to a Scene<D>. objects and kinds: read_objects.cpp; shapes: read_shape.cpp; reactions and
-// expectations: read_rules.cpp; the rest and the order of reading: load.cpp.
+// From a parsed file to a Scene<D>. objects and kinds: read_objects.cpp; copies: read_layout.cpp; motions and
+// schedules: read_motion.cpp; shapes: read_shape.cpp; reactions: read_effects.cpp; expectations: read_rules.cpp; the
+// rest and the order of reading: load.cpp.
 #include "scene/obj_file.h"
 #include "scene/reader.h"
 
@@ -20,6 +21,7 @@ class SceneReader {
   void read_regions();
   void read_kinds();
   void read_objects();
+  void read_inputs();
   void read_reactions();
   void read_expectations();
   void try_out();  // builds the world once, so that what only a world can tell is told too
@@ -32,11 +34,30 @@ class SceneReader {
   const Kind* find_kind(const toml::node& at, const std::string& name);
   std::vector<const toml::table*> kind_layers(const std::string& name, const toml::table& table);
   ObjectDef<D> read_object(const Section& s);
+  void read_parent(const Section& s, ObjectDef<D>& def);
+
+  // read_motion.cpp
   void read_motion(const Section& s, ObjectDef<D>& def);
+  Motion<D> read_path(const Section& s);
+  Motion<D> read_velocities(const Section& s);
+  Motion<D> read_circling(const Section& s);
+  Motion<D> read_approach(const Section& s);
+  void read_schedule(const Section& s, ColliderDef<D>& c);
   void read_pushes(const Section& s, ObjectDef<D>& def);
   void read_locks(const Section& s, ObjectDef<D>& def);
   std::optional<Spin<D>> read_turning(const Section& s, std::string_view key);
+
+  // read_layout.cpp
+  void add_copy(const ObjectDef<D>& def, const std::string& name, const Pose<D>& at, const toml::table& own);
   void add_copies(const Section& s, const ObjectDef<D>& def, const toml::table& own);
+  void add_row(const Section& layout, const ObjectDef<D>& def, const toml::table& own);
+  void add_grid(const Section& layout, const ObjectDef<D>& def, const toml::table& own);
+  void add_ring(const Section& layout, const ObjectDef<D>& def, const toml::table& own);
+  void add_border(const Section& s, const ObjectDef<D>& def, const toml::table& own);
+  void add_picture(const Section& s, const ObjectDef<D>& def, const toml::table& own);
+  void add_scatter(const Section& layout, const ObjectDef<D>& def, const toml::table& own);
+
+  // read_objects.cpp
   std::vector<ColliderDef<D>> read_colliders(const Section& s, const ObjectDef<D>& def);
   std::optional<ColliderDef<D>> read_collider(const Section& s, const ObjectDef<D>& def);
 
@@ -56,8 +77,14 @@ class SceneReader {
   std::string read_query(const Section& s, std::string_view key);
   const Bounds<D>* read_region(const Section& s, std::string_view key);
 
-  // read_rules.cpp
+  // read_effects.cpp
   std::optional<Effect> read_effect(const Section& s);
+  std::optional<Target> read_target(const Section& s, std::string_view key);
+  void read_places(const Section& s, Effect& e);
+  Start read_start(const Section& s);
+  std::vector<Condition> read_conditions(const Section& reaction, std::string_view key);
+
+  // read_rules.cpp
   std::string read_who(const Section& s, std::string_view key);
   std::string read_number_name(const Section& s, std::string_view key);
   bool check_who(const toml::node& at, const std::string& text);
@@ -70,6 +97,7 @@ class SceneReader {
   std::map<std::string, Kind> kinds_;
   std::vector<std::string> kind_names_;
   bool reading_kinds_ = false;
+  std::vector<std::pair<const toml::node*, std::string>> objects_meant_;  // names of objects that may come later
 };
 
 }  // namespace colvik::scene

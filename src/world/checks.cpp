@@ -56,6 +56,16 @@ Result<void> check_motion(const Motion<D>& motion, double metre) {
     for (const VelocityFrom<D>& v : *steps)
       if (!within(v.velocity, kFastest * metre) || !within(v.spin, kFastest))
         return Error{"velocities", text(v.velocity) + " is out of range", "finite speeds up to 1e6 metres per second"};
+  } else if (const auto* circle = std::get_if<Circling<D>>(&motion)) {
+    if (!within(circle->centre, kFurthest * metre) || !within(circle->rate, kFastest))
+      return Error{"circling", "is out of range", "a finite centre and rate"};
+  } else if (const auto* approach = std::get_if<Approach<D>>(&motion)) {
+    if (!within(approach->place, kFurthest * metre))
+      return Error{"approach", text(approach->place) + " is out of range", "finite positions up to 1e9 metres"};
+    if (!(approach->speed > 0 && approach->speed <= kFastest * metre))
+      return Error{"approach", fmt::format("speed {} is not usable", approach->speed), "a number above 0"};
+    if (!(approach->within >= 0 && approach->within <= kFurthest * metre))
+      return Error{"approach", fmt::format("within {} is not usable", approach->within), "a number from 0 up"};
   }
   return {};
 }
@@ -63,8 +73,36 @@ Result<void> check_motion(const Motion<D>& motion, double metre) {
 namespace {
 
 template <int D>
+Result<void> check_schedule(const ColliderDef<D>& c, double metre) {
+  double last = -1;
+  for (const Beat<D>& b : c.schedule.beats) {
+    if (!(b.at >= 0 && b.at <= 1e9 && b.at > last))
+      return Error{"collider schedule", fmt::format("time {} is not usable", b.at), "times from 0 up that grow"};
+    last = b.at;
+    if (!b.on && !b.scale) return Error{"collider schedule", "says nothing at a time", "on or scale"};
+    if (!b.scale) continue;
+    if (!(*b.scale > 0 && *b.scale <= 1e6))
+      return Error{"collider schedule", fmt::format("scale {} is not usable", *b.scale), "a number above 0"};
+    if (auto shape = check_shape(scaled(c.shape, *b.scale), metre); !shape) return shape;
+  }
+  if (c.schedule.period != 0 && !(c.schedule.period > last && c.schedule.period <= 1e9))
+    return Error{"collider schedule", fmt::format("period {} ends before its last time", c.schedule.period),
+                 "a number above the last time"};
+  return {};
+}
+
+template <int D>
 Result<void> check_collider(const ColliderDef<D>& c, double metre) {
   if (auto shape = check_shape(c.shape, metre); !shape) return shape;
+  if (auto schedule = check_schedule(c, metre); !schedule) return schedule;
+  if (c.field) {
+    if (!c.zone) return Error{"collider field", "is given to a solid", "zone = true"};
+    if (!within(c.field->gravity, 1e6 * metre) || !within(c.field->wind, kFastest * metre) ||
+        !(c.field->drag >= 0 && c.field->drag <= 1e6))
+      return Error{"collider field", "is out of range", "finite gravity and wind, drag from 0 up"};
+    if (!c.field->wind.isZero(0) && c.field->drag == 0)
+      return Error{"collider field", "has a wind and no drag by which it is felt", "drag above 0"};
+  }
   if (!within(c.at, kFurthest * metre))
     return Error{"collider offset", text(c.at) + " is out of range", "finite numbers"};
   if (!(c.density > 0 && c.density <= kHeaviest))
@@ -133,6 +171,19 @@ Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
   if (moves && def.body != BodyKind::kinematic)
     return Error{"motion", fmt::format("is given to a {} object", name_of(def.body)), "body = kinematic"};
   if (auto good = check_motion(def.motion, s.metre); !good) return good;
+  const Heed<D>& h = def.heed;
+  if ((!h.points_at.empty() || h.re_enters || h.kept_inside) && def.body != BodyKind::kinematic)
+    return Error{"points at, re-enters or kept inside", fmt::format("is given to a {} object", name_of(def.body)),
+                 "body = kinematic"};
+  for (const std::optional<Bounds<D>>& region : {h.re_enters, h.kept_inside})
+    if (region && (!within(region->lo, kFurthest * s.metre) || !within(region->hi, kFurthest * s.metre) ||
+                   (region->lo.array() > region->hi.array()).any()))
+      return Error{"region", "is not usable", "finite, with lo <= hi"};
+  for (const Spot<D>& spot : def.spots)
+    if (!is_plain_name(spot.name) || !within(spot.pose.position, kFurthest * s.metre))
+      return Error{fmt::format("spot '{}'", spot.name), "is not usable", "a name and a finite place"};
+  if (def.on_parent && def.parent.empty())
+    return Error{"pose on a parent", "is given without a parent", "parent = an object's name"};
   const bool thrown = def.velocity != Vec<D>::Zero() || def.spin != Spin<D>::Zero();
   if (thrown && def.body == BodyKind::fixed)
     return Error{"velocity", "is given to a static object", "body = kinematic or dynamic"};

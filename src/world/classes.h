@@ -28,6 +28,7 @@ class ContactClasses {
     if (!cached.known) {
       Party a = parties_[first], b = parties_[second];
       a.object = 0, b.object = 1;
+      a.family = b.family = 0;  // which depends on the objects, not on their classes
       cached = {true, decide(a, b)};
     }
     return cached.verdict;

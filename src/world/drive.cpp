@@ -1,56 +1,10 @@
-// Moves what its owner moves, and hands bodies to the solver and back.
+// Hands bodies to the solver and back.
 #include <algorithm>
 
 #include "world/checks.h"
 #include "world/impl.h"
 
 namespace colvik {
-namespace {
-
-template <int D>
-Pose<D> pose_on_path(const Path<D>& path, double time, const Rotation<D>& unturned) {
-  const std::vector<Waypoint<D>>& p = path.points;
-  const double first = p.front().at, last = p.back().at;
-  double t = time;
-  if (path.loop && t > last) t = first + (t - first) - std::floor((t - first) / (last - first)) * (last - first);
-  std::size_t next = 0;
-  while (next < p.size() && p[next].at <= t) ++next;
-  // A waypoint without a turn keeps the last one told, or the object's own.
-  const auto turn_at = [&](std::size_t i) {
-    for (std::size_t k = i + 1; k-- > 0;)
-      if (p[k].turned) return *p[k].turned;
-    return unturned;
-  };
-  if (next == 0) return {p.front().to, turn_at(0)};
-  if (next == p.size()) return {p.back().to, turn_at(p.size() - 1)};
-  const double part = (t - p[next - 1].at) / (p[next].at - p[next - 1].at);
-  return {p[next - 1].to + (p[next].to - p[next - 1].to) * part,
-          interpolate<D>(turn_at(next - 1), turn_at(next), part)};
-}
-
-}  // namespace
-
-template <int D>
-void World<D>::Impl::drive() {
-  const double dt = 1 / settings.rate;
-  const double now = static_cast<double>(steps) / settings.rate, then = static_cast<double>(steps + 1) / settings.rate;
-  for (const std::uint32_t slot : movers) {
-    world::ObjectState<D>& o = objects[slot];
-    Object<D>& s = o.shown;
-    if (s.body != BodyKind::kinematic || !s.active) continue;
-    if (const auto* path = std::get_if<Path<D>>(&s.motion)) {
-      o.target = pose_on_path(*path, then, s.pose.rotation);
-    } else if (const auto* velocities = std::get_if<std::vector<VelocityFrom<D>>>(&s.motion)) {
-      for (const VelocityFrom<D>& v : *velocities)
-        if (v.at <= now) s.velocity = v.velocity, s.spin = v.spin;
-    }
-    if (o.target) {
-      s.velocity = (o.target->position - s.pose.position) / dt;
-      s.spin = (o.target->rotation * s.pose.rotation.inverse()).to_spin() / dt;
-    }
-  }
-}
-
 template <int D>
 void World<D>::Impl::gather_bodies() {
   bodies.assign(1, dynamics::Body<D>{});  // kNoBody: all that never moves
@@ -65,6 +19,7 @@ void World<D>::Impl::gather_bodies() {
     o.pose_before = s.pose, o.velocity_before = s.velocity;
     o.trail = -1;
     o.disturbed = false;
+    if (o.parent != world::kAlone) continue;  // has its root's body, below
     if (!s.active) {
       o.force.setZero(), o.torque.setZero();
       continue;
@@ -93,6 +48,11 @@ void World<D>::Impl::gather_bodies() {
     b.drag = s.drag, b.spin_drag = s.spin_drag;
     o.force.setZero(), o.torque.setZero();
   }
+  for (const std::uint32_t slot : movers) {
+    world::ObjectState<D>& o = objects[slot];
+    if (o.parent != world::kAlone && o.shown.active) o.body = objects[o.root].body;
+  }
+  feel_fields();
   solver.begin(bodies, {1 / settings.rate, settings.substeps, settings.metre});
 }
 
@@ -106,7 +66,8 @@ void World<D>::Impl::scatter_bodies() {
     if (o.target) {  // exactly where it was asked to be, free of the rounding of its velocity
       s.pose = *o.target;
       o.target.reset();
-      if (std::holds_alternative<std::monostate>(s.motion)) s.velocity.setZero(), s.spin.setZero();
+      if (o.has_own) s.velocity = o.own_velocity, s.spin = o.own_spin, o.has_own = false;
+      else if (std::holds_alternative<std::monostate>(s.motion)) s.velocity.setZero(), s.spin.setZero();
       continue;
     }
     s.pose.rotation = b.rotation;
@@ -114,6 +75,7 @@ void World<D>::Impl::scatter_bodies() {
     s.velocity = b.velocity.cwiseMax(-fastest).cwiseMin(fastest);
     s.spin = b.spin.cwiseMax(-world::kFastest).cwiseMin(world::kFastest);
   }
+  follow_roots();
 }
 
 template struct World<2>::Impl;

@@ -13,6 +13,7 @@ using world::Pair;
 template <int D>
 Pose<D> World<D>::Impl::pose_in_step(const world::ObjectState<D>& o, double ahead) const {
   if (o.body == world::kNoBody) return o.shown.pose;
+  if (o.parent != world::kAlone) return pose_in_step(objects[o.root], ahead) * o.on_root;
   const dynamics::Body<D>& b = bodies[o.body];
   const dynamics::Moving<D>& m = solver.moving(o.body);
   Vec<D> centre = b.centre;
@@ -162,7 +163,7 @@ void World<D>::Impl::end_substep() {
         const world::ColliderState<D>& c = colliders[at];
         const world::ObjectState<D>& other = objects[c.object];
         const ColliderDef<D>& def = def_of(c);
-        if (def.zone || c.object == body_objects[body]) return 1.0;
+        if (def.zone || other.root == body_objects[body]) return 1.0;
         const bool meets = std::any_of(o.colliders.begin(), o.colliders.end(), [&](std::uint32_t own) {
           const Verdict& v = classes.verdict(colliders[own].contact_class, c.contact_class);
           return v.meet && v.channel == Channel::solid;

@@ -29,6 +29,7 @@ inline constexpr double kFastTouching = 0.25;  // likewise if the two touch alre
 inline constexpr double kLeapPart = 0.02;      // likewise within a substep: it is followed on its way
 
 inline constexpr std::uint32_t kAwake = 0xffffffff;  // in no resting group
+inline constexpr std::uint32_t kAlone = 0xffffffff;  // without a parent
 inline constexpr std::uint32_t kNoBody = 0;          // index of the body that stands for all that never moves
 
 template <int D>
@@ -41,6 +42,7 @@ struct ColliderState {
   bool in_still_tree = false;
   bool look_again = false;  // its pairs must be searched: it is new, moved far enough or changed
   bool changed = false;     // its existing pairs must be decided anew
+  bool anew = false;        // its existing pairs must be made anew: it moves in another way
   bool live = false;
 };
 
@@ -72,6 +74,26 @@ struct ObjectState {
   std::uint32_t resting = kAwake;  // the group it sleeps with
   double still_for = 0;            // seconds
   bool disturbed = false;          // by its owner, since the last step
+  // Motion and schedules.
+  bool paused = false;
+  double lag = 0;  // seconds that its motion stood still
+  Vec<D> held_velocity = Vec<D>::Zero();
+  Spin<D> held_spin = Spin<D>::Zero();
+  bool has_own = false;  // a velocity that it goes on with after this step
+  Vec<D> own_velocity = Vec<D>::Zero();
+  Spin<D> own_spin = Spin<D>::Zero();
+  std::vector<std::int32_t> beats;     // by collider: the last of its schedule that was kept, -1: none
+  std::vector<Shape<D>> first_shapes;  // by collider, where one has a schedule
+  bool outside = false;                // the world's bounds
+  // Families.
+  std::uint32_t parent = kAlone;        // slot
+  std::uint32_t root = kAlone;          // slot; of itself without a parent
+  Pose<D> on_root;                      // with a parent
+  std::vector<std::uint32_t> children;  // slots, by serial
+  BodyKind own_body = BodyKind::fixed;
+  double own_mass = 0;
+  bool own_active = true;  // shown.active is false also when a parent is hidden
+  bool meets_relatives = false;
   // As given.
   std::optional<double> given_mass;
   std::optional<Vec<D>> given_mass_centre;
@@ -84,6 +106,14 @@ struct ObjectState {
 };
 
 enum class Wanted { first, all, count, any };
+
+// Two objects that do not meet for a while.
+struct Excepted {
+  std::uint64_t serial_a = 0, serial_b = 0;  // the smaller first
+  std::uint32_t a = 0, b = 0;                // slots
+  std::uint64_t until = 0;                   // step; 0: not by time
+  bool until_apart = false;
+};
 
 // What is kept of a contact point, to start the next step from.
 template <int D>
@@ -204,10 +234,15 @@ struct World<D>::Impl {
   std::vector<world::Resting<D>> resting;  // by group; empty ones are free
   world::Resting<D> between;               // pairs and touches of sleepers of different groups
   std::size_t asleep = 0;                  // objects
+  std::vector<world::Excepted> excepted;   // by serials
+  std::vector<ObjectDef<D>> kinds;         // in order of declaration
   std::vector<Event<D>> events;
   std::vector<std::pair<TagQuery, TagQuery>> during;
 
   dynamics::Solver<D> solver;
+  std::vector<std::uint32_t> scheduled;  // slots of objects with schedules
+  bool has_fields = false;               // some collider has one, or had
+  std::size_t left_count = 0;
   std::vector<std::uint32_t> pushed;      // slots of objects with timed pushes
   std::vector<dynamics::Body<D>> bodies;  // of the running step
   std::vector<std::uint32_t> body_objects;
@@ -235,9 +270,12 @@ struct World<D>::Impl {
   // objects.cpp
   world::ObjectState<D>* state(ObjectId id);
   std::vector<Number>* numbers_of(NumberOwner whose);  // null when the object is gone
+  template <class F>
+  bool change_number(NumberOwner owner, std::string_view name, F&& to);  // F: from the old value to the new one
   Result<ObjectId> add(const ObjectDef<D>& def);
   void remove(world::ObjectState<D>& o);
   void set_shown(world::ObjectState<D>& o, bool active);
+  void switch_collider(world::ObjectState<D>& o, std::size_t collider, bool on);
   void classify(world::ObjectState<D>& o);
   void take_from_tree(std::uint32_t at);
   void look(std::uint32_t at) {
@@ -245,6 +283,7 @@ struct World<D>::Impl {
   }
   void free_removed();
   void set_mass(world::ObjectState<D>& o);
+  void set_own_mass(world::ObjectState<D>& o);
   void set_shape(world::ObjectState<D>& o, std::size_t collider, const Shape<D>& shape);
   Party party(const world::ObjectState<D>& o, std::size_t collider) const;
   // Runs a change now, or at the end of the step when a listener asks for it.
@@ -263,6 +302,26 @@ struct World<D>::Impl {
     else act();
   }
 
+  // families.cpp
+  template <class F>
+  void for_family(world::ObjectState<D>& o, F&& act) {  // o and all below it
+    act(o);
+    for (const std::uint32_t child : o.children) for_family(objects[child], act);
+  }
+  void join(world::ObjectState<D>& o, std::string_view parent, const std::optional<Pose<D>>& on_parent);
+  void attach(world::ObjectState<D>& child, world::ObjectState<D>& parent, const Pose<D>& on_parent);
+  void detach(world::ObjectState<D>& child);
+  bool may_ride(const world::ObjectState<D>& child, const world::ObjectState<D>& parent);
+  void set_root(world::ObjectState<D>& o);
+  void set_body(world::ObjectState<D>& o, BodyKind body);
+  void place_family(world::ObjectState<D>& o);
+  void follow(world::ObjectState<D>& o);
+  void share_velocities();
+  void follow_roots();
+  [[nodiscard]] bool is_excepted(const world::ColliderState<D>& a, const world::ColliderState<D>& b) const;
+  void look_at_exceptions();
+  Verdict admitted(const world::ColliderState<D>& a, const world::ColliderState<D>& b);
+
   // query.cpp
   void bring_up_to_date() {
     if (index_stale) update_index();
@@ -274,7 +333,12 @@ struct World<D>::Impl {
   std::vector<Answer<D>> ask(const Question<D>& question, const Look<D>& look, world::Wanted wanted);
 
   // the stages of a step, in order
-  void drive();         // drive.cpp: velocities of what follows a motion or was asked to be somewhere
+  void drive();  // motion.cpp: velocities of what follows a motion or was asked to be somewhere
+  void follow_motion(world::ObjectState<D>& o);
+  void heed(world::ObjectState<D>& o);
+  void keep_schedules();
+  void feel_fields();
+  void watch_bounds();
   void push_on_time();  // push.cpp
   bool push(ObjectId id, const Vec<D>& force, const Spin<D>& torque, const std::optional<Vec<D>>& point, bool at_once);
   void gather_bodies();

@@ -32,6 +32,13 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   if (!is_plain_name(name))
     return refuse({"name", "is not a name", "letters, digits and - _ . after a first letter or digit"});
   if (by_name.contains(name)) return refuse({"name", "is taken by another object", "a name of its own"});
+  if (!def.parent.empty() && !by_name.contains(def.parent)) {
+    std::vector<std::string> names;
+    for (const auto& [known, slot] : by_name) names.push_back(known);
+    std::sort(names.begin(), names.end());
+    return refuse({"parent", fmt::format("no object is named '{}'", def.parent),
+                   suggestion(def.parent, names, "an object that is there already")});
+  }
   Result<TagSet> own = tags.find_all(def.tags);
   if (!own) return refuse({"tags", own.error().what, own.error().accepted});
 
@@ -42,6 +49,14 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
     Result<TagSet> extra = tags.find_all(c.tags);
     if (!extra) return refuse({"collider tags", extra.error().what, extra.error().accepted});
     shown.push_back({c, std::move(meets).value(), own.value().merged(extra.value())});
+  }
+
+  if (!def.parent.empty()) {
+    const ObjectState<D>& parent = objects[by_name.at(def.parent)];
+    for (const ColliderDef<D>& c : def.colliders)
+      if (objects[parent.root].shown.body == BodyKind::dynamic && !c.zone && is_scenery(c.shape.kind))
+        return refuse({"parent", fmt::format("is dynamic, and a solid {} has no inside", shape_name<D>(c.shape.kind)),
+                       "a zone, or a shape with an inside"});
   }
 
   std::uint32_t slot = 0;
@@ -63,13 +78,23 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   s.name = name, s.kind = def.kind, s.body = def.body;
   s.pose = {def.at, def.turned};
   s.velocity = def.velocity, s.spin = def.spin, s.gravity_scale = def.gravity_scale;
-  s.tags = own.value(), s.numbers = def.numbers, s.colliders = std::move(shown);
+  s.root = s.id;
+  o.root = slot, o.own_body = def.body, o.own_active = def.active, o.meets_relatives = def.meets_relatives;
+  s.tags = own.value(), s.numbers = def.numbers, s.spots = def.spots, s.colliders = std::move(shown);
+  s.heed = def.heed;
   s.motion = def.motion, s.drawing = def.drawing, s.active = def.active, s.user = def.user;
   s.drag = def.drag, s.spin_drag = def.spin_drag;
   o.given_mass = def.mass, o.given_mass_centre = def.mass_centre, o.given_inertia = def.inertia;
   o.locked_rotation = def.locked_rotation, o.locked_axes = def.locked_axes, o.locked_turns = def.locked_turns;
   o.continuous = def.continuous, o.may_sleep = def.may_sleep, o.pushes = def.pushes;
   if (!o.pushes.empty()) pushed.push_back(slot);
+  for (const ColliderDef<D>& c : def.colliders) has_fields = has_fields || c.field.has_value();
+  if (std::any_of(def.colliders.begin(), def.colliders.end(),
+                  [](const auto& c) { return !c.schedule.beats.empty(); })) {
+    scheduled.push_back(slot);
+    o.beats.assign(def.colliders.size(), -1);
+    for (const ColliderDef<D>& c : def.colliders) o.first_shapes.push_back(c.shape);
+  }
   if (def.body == BodyKind::dynamic) set_mass(o);
   set_size(o);
 
@@ -92,7 +117,8 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   if (def.body != BodyKind::fixed) movers.push_back(slot);
   by_name.emplace(name, slot);
   ++live_count;
-  return s.id;
+  if (!def.parent.empty()) join(o, def.parent, def.on_parent);
+  return objects[slot].shown.id;
 }
 
 namespace {
@@ -116,11 +142,20 @@ void World<D>::Impl::set_size(ObjectState<D>& o) {
     o.reach = std::max(o.reach, (box.centre() - o.shown.mass_centre).norm() + box.size().norm() / 2);
     if (!c.def.zone || o.shown.body != BodyKind::dynamic) o.thin = std::min(o.thin, world::thinness(c.def.shape));
   }
+  // What moves with it reaches further, about the same centre.
+  for (const std::uint32_t child : o.children) {
+    ObjectState<D>& c = objects[child];
+    c.shown.mass_centre = c.on_root.to_local(objects[o.root].shown.mass_centre);
+    set_size(c);
+    o.reach = std::max(o.reach, c.reach);
+    if (c.thin > 0) o.thin = std::min(o.thin, c.thin);
+  }
   if (o.thin == std::numeric_limits<double>::max()) o.thin = 0;
 }
 
+// Of its own solids alone.
 template <int D>
-void World<D>::Impl::set_mass(ObjectState<D>& o) {
+void World<D>::Impl::set_own_mass(ObjectState<D>& o) {
   double mass = 0;
   Vec<D> centre = Vec<D>::Zero();
   std::vector<MassProperties<D>> parts;
@@ -155,6 +190,42 @@ void World<D>::Impl::set_mass(ObjectState<D>& o) {
     mass = *o.given_mass;
   }
   if (o.given_inertia) inertia = o.given_inertia->asDiagonal();
+  o.own_mass = mass;
+  o.shown.mass_centre = centre;
+  o.inertia = inertia;
+}
+
+// Of a root: with all that moves with it.
+template <int D>
+void World<D>::Impl::set_mass(ObjectState<D>& o) {
+  set_own_mass(o);
+  double mass = o.own_mass;
+  Vec<D> centre = o.shown.mass_centre;
+  Inertia<D> inertia = o.inertia;
+  if (!o.children.empty()) {
+    centre *= mass;
+    for_family(o, [&](ObjectState<D>& member) {
+      if (member.parent == world::kAlone) return;
+      set_own_mass(member);
+      mass += member.own_mass;
+      centre += member.own_mass * (member.on_root * member.shown.mass_centre);
+    });
+    centre /= mass;
+    inertia += o.own_mass * point_inertia(Vec<D>(o.shown.mass_centre - centre));
+    for_family(o, [&](ObjectState<D>& member) {
+      if (member.parent == world::kAlone) return;
+      const Vec<D> arm = member.on_root * member.shown.mass_centre - centre;
+      if constexpr (D == 2) {
+        inertia += member.inertia + member.own_mass * point_inertia(arm);
+      } else {
+        Inertia<3> axes;
+        for (int k = 0; k < 3; ++k) axes.col(k) = member.on_root.rotation.axis(k);
+        inertia += axes * member.inertia * axes.transpose() + member.own_mass * point_inertia(arm);
+      }
+      member.shown.mass = member.own_mass;
+      member.shown.mass_centre = member.on_root.to_local(centre);
+    });
+  }
   o.shown.mass = mass;
   o.shown.mass_centre = centre;
   o.inverse_mass = 1 / mass;
@@ -168,21 +239,31 @@ template <int D>
 void World<D>::Impl::set_shape(ObjectState<D>& o, std::size_t collider, const Shape<D>& shape) {
   disturb(o);
   o.shown.colliders[collider].def.shape = shape;
-  if (o.shown.body == BodyKind::dynamic) {
-    const Vec<D> centre = o.shown.pose * o.shown.mass_centre;
-    set_mass(o);
+  ObjectState<D>& root = objects[o.root];
+  if (root.shown.body == BodyKind::dynamic) {
+    const Vec<D> centre = root.shown.pose * root.shown.mass_centre;
+    set_mass(root);
     // The velocity told is that of the centre of mass, which may have moved.
-    o.shown.velocity += cross(o.shown.spin, Vec<D>(o.shown.pose * o.shown.mass_centre - centre));
+    root.shown.velocity += cross(root.shown.spin, Vec<D>(root.shown.pose * root.shown.mass_centre - centre));
   }
-  set_size(o);
+  set_size(root);
   look(o.colliders[collider]);
   index_stale = true;
 }
 
 template <int D>
+void World<D>::Impl::switch_collider(ObjectState<D>& o, std::size_t collider, bool on) {
+  o.shown.colliders[collider].def.on = on;
+  o.changes.switched = something_changed = true;
+  classify(o);
+}
+
+template <int D>
 Party World<D>::Impl::party(const ObjectState<D>& o, std::size_t collider) const {
   const Collider<D>& c = o.shown.colliders[collider];
-  return {c.tags, c.meets, o.shown.body, c.def.zone, o.shown.active, c.def.on, o.shown.serial};
+  return {c.tags,           c.meets,  o.shown.body,   c.def.zone,
+          o.shown.active,   c.def.on, o.shown.serial, objects[o.root].shown.serial,
+          o.meets_relatives};
 }
 
 // Tags, filters or switches have changed (or are new): sets the contact classes and asks for new pairs.
@@ -209,6 +290,8 @@ void World<D>::Impl::take_from_tree(std::uint32_t at) {
 
 template <int D>
 void World<D>::Impl::remove(ObjectState<D>& o) {
+  while (!o.children.empty()) remove(objects[o.children.back()]);
+  if (o.parent != world::kAlone) detach(o);
   disturb(o);
   for (const std::uint32_t at : o.colliders) {
     take_from_tree(at);
@@ -223,9 +306,13 @@ void World<D>::Impl::remove(ObjectState<D>& o) {
 
 template <int D>
 void World<D>::Impl::set_shown(ObjectState<D>& o, bool active) {
-  if (o.shown.active == active) return;
-  o.shown.active = active;
-  classify(o);
+  o.own_active = active;
+  const bool shows = active && (o.parent == world::kAlone || objects[o.parent].shown.active);
+  if (o.shown.active != shows) {
+    o.shown.active = shows;
+    classify(o);
+  }
+  for (const std::uint32_t child : o.children) set_shown(objects[child], objects[child].own_active);
 }
 
 // Frees the objects whose end events were read: those reported by the last step.
@@ -236,6 +323,7 @@ void World<D>::Impl::free_removed() {
   const auto gone = [&](std::uint32_t slot) { return objects[slot].life == Life::reported; };
   std::erase_if(movers, gone);
   std::erase_if(pushed, gone);
+  std::erase_if(scheduled, gone);
   std::erase_if(order, [&](std::uint32_t slot) {
     ObjectState<D>& o = objects[slot];
     if (o.life == Life::removed) {
@@ -328,6 +416,18 @@ std::size_t World<D>::awake_count() const {
   return static_cast<std::size_t>(std::count_if(impl_->movers.begin(), impl_->movers.end(), awake));
 }
 template <int D>
+std::size_t World<D>::left_count() const {
+  return impl_->left_count;
+}
+template <int D>
+std::size_t World<D>::pair_count() const {
+  return impl_->pairs.size();
+}
+template <int D>
+std::size_t World<D>::contact_count() const {
+  return impl_->contacts.size();
+}
+template <int D>
 std::size_t World<D>::held_back() const {
   return impl_->held_back;
 }
@@ -349,24 +449,32 @@ bool World<D>::place(ObjectId id, const Pose<D>& pose) {
   if (!world::within(pose.position, world::kFurthest * impl_->settings.metre)) return false;
   return impl_->change(id, [this, pose](ObjectState<D>& o) {
     impl_->disturb(o);
-    o.shown.pose = pose;
+    if (o.parent != world::kAlone) {
+      o.shown.on_parent = impl_->objects[o.parent].shown.pose.relative(pose);
+      impl_->set_root(o);
+      ObjectState<D>& root = impl_->objects[o.root];
+      if (root.shown.body == BodyKind::dynamic) impl_->set_mass(root);
+      impl_->set_size(root);
+    } else {
+      o.shown.pose = pose;
+    }
     o.target.reset();
-    o.changes.teleported = impl_->something_changed = true;
-    for (const std::uint32_t at : o.colliders) impl_->look(at);
-    impl_->index_stale = true;
+    impl_->for_family(o, [&](ObjectState<D>& member) { member.changes.teleported = true; });
+    impl_->something_changed = true;
+    impl_->place_family(o);
   });
 }
 template <int D>
 bool World<D>::move_to(ObjectId id, const Pose<D>& pose) {
   if (!world::within(pose.position, world::kFurthest * impl_->settings.metre)) return false;
-  if (alive(id) && object(id).body != BodyKind::kinematic) return false;
+  if (alive(id) && (object(id).body != BodyKind::kinematic || object(id).parent)) return false;
   return impl_->change(id, [pose](ObjectState<D>& o) { o.target = pose; });
 }
 template <int D>
 bool World<D>::set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& spin) {
   if (!world::within(velocity, world::kFastest * impl_->settings.metre) || !world::within(spin, world::kFastest))
     return false;
-  if (alive(id) && object(id).body == BodyKind::fixed) return false;
+  if (alive(id) && (object(id).body == BodyKind::fixed || object(id).parent)) return false;
   return impl_->change(id, [this, velocity, spin](ObjectState<D>& o) {
     if (o.shown.body == BodyKind::dynamic) impl_->disturb(o);  // what lies on others wakes when they move
     o.shown.velocity = velocity, o.shown.spin = spin;
@@ -386,6 +494,79 @@ bool World<D>::set_motion(ObjectId id, const Motion<D>& motion) {
   if (!world::check_motion(motion, impl_->settings.metre)) return false;
   if (alive(id) && object(id).body != BodyKind::kinematic) return false;
   return impl_->change(id, [motion](ObjectState<D>& o) { o.shown.motion = motion; });
+}
+
+template <int D>
+bool World<D>::set_gravity_scale(ObjectId id, double scale) {
+  if (!(std::abs(scale) <= 1e6)) return false;
+  return impl_->change(id, [this, scale](ObjectState<D>& o) {
+    impl_->disturb(o);
+    o.shown.gravity_scale = scale;
+  });
+}
+template <int D>
+void World<D>::clear() {
+  impl_->now_or_later([this] {
+    for (const std::uint32_t slot : std::vector<std::uint32_t>(impl_->order))
+      if (impl_->objects[slot].life == Life::live) impl_->remove(impl_->objects[slot]);
+  });
+}
+
+template <int D>
+std::vector<ObjectId> World<D>::touching(ObjectId id, std::optional<Channel> channel) const {
+  std::vector<ObjectId> ids;
+  const Impl& w = *impl_;
+  const auto look = [&](const std::vector<world::Touch<D>>& touches) {
+    for (const world::Touch<D>& t : touches) {
+      if (channel && *channel != t.channel) continue;
+      const ObjectId a = w.objects[t.a].shown.id, b = w.objects[t.b].shown.id;
+      if (a == id) ids.push_back(b);
+      if (b == id) ids.push_back(a);
+    }
+  };
+  look(w.touches);
+  for (const world::Resting<D>& group : w.resting) look(group.touches);
+  look(w.between.touches);
+  std::sort(ids.begin(), ids.end(), [&](ObjectId x, ObjectId y) { return object(x).serial < object(y).serial; });
+  ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
+  return ids;
+}
+
+// ---- kinds -----------------------------------------------------------------------------------
+
+template <int D>
+Result<void> World<D>::declare_kind(const ObjectDef<D>& def) {
+  if (!is_plain_name(def.kind))
+    return Error{"kind", fmt::format("'{}' is not a name", def.kind), "letters, digits and - _ ."};
+  if (kind(def.kind) != nullptr)
+    return Error{"kind", fmt::format("'{}' is there twice", def.kind), "a name of its own"};
+  if (auto good = world::check_object(def, impl_->settings); !good) return good;
+  for (const ColliderDef<D>& c : def.colliders)
+    if (auto meets = TagQuery::parse(c.meets, impl_->tags); !meets) return meets.error();
+  if (auto tags = impl_->tags.find_all(def.tags); !tags) return tags.error();
+  impl_->kinds.push_back(def);
+  return {};
+}
+template <int D>
+const ObjectDef<D>* World<D>::kind(std::string_view name) const {
+  for (const ObjectDef<D>& k : impl_->kinds)
+    if (k.kind == name) return &k;
+  return nullptr;
+}
+template <int D>
+bool World<D>::spawn(std::string_view kind, const Pose<D>& at, const Vec<D>& velocity, const Spin<D>& spin) {
+  const ObjectDef<D>* of = this->kind(kind);
+  if (of == nullptr || !world::within(at.position, world::kFurthest * impl_->settings.metre)) return false;
+  ObjectDef<D> def = *of;
+  def.name.clear();
+  def.at = at.position, def.turned = at.rotation;
+  if (def.body != BodyKind::fixed && std::holds_alternative<std::monostate>(def.motion)) {
+    if (!velocity.isZero(0)) def.velocity = velocity;
+    if (!spin.isZero(0)) def.spin = spin;
+  }
+  if (!world::check_object(def, impl_->settings)) return false;
+  impl_->now_or_later([this, def] { (void)impl_->add(def); });
+  return true;
 }
 
 template <int D>
@@ -412,11 +593,7 @@ bool World<D>::take_tag(ObjectId id, Tag tag) {
 template <int D>
 bool World<D>::switch_collider(ObjectId id, std::size_t collider, bool on) {
   if (!alive(id) || collider >= object(id).colliders.size()) return false;
-  return impl_->change(id, [this, collider, on](ObjectState<D>& o) {
-    o.shown.colliders[collider].def.on = on;
-    o.changes.switched = impl_->something_changed = true;
-    impl_->classify(o);
-  });
+  return impl_->change(id, [this, collider, on](ObjectState<D>& o) { impl_->switch_collider(o, collider, on); });
 }
 template <int D>
 bool World<D>::set_filter(ObjectId id, std::size_t collider, const TagQuery& meets) {
@@ -449,7 +626,7 @@ template <int D>
 bool World<D>::mark_going(ObjectId id) {
   ObjectState<D>* o = impl_->state(id);
   if (o == nullptr) return false;
-  o->shown.going = true;
+  impl_->for_family(*o, [](ObjectState<D>& member) { member.shown.going = true; });
   return true;
 }
 
@@ -485,14 +662,33 @@ Result<void> World<D>::set_number(NumberOwner owner, std::string_view name, doub
 }
 
 template <int D>
-bool World<D>::add_to_number(NumberOwner owner, std::string_view name, double by, double lowest) {
-  if (!std::isfinite(by) || !number(owner, name)) return false;
-  const auto add = [by, lowest, name = std::string(name)](std::vector<Number>& numbers) {
-    if (Number* n = find_number(numbers, name)) n->value = std::clamp(n->value + by, std::min(lowest, n->value), 1e15);
+template <class F>
+bool World<D>::Impl::change_number(NumberOwner whose, std::string_view name, F&& to) {
+  std::vector<Number>* known = numbers_of(whose);
+  if (known == nullptr || find_number(*known, name) == nullptr) return false;
+  const auto act = [to, name = std::string(name)](std::vector<Number>& all) {
+    if (Number* n = find_number(all, name)) n->value = to(n->value);
   };
-  if (owner.object) return impl_->change(*owner.object, [add](ObjectState<D>& o) { add(o.shown.numbers); });
-  impl_->now_or_later([this, add] { add(impl_->numbers); });
+  if (whose.object) return change(*whose.object, [act](ObjectState<D>& o) { act(o.shown.numbers); });
+  now_or_later([this, act] { act(numbers); });
   return true;
+}
+
+template <int D>
+bool World<D>::add_to_number(NumberOwner owner, std::string_view name, double by, double lowest) {
+  if (!std::isfinite(by)) return false;
+  return impl_->change_number(
+      owner, name, [by, lowest](double value) { return std::clamp(value + by, std::min(lowest, value), 1e15); });
+}
+template <int D>
+bool World<D>::put_number(NumberOwner owner, std::string_view name, double to) {
+  if (!(std::abs(to) <= 1e15)) return false;
+  return impl_->change_number(owner, name, [to](double) { return to; });
+}
+template <int D>
+bool World<D>::clamp_number(NumberOwner owner, std::string_view name, double least, double most) {
+  if (!(least <= most)) return false;
+  return impl_->change_number(owner, name, [least, most](double value) { return std::clamp(value, least, most); });
 }
 
 template <int D>

@@ -52,21 +52,29 @@ void World<D>::Impl::update_index() {
   still.settle();
 }
 
+// The verdict about two colliders, by their classes, their families and what is excepted.
+template <int D>
+Verdict World<D>::Impl::admitted(const ColliderState<D>& a, const ColliderState<D>& b) {
+  if (a.object == b.object) return {false, Channel::solid, DecidedBy::same_object};
+  const world::ObjectState<D>&oa = objects[a.object], &ob = objects[b.object];
+  if (oa.root == ob.root && !oa.meets_relatives && !ob.meets_relatives)
+    return {false, Channel::solid, DecidedBy::relatives};
+  if (!excepted.empty() && is_excepted(a, b)) return {false, Channel::solid, DecidedBy::excepted};
+  return classes.verdict(a.contact_class, b.contact_class);
+}
+
 template <int D>
 void World<D>::Impl::find_pairs() {
   const auto in_tree = [&](std::uint32_t at) -> const Bounds<D>& {
     return (colliders[at].in_still_tree ? still : moving).bounds(at);
   };
-  const auto admitted = [&](const ColliderState<D>& a, const ColliderState<D>& b) -> Verdict {
-    if (a.object == b.object) return {false, Channel::solid, DecidedBy::same_object};
-    return classes.verdict(a.contact_class, b.contact_class);
-  };
+  if (!excepted.empty()) look_at_exceptions();
 
   // Part those whose padded bounds no longer overlap, or that may not meet any more.
   std::vector<std::uint32_t> woken;
   std::erase_if(pairs, [&](Pair<D>& p) {
     const ColliderState<D>&a = colliders[p.a], &b = colliders[p.b];
-    const bool parted = !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
+    const bool parted = a.anew || b.anew || !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
                         ((a.changed || b.changed) && !admitted(a, b).meet);
     // What lay on something that its owner took away falls.
     if (parted && p.responds && p.touching && at_rest(p))
@@ -90,13 +98,14 @@ void World<D>::Impl::find_pairs() {
     const auto is_dynamic = [&](std::uint32_t k) {
       return objects[colliders[k].object].shown.body == BodyKind::dynamic;
     };
-    p.responds = p.channel == Channel::solid && (is_dynamic(p.a) || is_dynamic(p.b));
+    p.responds = p.channel == Channel::solid && (is_dynamic(p.a) || is_dynamic(p.b)) &&
+                 objects[colliders[p.a].object].root != objects[colliders[p.b].object].root;
     pairs.push_back(p);
   };
   for (const std::uint32_t at : to_look) {
     ColliderState<D>& c = colliders[at];
     if (c.in_tree) (c.in_still_tree ? still : moving).mark(at);
-    c.look_again = c.changed = false;
+    c.look_again = c.changed = c.anew = false;
   }
   to_look.clear();
   overlapping.clear();

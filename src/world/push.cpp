@@ -47,7 +47,8 @@ bool World<D>::Impl::push(ObjectId id, const Vec<D>& force, const Spin<D>& torqu
   if (point && !world::within(*point, 2 * world::kFurthest * settings.metre)) return false;
   const ObjectState<D>* there = state(id);
   if (there == nullptr || there->shown.body != BodyKind::dynamic) return false;
-  return change(id, [=, this](ObjectState<D>& o) {
+  return change(id, [=, this](ObjectState<D>& given) {
+    ObjectState<D>& o = objects[given.root];
     disturb(o);
     const Spin<D> turning = torque + about_centre(o, force, point);
     if (at_once) {

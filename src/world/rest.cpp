@@ -68,7 +68,7 @@ void World<D>::Impl::wake(std::span<const std::uint32_t> groups) {
 template <int D>
 void World<D>::Impl::disturb(ObjectState<D>& o) {
   if (o.resting != kAwake) return wake(std::array{o.resting});
-  o.disturbed = true;
+  o.disturbed = objects[o.root].disturbed = true;
   if (asleep == 0 || o.shown.body != BodyKind::fixed) return;  // others' pairs are at hand
   moving.settle();
   std::vector<std::uint32_t> groups;
@@ -180,12 +180,14 @@ void World<D>::Impl::fall_asleep() {
       if (free == resting.end()) free = resting.insert(free, Resting<D>{});
       g = static_cast<std::uint32_t>(free - resting.begin()) + 1;
     }
-    resting[g - 1].objects.push_back(body_objects[i]);
-    o.resting = g - 1;
-    o.body = world::kNoBody, o.trail = -1;  // from now on it has no part in a step
-    o.shown.asleep = any = true;
-    o.shown.velocity.setZero(), o.shown.spin.setZero();
-    ++asleep;
+    for_family(o, [&](ObjectState<D>& member) {
+      resting[g - 1].objects.push_back(member.shown.id.slot);
+      member.resting = g - 1;
+      member.body = world::kNoBody, member.trail = -1;  // from now on it has no part in a step
+      member.shown.asleep = any = true;
+      member.shown.velocity.setZero(), member.shown.spin.setZero();
+      ++asleep;
+    });
   }
   if (!any) return;
   std::erase_if(movers, [&](std::uint32_t slot) { return objects[slot].resting != kAwake; });

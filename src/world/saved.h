@@ -15,12 +15,32 @@ void pack(A& a, Number& n) {
 }
 template <class A, int D>
 void pack(A& a, WorldSettings<D>& s) {
-  a(s.gravity, s.rate, s.metre, s.substeps, s.sleep, s.friction_mixing, s.restitution_mixing);
+  a(s.gravity, s.rate, s.metre, s.substeps, s.bounds, s.leaving, s.sleep, s.friction_mixing, s.restitution_mixing);
+}
+template <class A, int D>
+void pack(A& a, Field<D>& f) {
+  a(f.gravity, f.drag, f.wind, f.alone);
+}
+template <class A, int D>
+void pack(A& a, Beat<D>& b) {
+  a(b.at, b.on, b.scale);
+}
+template <class A, int D>
+void pack(A& a, Heed<D>& h) {
+  a(h.points_at, h.re_enters, h.kept_inside);
+}
+template <class A, int D>
+void pack(A& a, Circling<D>& c) {
+  a(c.centre, c.rate, c.turns);
+}
+template <class A, int D>
+void pack(A& a, Approach<D>& m) {
+  a(m.place, m.object, m.speed, m.within);
 }
 template <class A, int D>
 void pack(A& a, ColliderDef<D>& c) {
   a(c.shape, c.at, c.turned, c.zone, c.density, c.friction, c.restitution, c.rolling_friction, c.surface_velocity,
-    c.meets, c.tags, c.on);
+    c.meets, c.tags, c.on, c.field, c.schedule.beats, c.schedule.period);
 }
 template <class A, int D>
 void pack(A& a, TimedPush<D>& p) {
@@ -45,10 +65,14 @@ void pack_motion(A& a, Motion<D>& m) {
   if constexpr (A::kUnpacks) {
     if (which == 1) m = Path<D>{};
     else if (which == 2) m = std::vector<VelocityFrom<D>>{};
+    else if (which == 3) m = Circling<D>{};
+    else if (which == 4) m = Approach<D>{};
     else m = std::monostate{};
   }
   if (auto* path = std::get_if<Path<D>>(&m)) a(*path);
   else if (auto* velocities = std::get_if<std::vector<VelocityFrom<D>>>(&m)) a(*velocities);
+  else if (auto* circle = std::get_if<Circling<D>>(&m)) a(*circle);
+  else if (auto* approach = std::get_if<Approach<D>>(&m)) a(*approach);
 }
 template <class A>
 void pack(A& a, TagSet& t) {
@@ -61,8 +85,20 @@ void pack(A& a, TagSet& t) {
   }
 }
 template <class A, int D>
+void pack(A& a, Spot<D>& s) {
+  a(s.name, s.pose);
+}
+template <class A, int D>
 void pack(A& a, Drawing<D>& d) {
   a(d.size, d.picture);
+}
+template <class A, int D>
+void pack(A& a, ObjectDef<D>& d) {
+  a(d.name, d.kind, d.at, d.turned, d.parent, d.on_parent, d.meets_relatives, d.body, d.tags, d.colliders, d.numbers,
+    d.spots, d.velocity, d.spin);
+  pack_motion<A, D>(a, d.motion);
+  a(d.mass, d.mass_centre, d.inertia, d.gravity_scale, d.drag, d.spin_drag, d.locked_rotation, d.locked_axes,
+    d.locked_turns, d.continuous, d.may_sleep, d.pushes, d.active, d.drawing, d.user, d.heed);
 }
 // Without its compiled filter: the world compiles it again, see set_filters.
 template <class A, int D>
@@ -74,24 +110,30 @@ void pack(A& a, Object<D>& o) {
   a(o.id, o.serial, o.name, o.kind, o.body, o.pose, o.velocity, o.spin, o.mass, o.mass_centre, o.gravity_scale, o.drag,
     o.spin_drag, o.tags, o.numbers, o.colliders);
   pack_motion<A, D>(a, o.motion);
-  a(o.drawing, o.active, o.asleep, o.going, o.user);
+  a(o.drawing, o.active, o.asleep, o.going, o.user, o.heed, o.parent, o.root, o.on_parent, o.spots);
 }
 
 namespace world {
 
+template <class A>
+void pack(A& a, Excepted& e) {
+  a(e.serial_a, e.serial_b, e.a, e.b, e.until, e.until_apart);
+}
 template <class A>
 void pack(A& a, Changes& c) {
   a(c.retagged, c.filtered, c.switched, c.teleported);
 }
 template <class A, int D>
 void pack(A& a, ColliderState<D>& c) {
-  a(c.object, c.which, c.serial, c.in_tree, c.in_still_tree, c.look_again, c.changed, c.live);
+  a(c.object, c.which, c.serial, c.in_tree, c.in_still_tree, c.look_again, c.changed, c.anew, c.live);
 }
 template <class A, int D>
 void pack(A& a, ObjectState<D>& o) {
   a(o.shown, o.life, o.generation, o.colliders, o.reach, o.thin, o.inverse_mass, o.inertia, o.inverse_inertia, o.force,
     o.torque, o.changes, o.target, o.resting, o.still_for, o.disturbed, o.given_mass, o.given_mass_centre,
-    o.given_inertia, o.locked_rotation, o.locked_axes, o.locked_turns, o.continuous, o.may_sleep, o.pushes);
+    o.given_inertia, o.locked_rotation, o.locked_axes, o.locked_turns, o.continuous, o.may_sleep, o.pushes, o.parent,
+    o.root, o.on_root, o.children, o.own_body, o.own_mass, o.own_active, o.meets_relatives, o.paused, o.lag,
+    o.held_velocity, o.held_spin, o.beats, o.first_shapes, o.outside);
 }
 template <class A, int D>
 void pack(A& a, Kept<D>& k) {

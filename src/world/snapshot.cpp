@@ -13,7 +13,8 @@ template <class A, class Impl>
 void pack_lists(A& a, Impl& w) {
   a(w.settings, w.numbers, w.objects, w.free_objects, w.order, w.movers, w.to_look, w.colliders, w.free_colliders);
   a(w.next_object, w.next_collider, w.live_count, w.someone_left, w.something_changed, w.index_stale, w.still_moved);
-  a(w.pairs, w.touches, w.resting, w.between, w.asleep, w.held_back, w.pushed, w.steps, w.finished);
+  a(w.kinds, w.excepted, w.pairs, w.touches, w.resting, w.between, w.asleep, w.held_back, w.pushed, w.scheduled,
+    w.has_fields, w.left_count, w.steps, w.finished);
 }
 
 }  // namespace

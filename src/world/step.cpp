@@ -13,6 +13,7 @@ void World<D>::step() {
   w.free_removed();
   w.drive();
   w.push_on_time();
+  w.share_velocities();
   w.update_index();
   w.find_pairs();
   w.wake_touched();
@@ -34,6 +35,7 @@ void World<D>::step() {
   w.make_events(false);
   w.fall_asleep();
   w.tell();
+  w.watch_bounds();
 }
 
 template <int D>
@@ -120,20 +122,25 @@ std::uint64_t World<D>::hash() const {
     h.add(s.spin);
     h.add(std::uint64_t{s.active} | std::uint64_t{s.going} << 1 | std::uint64_t{s.asleep} << 2);
     h.add(o.still_for);
+    if (o.parent != world::kAlone) h.add(w.objects[o.parent].shown.serial), h.add(o.on_root.position);
     h.add(o.force), h.add(o.torque);
+    if (o.paused || o.lag > 0) h.add(o.lag), h.add(o.held_velocity), h.add(o.held_spin);
     for (const std::uint64_t word : s.tags.words()) h.add(word);
     add_numbers(s.numbers);
     for (const Collider<D>& c : s.colliders) h.add(std::string_view(c.meets.text())), h.add(std::uint64_t{c.def.on});
   }
   const auto add_pair = [&](const world::Pair<D>& p) {
     h.add(p.serial_a), h.add(p.serial_b), h.add(std::uint64_t{p.touching});
-    for (const world::Kept<D>& k : p.kept) h.add(std::uint64_t{k.id}), h.add(k.push), h.add(k.drag), h.add(k.roll), h.add(k.at);
+    for (const world::Kept<D>& k : p.kept)
+      h.add(std::uint64_t{k.id}), h.add(k.push), h.add(k.drag), h.add(k.roll), h.add(k.at);
     for (const std::uint32_t piece : p.standing) h.add(std::uint64_t{piece});
   };
   for (const world::Pair<D>& p : w.pairs) add_pair(p);
   for (const world::Resting<D>& group : w.resting)
     for (const world::Pair<D>& p : group.pairs) add_pair(p);
   for (const world::Pair<D>& p : w.between.pairs) add_pair(p);
+  for (const world::Excepted& e : w.excepted)
+    h.add(e.serial_a), h.add(e.serial_b), h.add(e.until), h.add(std::uint64_t{e.until_apart});
   return h.value();
 }
 

@@ -79,6 +79,7 @@ void World<D>::Impl::make_events(bool run_over) {
     e.step = steps, e.time = std::min(time, end);
     e.phase = phase, e.channel = t.channel, e.why = why;
     e.self = objects[t.a].shown.id, e.other = objects[t.b].shown.id;
+    e.self_root = objects[objects[t.a].root].shown.id, e.other_root = objects[objects[t.b].root].shown.id;
     e.self_tags = t.tags_a, e.other_tags = t.tags_b;
     e.normal = -t.normal, e.point = t.point;
     e.squeezed = phase != Phase::end && t.squeezed;
@@ -124,7 +125,78 @@ void World<D>::Impl::make_events(bool run_over) {
   something_changed = false;
 }
 
+template <int D>
+std::vector<ColliderTouch<D>> World<D>::collider_touches(ObjectId self, ObjectId other) const {
+  const Impl& w = *impl_;
+  std::vector<ColliderTouch<D>> all;
+  const auto look = [&](const std::vector<world::Pair<D>>& pairs, bool current) {
+    for (std::size_t i = 0; i < pairs.size(); ++i) {
+      const world::Pair<D>& p = pairs[i];
+      if (!p.touching) continue;
+      const world::ColliderState<D>&a = w.colliders[p.a], &b = w.colliders[p.b];
+      const ObjectId ida = w.objects[a.object].shown.id, idb = w.objects[b.object].shown.id;
+      const bool turned = ida == other && idb == self;
+      if (!turned && !(ida == self && idb == other)) continue;
+      ColliderTouch<D> t;
+      t.self = self, t.other = other, t.channel = p.channel;
+      t.self_collider = turned ? b.which : a.which, t.other_collider = turned ? a.which : b.which;
+      t.normal = turned ? p.normal : Vec<D>(-p.normal);
+      t.point = p.point, t.gap = p.gap, t.impulse = p.impulse;
+      for (std::size_t k = 0; current && k < w.contacts.size(); ++k)
+        if (w.contact_pairs[k] == i)
+          for (int n = 0; n < w.contacts[k].count; ++n) {
+            const dynamics::SolverPoint<D>& point = w.contacts[k].points[static_cast<std::size_t>(n)];
+            if (point.total_push <= 0) continue;
+            const std::uint32_t body = w.contacts[k].a;
+            const Vec<D> centre = body == world::kNoBody
+                                      ? Vec<D>(w.objects[a.object].shown.pose * w.objects[a.object].shown.mass_centre)
+                                      : w.bodies[body].centre;
+            t.points.push_back(centre + point.arm_a);
+          }
+      all.push_back(std::move(t));
+    }
+  };
+  look(w.pairs, true);
+  for (const world::Resting<D>& group : w.resting) look(group.pairs, false);
+  look(w.between.pairs, false);
+  std::sort(all.begin(), all.end(), [](const auto& x, const auto& y) {
+    return std::tuple(x.self_collider, x.other_collider) < std::tuple(y.self_collider, y.other_collider);
+  });
+  return all;
+}
+
+template <int D>
+void World<D>::step_told(std::span<const Told> told) {
+  Impl& w = *impl_;
+  w.finished = false;
+  w.free_removed();
+  ++w.steps;
+  w.events.clear();
+  for (const Told& t : told) {
+    if (!alive(t.self) || !alive(t.other) || t.self == t.other) continue;
+    Event<D> e;
+    e.step = w.steps, e.time = t.time;
+    e.phase = t.phase, e.channel = t.channel, e.why = t.why;
+    e.self = t.self, e.other = t.other;
+    if (object(e.self).serial > object(e.other).serial) std::swap(e.self, e.other);
+    e.self_root = object(e.self).root, e.other_root = object(e.other).root;
+    const auto tags_of = [&](ObjectId id) {
+      TagSet tags = object(id).tags;
+      for (const Collider<D>& c : object(id).colliders) tags = tags.merged(c.tags);
+      return tags;
+    };
+    e.self_tags = tags_of(e.self), e.other_tags = tags_of(e.other);
+    e.approach_speed = t.approach_speed, e.impulse = t.impulse;
+    w.events.push_back(std::move(e));
+  }
+  w.tell();
+}
+
 template struct World<2>::Impl;
 template struct World<3>::Impl;
+template std::vector<ColliderTouch<2>> World<2>::collider_touches(ObjectId, ObjectId) const;
+template std::vector<ColliderTouch<3>> World<3>::collider_touches(ObjectId, ObjectId) const;
+template void World<2>::step_told(std::span<const Told>);
+template void World<3>::step_told(std::span<const Told>);
 
 }  // namespace colvik

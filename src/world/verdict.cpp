@@ -40,6 +40,8 @@ Verdict decide(const Party& first, const Party& second) {
   const Channel channel = first.zone || second.zone ? Channel::zone : Channel::solid;
   const auto no = [&](DecidedBy by) { return Verdict{false, channel, by}; };
   if (first.object == second.object) return no(DecidedBy::same_object);
+  const bool family = first.family != 0 && first.family == second.family;
+  if (family && !first.meets_relatives && !second.meets_relatives) return no(DecidedBy::relatives);
   if (!first.active || !second.active) return no(DecidedBy::inactive);
   if (!first.on || !second.on) return no(DecidedBy::switched_off);
   if (first.body == BodyKind::fixed && second.body == BodyKind::fixed) return no(DecidedBy::both_static);
@@ -59,6 +61,8 @@ std::string explain(const Verdict& verdict, const Party& first, std::string_view
     case DecidedBy::both_accept:
       return fmt::format("{} and {} accept each other ({})", first_name, second_name, name_of(verdict.channel));
     case DecidedBy::same_object: return fmt::format("{} does not meet itself", first_name);
+    case DecidedBy::relatives: return fmt::format("{} and {} belong to one family", first_name, second_name);
+    case DecidedBy::excepted: return fmt::format("{} and {} are excepted from meeting", first_name, second_name);
     case DecidedBy::both_static: return fmt::format("{} and {} are both static", first_name, second_name);
     case DecidedBy::inactive: return fmt::format("{} is not active", first.active ? second_name : first_name);
     case DecidedBy::switched_off:

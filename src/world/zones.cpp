@@ -71,6 +71,7 @@ template <int D>
 Pose<D> World<D>::Impl::pose_at(const world::ObjectState<D>& o, int k) const {
   if (o.body == world::kNoBody || k == settings.substeps) return o.shown.pose;
   if (k == 0) return o.pose_before;
+  if (o.parent != world::kAlone) return pose_at(objects[o.root], k) * o.on_root;
   if (o.trail >= 0) return trails[static_cast<std::size_t>(k) * trailed.size() + static_cast<std::size_t>(o.trail)];
   const double t = static_cast<double>(k) / settings.substeps, dt = 1 / settings.rate;
   const Rotation<D> rotation = interpolate<D>(o.pose_before.rotation, o.shown.pose.rotation, t);

@@ -23,6 +23,9 @@ struct RunOptions {
   bool during = false;
   std::string colour = "auto";
   std::size_t firings = 8;
+  bool coverage = false, cost = false;
+  double require_coverage = 0;  // percent
+  std::string junit;
 };
 void add_run(CLI::App& app, RunOptions& options);
 int run(const RunOptions& options, bool terminal, std::ostream& out, std::ostream& err);
@@ -48,6 +51,37 @@ struct QueryOptions {
 // The question's words follow the options; they are what the returned command leaves over.
 CLI::App* add_query(CLI::App& app, QueryOptions& options);
 int query(const QueryOptions& options, const std::vector<std::string>& words, std::ostream& out, std::ostream& err);
+
+struct WhoOptions {
+  std::string scene;
+  std::vector<std::string> settings;
+  bool objects = false, json = false;
+};
+void add_who(CLI::App& app, WhoOptions& options);
+int who(const WhoOptions& options, std::ostream& out, std::ostream& err);
+
+struct KindOptions {
+  std::string scene, kind;
+};
+void add_kind(CLI::App& app, KindOptions& options);
+int kind(const KindOptions& options, std::ostream& out, std::ostream& err);
+
+// Two settings of a scene, or two event logs.
+struct CompareOptions {
+  std::vector<std::string> files;
+  std::vector<std::string> settings, with;
+  double slack = 1e-6;
+};
+void add_compare(CLI::App& app, CompareOptions& options);
+int compare_runs(const CompareOptions& options, std::ostream& out, std::ostream& err);
+
+struct AuditOptions {
+  std::string log, rules;
+  std::vector<std::string> settings;
+  bool coverage = false;
+};
+void add_audit(CLI::App& app, AuditOptions& options);
+int audit_log(const AuditOptions& options, std::ostream& out, std::ostream& err);
 
 // Adds --set NAME=VALUE, which every command has.
 void add_settings(CLI::App& command, std::vector<std::string>& settings);

@@ -22,6 +22,14 @@ int main(int argc, char** argv) {
   add_run(app, run_options);
   add_draw(app, draw_options);
   QueryOptions query_options;
+  WhoOptions who_options;
+  KindOptions kind_options;
+  CompareOptions compare_options;
+  AuditOptions audit_options;
+  add_who(app, who_options);
+  add_kind(app, kind_options);
+  add_compare(app, compare_options);
+  add_audit(app, audit_options);
   const CLI::App* query_command = add_query(app, query_options);
   try {
     app.parse(argc, argv);
@@ -34,6 +42,10 @@ int main(int argc, char** argv) {
   try {
     if (app.got_subcommand("run")) return run(run_options, isatty(STDOUT_FILENO) != 0, std::cout, std::cerr);
     if (app.got_subcommand("query")) return query(query_options, query_command->remaining(), std::cout, std::cerr);
+    if (app.got_subcommand("who")) return who(who_options, std::cout, std::cerr);
+    if (app.got_subcommand("kind")) return kind(kind_options, std::cout, std::cerr);
+    if (app.got_subcommand("compare")) return compare_runs(compare_options, std::cout, std::cerr);
+    if (app.got_subcommand("audit")) return audit_log(audit_options, std::cout, std::cerr);
     return draw(draw_options, std::cout, std::cerr);
   } catch (const std::exception& error) {  // out of memory and the like
     std::cerr << "colvik: " << error.what() << '\n';

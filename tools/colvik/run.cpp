@@ -1,6 +1,8 @@
 #include <fmt/format.h>
 #include <CLI/CLI.hpp>
 
+#include <chrono>
+#include <cmath>
 #include <cstdlib>
 #include <fstream>
 #include <iostream>
@@ -8,6 +10,7 @@
 #include <colvik/insight.hpp>
 
 #include "commands.h"
+#include "cost.h"
 
 namespace colvik::tool {
 
@@ -21,6 +24,11 @@ void add_run(CLI::App& app, RunOptions& o) {
   c->add_option("--colour", o.colour, "auto, always or never")
       ->check(CLI::IsMember({"auto", "always", "never"}))
       ->capture_default_str();
+  c->add_flag("--coverage", o.coverage, "everything that the run did not try, not only the count");
+  c->add_option("--require-coverage", o.require_coverage, "percent; less counts as a missed expectation")
+      ->check(CLI::Range(0.0, 100.0));
+  c->add_option("--junit", o.junit, "write the results as JUnit XML to this file");
+  c->add_flag("--cost", o.cost, "what the run cost: objects, pairs, contacts, time of a step");
   c->footer(
       "Exit status: 0 all expectations met, 1 some missed, 2 the scene or the call is wrong.\n\n"
       "Example:\n  build/bin/colvik run data/night-depot.toml --events - --set arrival=10");
@@ -28,15 +36,39 @@ void add_run(CLI::App& app, RunOptions& o) {
 
 namespace {
 
+// Runs to the end and measures each step on the way.
 template <int D>
-bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostream& out, std::ostream* events) {
+StepCost<D> run_measured(Run<D>& run, double length) {
+  using Clock = std::chrono::steady_clock;
+  StepCost<D> cost;
+  const auto last = run.world.steps() + static_cast<std::uint64_t>(std::llround(length * run.world.settings().rate));
+  while (run.world.steps() < last && !run.rules.outcome()) {
+    const auto before = Clock::now();
+    run.step();
+    cost.note(run.world, std::chrono::duration<double>(Clock::now() - before).count());
+  }
+  run.run_for(0);  // ends all touches
+  return cost;
+}
+
+template <int D>
+bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostream& out, std::ostream* events,
+             std::ostream* junit) {
   const auto run = start_run(scene);
   if (o.during) run->world.ask_during(TagQuery(), TagQuery());
-  run->run_for(scene.length);
+  const StepCost<D> cost = run_measured(*run, scene.length);
   if (events != nullptr) write_events(*events, run->trace);
   if (events == &out) out << '\n';
   out << fmt::format("{}: {}D, {:g} s at {:g} steps a second\n\n", scene.file, D, scene.length, scene.world.rate);
-  out << run_report<D>(run->trace, scene.expectations, {colour, o.firings});
+  const Coverage tried = coverage(run->trace);
+  out << run_report<D>(run->trace, scene.expectations, {colour, o.firings, o.coverage});
+  if (o.cost) out << '\n' << cost_report(cost, run->world, run->trace);
+  if (junit != nullptr) write_junit<D>(*junit, scene.file, run->trace, scene.expectations);
+  if (tried.percent() < o.require_coverage) {
+    out << fmt::format("The run tried {:.1f}% of what there is, and {:g}% are required\n", tried.percent(),
+                       o.require_coverage);
+    return false;
+  }
   for (const Expectation<D>& e : scene.expectations)
     if (!judge(e, run->trace).met) return false;
   return true;
@@ -45,8 +77,9 @@ bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostre
 }  // namespace
 
 int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err) {
-  if (!o.events.empty() && o.scenes.size() > 1) {
-    err << "colvik run: --events goes with one scene; run them one by one\n";
+  if ((!o.events.empty() || !o.junit.empty()) && o.scenes.size() > 1) {
+    err << fmt::format("colvik run: {} goes with one scene; run them one by one\n",
+                       o.events.empty() ? "--junit" : "--events");
     return kWrong;
   }
   std::vector<LoadedScene> scenes;  // all are read before any is run: nothing half done
@@ -57,8 +90,15 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   }
   if (!good) return kWrong;
 
-  std::ofstream file;
+  std::ofstream file, junit;
   std::ostream* events = nullptr;
+  if (!o.junit.empty()) {
+    junit.open(o.junit);
+    if (!junit) {
+      err << fmt::format("{}: the file cannot be written; a path in a folder that exists\n", o.junit);
+      return kWrong;
+    }
+  }
   if (o.events == "-") {
     events = &out;
   } else if (!o.events.empty()) {
@@ -75,13 +115,16 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   bool all_met = true;
   for (std::size_t i = 0; i < scenes.size(); ++i) {
     if (i > 0) out << "\n";
-    all_met = std::visit([&](const auto& scene) { return run_one(scene, o, colour, out, events); }, *scenes[i].scene) &&
+    std::ostream* results = junit.is_open() ? &junit : nullptr;
+    all_met = std::visit([&](const auto& scene) { return run_one(scene, o, colour, out, events, results); },
+                         *scenes[i].scene) &&
               all_met;
   }
-  if (file.is_open() && !file.flush()) {
-    err << fmt::format("{}: writing failed; is the disk full?\n", o.events);
-    return kWrong;
-  }
+  for (const auto& [stream, path] : {std::pair(&file, &o.events), std::pair(&junit, &o.junit)})
+    if (stream->is_open() && !stream->flush()) {
+      err << fmt::format("{}: writing failed; is the disk full?\n", *path);
+      return kWrong;
+    }
   return all_met ? kAllMet : kSomeMissed;
 }
 

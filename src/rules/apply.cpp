@@ -1,0 +1,198 @@
+// What reactions do. The world is asked for each change; while it tells its listeners, that waits for the end of the
+// step.
+#include <algorithm>
+#include <cmath>
+
+#include "math/chance.h"
+#include "rules/rules_impl.h"
+
+namespace colvik {
+
+using rules::Moment;
+using Kind = Effect::Kind;
+
+template <int D>
+std::vector<ObjectId> Rules<D>::Impl::whom(const Target& target, const TagQuery& all, const Moment<D>& m) const {
+  std::vector<ObjectId> ids;
+  const auto add = [&](const std::optional<ObjectId>& id) {
+    if (id && world.alive(*id)) ids.push_back(*id);
+  };
+  switch (target.kind) {
+    case Target::Kind::self: add(m.self); break;
+    case Target::Kind::other: add(m.other); break;
+    case Target::Kind::object: add(world.find(target.who)); break;
+    default:
+      for (const ObjectId id : world.objects())
+        if (world.object(id).active && all.matches(world.object(id).tags)) ids.push_back(id);
+  }
+  return ids;
+}
+
+// An effect that found nobody, or nothing to change, is counted.
+template <int D>
+void Rules<D>::Impl::apply(std::size_t index, std::size_t effect, const Moment<D>& m) {
+  const rules::CompiledEffect& c = reactions[index].effects[effect];
+  const Effect& e = c.effect;
+  bool done = false;
+  const auto set_reaction = [&](bool on) {
+    for (std::size_t i = 0; i < reactions.size(); ++i)
+      if (reports[i].name == e.name) reactions[i].on = on, done = true;
+  };
+  switch (e.kind) {
+    case Kind::add:
+    case Kind::set:
+    case Kind::clamp: done = change_number(c, m); break;
+    case Kind::spawn: done = spawn(c, m, reports[index].fired); break;
+    case Kind::reaction_on: set_reaction(true); break;
+    case Kind::reaction_off: set_reaction(false); break;
+    case Kind::cue:
+      cues.insert(e.name);
+      done = true;
+      break;
+    case Kind::finish:
+      done = true;
+      if (!outcome) outcome = e.name;
+      break;
+    default:
+      for (const ObjectId id : whom(e.target, c.all, m)) done = act_on(index, effect, id, m) || done;
+  }
+  if (!done) ++reports[index].idle_effects;
+}
+
+template <int D>
+bool Rules<D>::Impl::change_number(const rules::CompiledEffect& c, const Moment<D>& m) {
+  using Whose = rules::NumberName::Whose;
+  const auto change = [&](NumberOwner owner) {
+    if (c.effect.kind == Kind::add) return world.add_to_number(owner, c.number.name, c.effect.by);
+    if (c.effect.kind == Kind::set) return world.put_number(owner, c.number.name, c.effect.by);
+    return world.clamp_number(owner, c.number.name, c.effect.least, c.effect.most);
+  };
+  if (c.number.whose == Whose::world) return change({});
+  std::vector<ObjectId> owners;
+  if (c.number.whose == Whose::each) owners = whom(c.effect.target, c.all, m);
+  else if (c.number.whose == Whose::object) owners = whom(Target::object(c.number.object), {}, m);
+  else owners = whom(c.number.whose == Whose::self ? Side::self : Side::other, {}, m);
+  bool done = false;
+  for (const ObjectId id : owners) done = change({id}) || done;
+  return done;
+}
+
+// The pose that an effect speaks of: of the object it names, or of a spot on it.
+template <int D>
+std::optional<Pose<D>> Rules<D>::Impl::place_of(const Effect& e, const Moment<D>& m) const {
+  const std::vector<ObjectId> of = whom(e.to, {}, m);
+  return of.empty() ? std::nullopt : world.spot(of.front(), e.spot);
+}
+
+template <int D>
+bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, const Moment<D>& m) {
+  const rules::CompiledEffect& c = reactions[index].effects[effect];
+  const Effect& e = c.effect;
+  const Object<D>& o = world.object(id);
+  const bool is_self = m.self == id;
+  const Rotation<D> frame = e.own_frame ? o.pose.rotation : Rotation<D>();
+  switch (e.kind) {
+    case Kind::damage: {
+      double& until = safe_until[o.serial];
+      if (world.time() < until) return true;
+      until = world.time() + e.safe;
+      return world.add_to_number({id}, kHealth, -e.by, 0);
+    }
+    case Kind::remove: world.mark_going(id); return world.remove(id);
+    case Kind::hide: return world.set_shown(id, false);
+    case Kind::show: return world.set_shown(id, true);
+    case Kind::retag: {
+      bool done = false;
+      for (const Tag tag : c.give) done = world.give_tag(id, tag);
+      for (const Tag tag : c.take) done = world.take_tag(id, tag);
+      return done;
+    }
+    case Kind::stop: return world.stop(id);
+    case Kind::bounce: {
+      const Vec<D> axis = e.vector.isZero(0) ? (is_self ? m.normal : Vec<D>(-m.normal))
+                                             : Vec<D>(rules::in_world<D>(e.vector).normalized());
+      const double along = axis.dot(o.velocity);
+      // Along an axis it turns round from either side, as far as the touch is in its way.
+      const bool approaches =
+          e.vector.isZero(0) ? along < 0 : !m.touch || along * axis.dot(is_self ? m.normal : Vec<D>(-m.normal)) < 0;
+      if (!approaches || along == 0) return false;
+      return world.set_velocity(id, o.velocity - 2 * along * axis, o.spin);
+    }
+    case Kind::launch: return world.set_velocity(id, frame * rules::in_world<D>(e.velocity), o.spin);
+    case Kind::push: {
+      if (!e.away) return world.apply_impulse(id, frame * rules::in_world<D>(e.vector));
+      const double strength = e.by_speed ? std::max(e.least, e.by * m.speed) : e.by;
+      return world.apply_impulse(id, strength * (is_self ? m.normal : Vec<D>(-m.normal)), m.point);
+    }
+    case Kind::teleport: {
+      if (e.placed) return world.place(id, {rules::in_world<D>(e.vector), o.pose.rotation});
+      const std::optional<Pose<D>> to = place_of(e, m);
+      if (!to) return false;
+      if (!e.turned) return world.place(id, {to->position, o.pose.rotation});
+      const Rotation<D> turn = to->rotation * o.pose.rotation.inverse();
+      const Vec<D> velocity = turn * o.velocity;
+      const Spin<D> spin = o.spin;
+      return world.place(id, *to) && (o.body == BodyKind::fixed || world.set_velocity(id, velocity, spin));
+    }
+    case Kind::attach: {
+      const std::vector<ObjectId> to = whom(e.to, {}, m);
+      if (to.empty()) return false;
+      std::optional<Pose<D>> on;
+      if (!e.spot.empty() || !e.vector.isZero(0)) {
+        std::size_t nth = 0;
+        for (const rules::Carried& k : carried)
+          nth += k.parent == to.front() && k.reaction == index && k.effect == effect ? 1 : 0;
+        const std::optional<Pose<D>> spot = world.spot(to.front(), e.spot);
+        if (!spot) return false;
+        on = world.object(to.front()).pose.relative(*spot);
+        on->position += static_cast<double>(nth) * rules::in_world<D>(e.vector);
+      }
+      if (!world.attach(id, to.front(), on)) return false;
+      std::erase_if(carried, [&](const rules::Carried& k) { return k.child == id; });
+      carried.push_back({to.front(), id, index, effect});
+      return true;
+    }
+    case Kind::detach:
+      std::erase_if(carried, [&](const rules::Carried& k) { return k.child == id; });
+      return world.detach(id);
+    case Kind::drop_last:
+    case Kind::drop_all: {
+      bool done = false;
+      for (std::size_t k = carried.size(); k-- > 0 && !(done && e.kind == Kind::drop_last);) {
+        if (carried[k].parent != id) continue;
+        done = world.detach(carried[k].child) || done;
+        carried.erase(carried.begin() + static_cast<std::ptrdiff_t>(k));
+      }
+      return done;
+    }
+    case Kind::switch_on:
+    case Kind::switch_off: {
+      const bool on = e.kind == Kind::switch_on;
+      return e.motion ? world.switch_motion(id, on) : world.switch_collider(id, e.collider, on);
+    }
+    case Kind::weigh: return world.set_gravity_scale(id, e.by);
+    default: return false;
+  }
+}
+
+template <int D>
+bool Rules<D>::Impl::spawn(const rules::CompiledEffect& c, const Moment<D>& m, std::uint64_t nth) {
+  const Effect& e = c.effect;
+  const Vec<D> vector = rules::in_world<D>(e.vector), velocity = rules::in_world<D>(e.velocity);
+  if (e.placed) return world.spawn(e.name, {vector, {}}, velocity);
+  if (e.region) {
+    Vec<D> at = kZero;
+    for (int i = 0; i < D; ++i) {
+      const double part = 0.5 * (1 + math::chance(e.seed, D * nth + static_cast<std::uint64_t>(i)));
+      at[i] = e.region->lo[i] + part * (e.region->hi[i] - e.region->lo[i]);
+    }
+    return world.spawn(e.name, {at, {}}, velocity);
+  }
+  const std::optional<Pose<D>> from = place_of(e, m);
+  return from && world.spawn(e.name, {*from * vector, from->rotation}, from->rotation * velocity);
+}
+
+template struct Rules<2>::Impl;
+template struct Rules<3>::Impl;
+
+}  // namespace colvik

@@ -1,0 +1,122 @@
+// What holds a reaction back once it was started: how they touch, conditions, limits.
+#include <algorithm>
+
+#include "rules/rules_impl.h"
+
+namespace colvik {
+
+using rules::Visit;
+
+// Whether a touch is of the sort a start asks for.
+template <int D>
+bool Rules<D>::Impl::fits(const OnTouch& on, const Event<D>& seen) const {
+  if (seen.phase != on.phase || (on.channel && *on.channel != seen.channel)) return false;
+  if (seen.phase == Phase::end && std::find(on.causes.begin(), on.causes.end(), seen.why) == on.causes.end())
+    return false;
+  if (seen.approach_speed < on.approach || seen.impulse < on.impulse) return false;
+  if (on.from_side.isZero(0)) return true;
+  Vec<D> side = rules::in_world<D>(on.from_side);
+  if (on.own_side) side = world.object(seen.self).pose.rotation * side;
+  return -seen.normal.dot(side) >= std::sqrt(0.5) * side.norm();  // the normal points at self
+}
+
+template <int D>
+std::uint64_t Rules<D>::Impl::count_of(const TagQuery& query) const {
+  std::uint64_t n = 0;
+  for (const ObjectId id : world.objects()) {
+    const Object<D>& o = world.object(id);
+    n += o.active && query.matches(o.tags) ? 1 : 0;
+  }
+  return n;
+}
+
+template <int D>
+std::optional<double> Rules<D>::Impl::value_of(const rules::NumberName& n, const rules::Moment<D>& m) const {
+  using Whose = rules::NumberName::Whose;
+  if (n.whose == Whose::world) return world.number({}, n.name);
+  std::optional<ObjectId> of = n.whose == Whose::self ? m.self : m.other;
+  if (n.whose == Whose::object) of = world.find(n.object);
+  return of ? world.number({*of}, n.name) : std::nullopt;
+}
+
+template <int D>
+bool Rules<D>::Impl::holds(const rules::CompiledCondition& c, const Firing<D>& f) const {
+  const std::optional<ObjectId> side = c.condition.side == Side::self ? f.self : f.other;
+  const auto in_range = [&](double x) { return x >= c.condition.least && x <= c.condition.most; };
+  switch (c.condition.kind) {
+    case Condition::Kind::touches: {
+      const std::vector<ObjectId> all = world.touching(*side);
+      return std::any_of(all.begin(), all.end(), [&](ObjectId id) {
+        const Object<D>& o = world.object(id);
+        return c.who.matches(o.name, o.tags);
+      });
+    }
+    case Condition::Kind::is: {
+      const Object<D>& o = world.object(*side);
+      TagSet tags = o.tags;
+      if (f.touch) tags = tags.merged(c.condition.side == Side::self ? f.touch->self_tags : f.touch->other_tags);
+      return c.who.matches(o.name, tags);
+    }
+    case Condition::Kind::number: {
+      const std::optional<double> value = value_of(c.number, rules::moment_of(f));
+      return value && in_range(*value);
+    }
+    default: return in_range(static_cast<double>(count_of(c.who.query())));
+  }
+}
+
+template <int D>
+bool Rules<D>::Impl::guards_hold(const rules::Compiled<D>& r, const Firing<D>& f) const {
+  const auto so = [&](const rules::CompiledCondition& c) { return holds(c, f); };
+  return std::all_of(r.all.begin(), r.all.end(), so) &&
+         (r.any.empty() || std::any_of(r.any.begin(), r.any.end(), so)) &&
+         std::none_of(r.none.begin(), r.none.end(), so);
+}
+
+// Notes that two came or went. A visit is over when they were apart long enough before the next touch.
+template <int D>
+void Rules<D>::Impl::note_visit(rules::Compiled<D>& r, const Event<D>& e) {
+  if (e.phase == Phase::during) return;
+  const rules::Serials two{world.object(e.self).serial, world.object(e.other).serial};
+  if (e.phase == Phase::end) {
+    const auto at = r.visits.find(two);
+    if (at == r.visits.end()) return;
+    at->second.open = std::max(0, at->second.open - 1);
+    at->second.ended = e.time;
+    return;
+  }
+  Visit& v = r.visits[two];
+  if (v.open == 0 && e.time - v.ended >= r.reaction.apart) v.fired = {};
+  ++v.open;
+}
+
+// Whether the limits let it through; sets its latch.
+template <int D>
+bool Rules<D>::Impl::passes(rules::Compiled<D>& r, const Firing<D>& f) {
+  const ReactionReport& report = reports[static_cast<std::size_t>(&r - reactions.data())];
+  if (r.reaction.most && report.fired >= *r.reaction.most) return false;
+  if (r.reaction.cooldown > 0 && f.time - r.last_fired < r.reaction.cooldown - 1e-9) return false;
+  const auto serial = [&](const std::optional<ObjectId>& id) { return id ? world.object(*id).serial : 0; };
+  switch (r.reaction.once) {
+    case Once::no: return true;
+    case Once::ever: return r.seen.emplace(0, 0).second;
+    case Once::per_other: return r.seen.emplace(serial(f.self), serial(f.other)).second;
+    default: break;
+  }
+  const std::uint64_t self = serial(f.self), other = serial(f.other);
+  Visit& v = r.visits[{std::min(self, other), std::max(self, other)}];
+  return !std::exchange(v.fired[self < other ? 0 : 1], true);
+}
+
+template <int D>
+bool Rules<D>::Impl::may_start(ObjectId id, std::size_t event) const {
+  if (!world.object(id).going) return true;
+  for (const auto& [object, by] : going_by)
+    if (object == id) return by == event;
+  return false;
+}
+
+template struct Rules<2>::Impl;
+template struct Rules<3>::Impl;
+
+}  // namespace colvik

@@ -1,0 +1,166 @@
+#pragma once
+// The state of the reactions of a world. compile.cpp checks what a user says, starts.cpp finds what starts, guards.cpp
+// what holds it back, apply.cpp does it, rules.cpp has the public calls.
+#include <colvik/rules.hpp>
+
+#include <map>
+#include <set>
+
+#include "math/bytes.h"
+
+namespace colvik {
+
+namespace rules {
+
+// "world.parcels" -> whose number, and its name.
+struct NumberName {
+  enum class Whose { world, self, other, each, object } whose = Whose::world;
+  std::string name{};
+  std::string object{};
+};
+[[nodiscard]] Result<NumberName> read_number_name(const std::string& text);
+
+struct CompiledEffect {
+  Effect effect{};
+  NumberName number{};
+  std::vector<Tag> give{}, take{};
+  TagQuery all{};  // of the target
+};
+struct CompiledCondition {
+  Condition condition{};
+  Who who{};
+  NumberName number{};
+};
+
+// Two that come and go, and whether it fired for them since they came.
+struct Visit {
+  std::int32_t open = 0;
+  double ended = -1e300;
+  std::array<bool, 2> fired{};  // with the older one as self, and the younger
+};
+
+using Serials = std::pair<std::uint64_t, std::uint64_t>;
+
+template <int D>
+struct Compiled {
+  Reaction<D> reaction{};
+  std::vector<CompiledEffect> effects{};
+  std::vector<CompiledCondition> all{}, any{}, none{};
+  NumberName watched{};
+  TagQuery counted{};
+  bool removes_self = false, removes_other = false;  // marks them as going when it fires
+  // What changes while it runs.
+  bool on = true;
+  std::set<Serials> seen{};                      // of self and other, that it fired for
+  std::map<std::uint64_t, double> last_value{};  // of the watched number, by owner's serial (0: world); or the count
+  std::map<Serials, Visit> visits{};             // the older one first
+  double last_fired = -1e300;
+  std::uint64_t beats = 0;  // of time, interval and start: how often it was due
+};
+
+// What of a touch effects need, also after a delay.
+template <int D>
+struct Moment {
+  std::optional<ObjectId> self{}, other{};
+  bool touch = false;
+  Vec<D> normal = kZero, point = kZero;  // the normal points at self
+  double speed = 0;
+};
+
+template <int D>
+struct Delayed {
+  std::uint64_t due = 0;  // step
+  std::size_t reaction = 0, effect = 0;
+  Moment<D> moment{};
+};
+
+// What was attached by an effect, in that order.
+struct Carried {
+  ObjectId parent{}, child{};
+  std::size_t reaction = 0, effect = 0;
+};
+
+// A touch that fits a reaction's self and other.
+struct Candidate {
+  std::uint32_t reaction = 0, event = 0;
+  bool turned = false;  // seen from the event's other
+  auto operator<=>(const Candidate&) const = default;
+};
+
+}  // namespace rules
+
+template <int D>
+struct Rules<D>::Impl {
+  explicit Impl(World<D>& w) : world(w) {}
+
+  World<D>& world;
+  std::size_t token = 0;
+  std::vector<rules::Compiled<D>> reactions;
+  std::vector<ReactionReport> reports;
+  std::vector<Firing<D>> fired;
+  std::vector<rules::Delayed<D>> delayed;
+  std::vector<rules::Carried> carried;
+  std::map<std::uint64_t, double> safe_until;    // by serial
+  std::set<std::string> inputs, cues, cues_now;  // inputs and cues wait for the next step
+  std::optional<std::string> outcome;
+  // Objects that became going in this step, with the event that did it: it alone may start more.
+  std::vector<std::pair<ObjectId, std::size_t>> going_by;
+  // Which touch reactions can fit two sets of tags: asked once for each two. Those that mean one object are apart.
+  std::map<TagSet, std::uint32_t> tag_sets;
+  std::map<std::pair<std::uint32_t, std::uint32_t>, std::vector<std::pair<std::uint32_t, bool>>> fitting;
+  std::vector<std::uint32_t> named;     // touch reactions of which a side is one object
+  std::vector<std::uint32_t> visiting;  // with visits
+  std::vector<rules::Candidate> candidates;
+
+  // compile.cpp
+  Result<rules::Compiled<D>> compile(const Reaction<D>& r) const;
+  Result<rules::NumberName> check_number(const std::string& text, bool touch, bool each) const;
+  Result<rules::CompiledEffect> compile_effect(const Effect& e, bool has_self, bool has_other) const;
+  Result<rules::CompiledCondition> compile_condition(const Condition& c, bool has_self, bool has_other) const;
+
+  // starts.cpp
+  void react(std::span<const Event<D>> events);
+  void find_candidates(std::span<const Event<D>> events);
+  void react_to_touches(std::size_t index, std::span<const Event<D>> events, std::size_t& at);
+  void react_to_number(std::size_t index, const OnNumber& start);
+  void react_to_count(std::size_t index, const OnCount& start);
+  bool is_due(std::size_t index);
+  void start(std::size_t index, Firing<D> firing, std::size_t event);
+
+  // guards.cpp
+  [[nodiscard]] bool fits(const OnTouch& start, const Event<D>& seen) const;
+  [[nodiscard]] bool holds(const rules::CompiledCondition& c, const Firing<D>& f) const;
+  [[nodiscard]] bool guards_hold(const rules::Compiled<D>& r, const Firing<D>& f) const;
+  void note_visit(rules::Compiled<D>& r, const Event<D>& e);
+  bool passes(rules::Compiled<D>& r, const Firing<D>& f);
+  [[nodiscard]] bool may_start(ObjectId id, std::size_t event) const;
+  [[nodiscard]] std::uint64_t count_of(const TagQuery& query) const;
+  [[nodiscard]] std::optional<double> value_of(const rules::NumberName& n, const rules::Moment<D>& m) const;
+
+  // apply.cpp
+  void apply(std::size_t index, std::size_t effect, const rules::Moment<D>& m);
+  [[nodiscard]] std::vector<ObjectId> whom(const Target& target, const TagQuery& all, const rules::Moment<D>& m) const;
+  bool change_number(const rules::CompiledEffect& e, const rules::Moment<D>& m);
+  bool act_on(std::size_t index, std::size_t effect, ObjectId id, const rules::Moment<D>& m);
+  bool spawn(const rules::CompiledEffect& e, const rules::Moment<D>& m, std::uint64_t nth);
+  [[nodiscard]] std::optional<Pose<D>> place_of(const Effect& e, const rules::Moment<D>& m) const;
+};
+
+namespace rules {
+
+template <int D>
+[[nodiscard]] Moment<D> moment_of(const Firing<D>& f) {
+  Moment<D> m;
+  m.self = f.self, m.other = f.other;
+  if (f.touch) m.touch = true, m.normal = f.touch->normal, m.point = f.touch->point, m.speed = f.touch->approach_speed;
+  return m;
+}
+// The first D numbers.
+template <int D>
+[[nodiscard]] Vec<D> in_world(const Direction& v) {
+  return v.template head<D>();
+}
+inline constexpr std::size_t kNoEvent = static_cast<std::size_t>(-1);
+
+}  // namespace rules
+}  // namespace colvik
