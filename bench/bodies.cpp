@@ -204,7 +204,7 @@ void register_bodies() {
   steps<3>("wall of 1200 boxes", 1200, 60, [] { return rack<3>(1200, 12, false); });
   steps<2>("drum of 2400", 2400, 120, [] { return drum(2400); });
   steps<3>("hopper of 10000, pouring", 10000, 40, [] { return hopper<3>(10000, true); });
-  for (const std::size_t n : {1000UL, 3000UL, 10000UL, 30000UL}) {
+  for (const std::size_t n : {1000UL, 3000UL, 10000UL, 50000UL}) {
     steps<2>("pile of " + std::to_string(n), n, 60, [n] { return hopper<2>(n, false); });
     if (n <= 10000) steps<3>("pile of " + std::to_string(n), n, 60, [n] { return hopper<3>(n, false); });
   }

@@ -66,6 +66,7 @@ int main(int argc, char** argv) {
   bench::register_bodies();
   bench::register_pairs();
   bench::register_rays();
+  bench::register_rules();
   bench::register_shapes();
   bench::register_world();
   if (json) {

@@ -42,7 +42,8 @@ struct Throwing {
     const Pose<D> pose{random.vec<D>(3), random.rotation<D>()};
     const bool coin = random.coin();
     const std::size_t collider = static_cast<std::size_t>(random.below(3));
-    switch (random.below(9)) {
+    const ObjectId other = ids[static_cast<std::size_t>(random.below(static_cast<int>(ids.size())))];
+    switch (random.below(14)) {
       case 0: world.place(id, pose); break;
       case 1: world.move_to(id, pose); break;
       case 2: world.set_shown(id, coin); break;
@@ -52,6 +53,16 @@ struct Throwing {
       case 6: world.set_velocity(id, random.vec<D>(10), Spin<D>(Spin<D>::Constant(random.range(-5, 5)))); break;
       case 7:
         if (random.coin(0.2)) world.remove(id);
+        break;
+      case 8: world.attach(id, other, coin ? std::optional<Pose<D>>(pose) : std::nullopt); break;
+      case 9: world.detach(id); break;
+      case 10: world.except(id, other, {.seconds = random.range(0.01, 0.3), .until_apart = coin}); break;
+      case 11:
+        if (world.alive(id) && collider < world.object(id).colliders.size())
+          (void)world.set_shape(id, collider, random.shape<D>(coin ? 0.2 : 0.7));
+        break;
+      case 12:
+        if (random.coin(0.02)) world.clear();
         break;
       default:
         if (world.count() < 16) add();

@@ -315,6 +315,28 @@ TEST_CASE_TEMPLATE("effects that join things: attach, stack at a spot, set down 
   CHECK(!d["parcel"].parent);
 }
 
+TEST_CASE_TEMPLATE("effect except: what is thrown does not meet its thrower until they are apart", T, Two, Three) {
+  constexpr int D = T::D;
+  // The crate appears inside the robot, and would be pushed out of it.
+  const auto thrown = [](const std::string& effects) {
+    Depot<D> d(
+        reaction("when = \"start\"\ndo = [{ teleport = \"@parcel\", to = <0.1 0> }, { launch = \"@parcel\", velocity "
+                 "= <0 2> }" +
+                 effects + "]"));
+    std::size_t touches = 0;
+    for (int i = 0; i < 60; ++i) {
+      d.go(1 / 60.0);
+      for (const Event<D>& e : d.run->world.events()) touches += e.phase == Phase::begin && e.channel == Channel::solid;
+    }
+    return std::pair(touches, d["parcel"].pose.position[0]);
+  };
+  CHECK(thrown("").first == 1);
+  const auto [touches, x] = thrown(", { except = \"@parcel\", from = \"@robot\", until_apart = true }");
+  CHECK(touches == 0);
+  CHECK(x == 0.1);
+  CHECK(thrown(", { except = \"@parcel\", from = \"@robot\", seconds = 0.1 }").first == 1);
+}
+
 TEST_CASE_TEMPLATE("effects act on named objects and on all of a query; on nobody they are counted", T, Two, Three) {
   constexpr int D = T::D;
   Depot<D> d(reaction("when = { time = 0.2 }\ndo = [{ remove = \"all parcel\" }, { retag = \"@gate\", give = "

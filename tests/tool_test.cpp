@@ -326,7 +326,7 @@ TEST_CASE("help and version: every command has an example that works when pasted
 }
 
 TEST_CASE("the examples print what they are said to print") {
-  for (const char* name : {"pickups", "removing_zone", "counting_hits"}) {
+  for (const char* name : {"pickups", "removing_zone", "counting_hits", "fork_and_totes", "shift_scanner"}) {
     CAPTURE(name);
     const Ran ran = shell(COLVIK_BIN_DIR "/example_" + std::string(name) +
                           (std::string(name) == "counting_hits" ? " --no-version=true --no-intro=true" : ""));

@@ -232,7 +232,7 @@ struct Object {
   Heed<D> heed{};
   Drawing<D> drawing{};
   bool active = true;
-  bool asleep = false;  ///< a dynamic object at rest that costs nothing until something wakes it
+  bool asleep = false;  ///< at rest, and costs nothing until something wakes it; kinematic ones too
   bool going = false;   ///< its removal was asked for: it still touches but starts nothing more
   std::uint64_t user = 0;
 };

@@ -147,6 +147,7 @@ struct Effect {
     detach,
     drop_last,
     drop_all,
+    except,
     switch_on,
     switch_off,
     weigh,
@@ -161,7 +162,8 @@ struct Effect {
   std::string number{};  ///< "world.parcels", "self.charge", "other.charge", "@dock.charge", or "each.charge" of target
   double by = 0;         ///< to add or set, damage, strength of a push away, scale of gravity
   double least = 0, most = 0;               ///< to clamp to; the least strength of a push away
-  double safe = 0;                          ///< seconds in which no more damage is done
+  double safe = 0;                          ///< seconds in which no more damage is done, or two do not meet
+  bool until_apart = false;                 ///< except: until they no longer touch
   std::vector<std::string> give{}, take{};  ///< tags
   std::string name{};                       ///< outcome, kind, cue or reaction
   std::string spot{};
@@ -228,6 +230,8 @@ namespace effects {
 /// Detaches what was attached last, or all that was attached, to the target by effects.
 [[nodiscard]] Effect drop_last(Target target, double after = 0);
 [[nodiscard]] Effect drop_all(Target target, double after = 0);
+/// The target and `whom` do not meet: for so many seconds, until they no longer touch, or (neither) for good.
+[[nodiscard]] Effect except(Target target, Target whom, double seconds = 0, bool until_apart = false, double after = 0);
 /// Switches a collider, or the target's motion, which then goes on from where it was.
 [[nodiscard]] Effect switch_collider(Target target, std::size_t collider, bool on, double after = 0);
 [[nodiscard]] Effect switch_motion(Target target, bool on, double after = 0);

@@ -93,9 +93,12 @@ bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, 
   const Rotation<D> frame = e.own_frame ? o.pose.rotation : Rotation<D>();
   switch (e.kind) {
     case Kind::damage: {
-      double& until = safe_until[o.serial];
-      if (world.time() < until) return true;
-      until = world.time() + e.safe;
+      const auto safe = safe_until.find(o.serial);
+      if (safe != safe_until.end() && world.time() < safe->second) return true;
+      if (e.safe > 0) {
+        std::erase_if(safe_until, [&](const auto& known) { return known.second <= world.time(); });
+        safe_until[o.serial] = world.time() + e.safe;
+      }
       return world.add_to_number({id}, kHealth, -e.by, 0);
     }
     case Kind::remove: world.mark_going(id); return world.remove(id);
@@ -155,6 +158,13 @@ bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, 
     case Kind::detach:
       std::erase_if(carried, [&](const rules::Carried& k) { return k.child == id; });
       return world.detach(id);
+    case Kind::except: {
+      const std::vector<ObjectId> from = whom(e.to, {}, m);
+      Exception exception;
+      if (e.safe > 0) exception.seconds = e.safe;
+      exception.until_apart = e.until_apart;
+      return !from.empty() && world.except(id, from.front(), exception);
+    }
     case Kind::drop_last:
     case Kind::drop_all: {
       bool done = false;

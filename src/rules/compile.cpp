@@ -115,6 +115,10 @@ Result<CompiledEffect> Rules<D>::Impl::compile_effect(const Effect& e, bool has_
       if (e.away && !has_other) return wrong("push away without a touch", "an impulse");
       if (!e.away && e.vector.isZero(0)) return wrong("push with no impulse", "an impulse, or away");
       break;
+    case Kind::except:
+      if (!(e.safe >= 0 && e.safe <= 1e9))
+        return wrong(fmt::format("{} seconds are not usable", e.safe), "seconds, 0 or more");
+      [[fallthrough]];
     case Kind::teleport:
     case Kind::attach:
       if (!e.placed)

@@ -4,9 +4,9 @@ namespace colvik {
 
 std::string_view name_of(Effect::Kind kind) {
   static constexpr std::string_view kNames[] = {
-      "add",       "set",        "clamp", "damage",      "remove",       "hide",   "show",   "retag",     "stop",
-      "bounce",    "launch",     "push",  "teleport",    "spawn",        "attach", "detach", "drop_last", "drop_all",
-      "switch_on", "switch_off", "weigh", "reaction_on", "reaction_off", "cue",    "finish"};
+      "add",    "set",       "clamp",      "damage",   "remove",      "hide",         "show",   "retag",     "stop",
+      "bounce", "launch",    "push",       "teleport", "spawn",       "attach",       "detach", "drop_last", "drop_all",
+      "except", "switch_on", "switch_off", "weigh",    "reaction_on", "reaction_off", "cue",    "finish"};
   static_assert(std::size(kNames) == static_cast<std::size_t>(Effect::Kind::finish) + 1, "one name for each");
   return kNames[static_cast<std::size_t>(kind)];
 }
@@ -126,6 +126,11 @@ Effect attach(Target target, Target to, std::string spot, Direction step, double
 Effect detach(Target target, double after) { return on(Effect::Kind::detach, std::move(target), after); }
 Effect drop_last(Target target, double after) { return on(Effect::Kind::drop_last, std::move(target), after); }
 Effect drop_all(Target target, double after) { return on(Effect::Kind::drop_all, std::move(target), after); }
+Effect except(Target target, Target whom, double seconds, bool until_apart, double after) {
+  Effect e = on(Effect::Kind::except, std::move(target), after);
+  e.to = std::move(whom), e.safe = seconds, e.until_apart = until_apart;
+  return e;
+}
 Effect switch_collider(Target target, std::size_t collider, bool on_now, double after) {
   Effect e = on(on_now ? Effect::Kind::switch_on : Effect::Kind::switch_off, std::move(target), after);
   e.collider = collider;

@@ -7,6 +7,10 @@ namespace colvik {
 
 using rules::Visit;
 
+namespace {
+constexpr std::size_t kManyVisits = 256;
+}  // namespace
+
 // Whether a touch is of the sort a start asks for.
 template <int D>
 bool Rules<D>::Impl::fits(const OnTouch& on, const Event<D>& seen) const {
@@ -85,6 +89,10 @@ void Rules<D>::Impl::note_visit(rules::Compiled<D>& r, const Event<D>& e) {
     at->second.ended = e.time;
     return;
   }
+  if (r.visits.size() >= kManyVisits)  // those that are over say no more than new ones would
+    std::erase_if(r.visits, [&](const auto& known) {
+      return known.second.open == 0 && e.time - known.second.ended >= r.reaction.apart;
+    });
   Visit& v = r.visits[two];
   if (v.open == 0 && e.time - v.ended >= r.reaction.apart) v.fired = {};
   ++v.open;
@@ -92,9 +100,9 @@ void Rules<D>::Impl::note_visit(rules::Compiled<D>& r, const Event<D>& e) {
 
 // Whether the limits let it through; sets its latch.
 template <int D>
-bool Rules<D>::Impl::passes(rules::Compiled<D>& r, const Firing<D>& f) {
-  const ReactionReport& report = reports[static_cast<std::size_t>(&r - reactions.data())];
-  if (r.reaction.most && report.fired >= *r.reaction.most) return false;
+bool Rules<D>::Impl::passes(std::size_t index, const Firing<D>& f) {
+  rules::Compiled<D>& r = reactions[index];
+  if (r.reaction.most && reports[index].fired >= *r.reaction.most) return false;
   if (r.reaction.cooldown > 0 && f.time - r.last_fired < r.reaction.cooldown - 1e-9) return false;
   const auto serial = [&](const std::optional<ObjectId>& id) { return id ? world.object(*id).serial : 0; };
   switch (r.reaction.once) {

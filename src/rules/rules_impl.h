@@ -3,6 +3,7 @@
 // what holds it back, apply.cpp does it, rules.cpp has the public calls.
 #include <colvik/rules.hpp>
 
+#include <deque>
 #include <map>
 #include <set>
 
@@ -95,7 +96,7 @@ struct Rules<D>::Impl {
 
   World<D>& world;
   std::size_t token = 0;
-  std::vector<rules::Compiled<D>> reactions;
+  std::deque<rules::Compiled<D>> reactions;  // they stay where they are while one is added by a callback
   std::vector<ReactionReport> reports;
   std::vector<Firing<D>> fired;
   std::vector<rules::Delayed<D>> delayed;
@@ -132,7 +133,7 @@ struct Rules<D>::Impl {
   [[nodiscard]] bool holds(const rules::CompiledCondition& c, const Firing<D>& f) const;
   [[nodiscard]] bool guards_hold(const rules::Compiled<D>& r, const Firing<D>& f) const;
   void note_visit(rules::Compiled<D>& r, const Event<D>& e);
-  bool passes(rules::Compiled<D>& r, const Firing<D>& f);
+  bool passes(std::size_t index, const Firing<D>& f);
   [[nodiscard]] bool may_start(ObjectId id, std::size_t event) const;
   [[nodiscard]] std::uint64_t count_of(const TagQuery& query) const;
   [[nodiscard]] std::optional<double> value_of(const rules::NumberName& n, const rules::Moment<D>& m) const;

@@ -153,7 +153,7 @@ void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t even
   if (gone && !r.reaction.going_too) return static_cast<void>(++report.stopped_going);
   if (!r.on) return static_cast<void>(++report.stopped_off);
   if (!guards_hold(r, firing)) return static_cast<void>(++report.stopped_guard);
-  if (!passes(r, firing)) return static_cast<void>(++report.stopped_limit);
+  if (!passes(index, firing)) return static_cast<void>(++report.stopped_limit);
   ++report.fired;
   r.last_fired = world.time();
   const auto going = [&](std::optional<ObjectId> id) {

@@ -113,7 +113,8 @@ std::optional<Effect> SceneReader<D>::read_effect(const Section& s) {
   for (const std::string_view key : {"impulse", "away", "by_speed", "at_least"}) only_for(key, {"push"});
   only_for("velocity", {"launch", "spawn"});
   only_for("to", {"teleport", "attach", "set", "clamp"});
-  only_for("from", {"spawn", "clamp"});
+  only_for("from", {"spawn", "clamp", "except"});
+  for (const std::string_view key : {"seconds", "until_apart"}) only_for(key, {"except"});
   only_for("spot", {"spawn", "teleport", "attach"});
   for (const std::string_view key : {"at", "within", "seed"}) only_for(key, {"spawn"});
   only_for("step", {"attach"});
@@ -170,6 +171,12 @@ std::optional<Effect> SceneReader<D>::read_effect(const Section& s) {
       context_.report(s.node(), fmt::format("{} does not say what", what), "collider = its number, or motion = true");
     e.collider = s.whole("collider", 0, 1000000).value_or(0);
     e.motion = s.boolean("motion").value_or(false);
+  }
+  if (e.kind == Does::except) {
+    s.require("from", "from = whom it does not meet");
+    if (auto target = read_target(s, "from")) e.to = *target;
+    e.safe = s.number("seconds", 0, 1e9).value_or(0);
+    e.until_apart = s.boolean("until_apart").value_or(false);
   }
   read_places(s, e);
   e.after = s.number("after", 0, 1e9).value_or(0);

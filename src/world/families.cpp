@@ -204,8 +204,8 @@ std::optional<Pose<D>> World<D>::spot(ObjectId id, std::string_view name) const 
 // ---- exceptions ------------------------------------------------------------------------------
 
 template <int D>
-bool World<D>::Impl::is_excepted(const ColliderState<D>& a, const ColliderState<D>& b) const {
-  std::uint64_t x = objects[a.object].shown.serial, y = objects[b.object].shown.serial;
+bool World<D>::Impl::is_excepted(std::uint32_t a, std::uint32_t b) const {
+  std::uint64_t x = objects[a].shown.serial, y = objects[b].shown.serial;
   if (x > y) std::swap(x, y);
   const auto at = std::lower_bound(excepted.begin(), excepted.end(), std::pair(x, y),
                                    [](const world::Excepted& e, const std::pair<std::uint64_t, std::uint64_t>& key) {
@@ -218,7 +218,7 @@ bool World<D>::Impl::is_excepted(const ColliderState<D>& a, const ColliderState<
 template <int D>
 void World<D>::Impl::look_at_exceptions() {
   std::erase_if(excepted, [&](const world::Excepted& e) {
-    const ObjectState<D>&a = objects[e.a], &b = objects[e.b];
+    ObjectState<D>&a = objects[e.a], &b = objects[e.b];
     const bool there = a.life == world::Life::live && b.life == world::Life::live && a.shown.serial == e.serial_a &&
                        b.shown.serial == e.serial_b;
     if (!there) return true;
@@ -234,8 +234,10 @@ void World<D>::Impl::look_at_exceptions() {
       over = over || !near;
     }
     if (over)
-      for (const ObjectState<D>* o : {&a, &b})
+      for (ObjectState<D>* o : {&a, &b}) {
+        disturb(*o);
         for (const std::uint32_t at : o->colliders) colliders[at].changed = true, look(at);
+      }
     return over;
   });
 }

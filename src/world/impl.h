@@ -318,7 +318,7 @@ struct World<D>::Impl {
   void follow(world::ObjectState<D>& o);
   void share_velocities();
   void follow_roots();
-  [[nodiscard]] bool is_excepted(const world::ColliderState<D>& a, const world::ColliderState<D>& b) const;
+  [[nodiscard]] bool is_excepted(std::uint32_t a, std::uint32_t b) const;  // slots of objects
   void look_at_exceptions();
   Verdict admitted(const world::ColliderState<D>& a, const world::ColliderState<D>& b);
 
@@ -373,7 +373,11 @@ struct World<D>::Impl {
   [[nodiscard]] bool sleeps(std::uint32_t collider) const {
     return objects[colliders[collider].object].resting != world::kAwake;
   }
-  [[nodiscard]] bool at_rest(const world::Pair<D>& p) const { return asleep > 0 && (sleeps(p.a) || sleeps(p.b)); }
+  // A kinematic sleeper holds what lies on it as if it were awake; a dynamic one has no part in a step.
+  [[nodiscard]] bool rests(std::uint32_t collider) const {
+    return sleeps(collider) && objects[colliders[collider].object].shown.body == BodyKind::dynamic;
+  }
+  [[nodiscard]] bool at_rest(const world::Pair<D>& p) const { return asleep > 0 && (rests(p.a) || rests(p.b)); }
 
   [[nodiscard]] const ColliderDef<D>& def_of(const world::ColliderState<D>& c) const {
     return objects[c.object].shown.colliders[c.which].def;

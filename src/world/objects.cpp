@@ -2,6 +2,7 @@
 #include <Eigen/LU>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "world/checks.h"
@@ -23,8 +24,9 @@ ObjectState<D>* World<D>::Impl::state(ObjectId id) {
 template <int D>
 Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   if (auto good = world::check_object(def, settings); !good) return good.error();
-  const std::string name =
-      !def.name.empty() ? def.name : fmt::format("{}-{}", def.kind.empty() ? "object" : def.kind, next_object);
+  std::string name = def.name;
+  for (std::uint64_t n = next_object; name.empty() || (def.name.empty() && by_name.contains(name)); ++n)
+    name = fmt::format("{}-{}", def.kind.empty() ? "object" : def.kind, n);
   const auto refuse = [&](Error error) {
     error.where = fmt::format("object '{}'{}{}", name, error.where.empty() ? "" : " ", error.where);
     return error;
@@ -468,7 +470,10 @@ template <int D>
 bool World<D>::move_to(ObjectId id, const Pose<D>& pose) {
   if (!world::within(pose.position, world::kFurthest * impl_->settings.metre)) return false;
   if (alive(id) && (object(id).body != BodyKind::kinematic || object(id).parent)) return false;
-  return impl_->change(id, [pose](ObjectState<D>& o) { o.target = pose; });
+  return impl_->change(id, [this, pose](ObjectState<D>& o) {
+    if (o.resting != world::kAwake) impl_->wake(std::array{o.resting});
+    o.target = pose;
+  });
 }
 template <int D>
 bool World<D>::set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& spin) {
@@ -476,7 +481,9 @@ bool World<D>::set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& 
     return false;
   if (alive(id) && (object(id).body == BodyKind::fixed || object(id).parent)) return false;
   return impl_->change(id, [this, velocity, spin](ObjectState<D>& o) {
-    if (o.shown.body == BodyKind::dynamic) impl_->disturb(o);  // what lies on others wakes when they move
+    // What lies on others wakes when they move, not by being told that they stand.
+    if (o.shown.body == BodyKind::dynamic) impl_->disturb(o);
+    else if (o.resting != world::kAwake && !(velocity.isZero(0) && spin.isZero(0))) impl_->wake(std::array{o.resting});
     o.shown.velocity = velocity, o.shown.spin = spin;
   });
 }
@@ -493,7 +500,10 @@ template <int D>
 bool World<D>::set_motion(ObjectId id, const Motion<D>& motion) {
   if (!world::check_motion(motion, impl_->settings.metre)) return false;
   if (alive(id) && object(id).body != BodyKind::kinematic) return false;
-  return impl_->change(id, [motion](ObjectState<D>& o) { o.shown.motion = motion; });
+  return impl_->change(id, [this, motion](ObjectState<D>& o) {
+    if (o.resting != world::kAwake) impl_->wake(std::array{o.resting});
+    o.shown.motion = motion;
+  });
 }
 
 template <int D>
@@ -709,7 +719,9 @@ Party World<D>::party(ObjectId id, std::size_t collider) const {
 }
 template <int D>
 Verdict World<D>::decide(ObjectId a, std::size_t collider_a, ObjectId b, std::size_t collider_b) const {
-  return colvik::decide(party(a, collider_a), party(b, collider_b));
+  Verdict v = colvik::decide(party(a, collider_a), party(b, collider_b));
+  if (v.meet && impl_->is_excepted(a.slot, b.slot)) v.meet = false, v.by = DecidedBy::excepted;
+  return v;
 }
 
 template class World<2>;

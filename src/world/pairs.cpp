@@ -59,7 +59,7 @@ Verdict World<D>::Impl::admitted(const ColliderState<D>& a, const ColliderState<
   const world::ObjectState<D>&oa = objects[a.object], &ob = objects[b.object];
   if (oa.root == ob.root && !oa.meets_relatives && !ob.meets_relatives)
     return {false, Channel::solid, DecidedBy::relatives};
-  if (!excepted.empty() && is_excepted(a, b)) return {false, Channel::solid, DecidedBy::excepted};
+  if (!excepted.empty() && is_excepted(a.object, b.object)) return {false, Channel::solid, DecidedBy::excepted};
   return classes.verdict(a.contact_class, b.contact_class);
 }
 
@@ -77,8 +77,7 @@ void World<D>::Impl::find_pairs() {
     const bool parted = a.anew || b.anew || !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
                         ((a.changed || b.changed) && !admitted(a, b).meet);
     // What lay on something that its owner took away falls.
-    if (parted && p.responds && p.touching && at_rest(p))
-      woken.push_back(objects[(sleeps(p.a) ? a : b).object].resting);
+    if (parted && p.responds && p.touching && at_rest(p)) woken.push_back(objects[(rests(p.a) ? a : b).object].resting);
     return parted;
   });
   wake(woken);
@@ -93,7 +92,16 @@ void World<D>::Impl::find_pairs() {
     p.serial_a = colliders[p.a].serial, p.serial_b = colliders[p.b].serial;
     const auto end = pairs.begin() + static_cast<std::ptrdiff_t>(known);
     const auto there = std::lower_bound(pairs.begin(), end, p, world::older<D>);
-    if (there != end && there->serial_a == p.serial_a && there->serial_b == p.serial_b) return;
+    const auto same = [&](const Pair<D>& q) { return q.serial_a == p.serial_a && q.serial_b == p.serial_b; };
+    if (there != end && same(*there)) return;
+    // What sleeps keeps its pairs with it.
+    for (const std::uint32_t side : {p.a, p.b}) {
+      const std::uint32_t group = objects[colliders[side].object].resting;
+      if (group == world::kAwake) continue;
+      const std::vector<Pair<D>>& own = resting[group].pairs;
+      if (std::any_of(own.begin(), own.end(), same)) return;
+      if (std::any_of(between.pairs.begin(), between.pairs.end(), same)) return;
+    }
     p.channel = verdict.channel;
     const auto is_dynamic = [&](std::uint32_t k) {
       return objects[colliders[k].object].shown.body == BodyKind::dynamic;

@@ -35,6 +35,13 @@ void append(std::vector<T>& from, std::vector<T>& to) {
   from.clear();
 }
 
+// What its owner moves and lets stand: nothing of it changes until it is told to.
+template <int D>
+bool idles(const ObjectState<D>& o) {
+  return o.may_sleep && !moves(o.shown) && !o.paused && !o.disturbed && !o.target &&
+         std::holds_alternative<std::monostate>(o.shown.motion) && o.shown.heed.points_at.empty();
+}
+
 }  // namespace
 
 template <int D>
@@ -95,9 +102,9 @@ void World<D>::Impl::wake_touched() {
   while (asleep > 0) {
     groups.clear();
     for (const Pair<D>& p : pairs) {
-      if (!p.responds || sleeps(p.a) == sleeps(p.b)) continue;
-      const world::ColliderState<D>&sleeper = colliders[sleeps(p.a) ? p.a : p.b],
-            &other = colliders[sleeps(p.a) ? p.b : p.a];
+      if (!p.responds || rests(p.a) == rests(p.b)) continue;
+      const world::ColliderState<D>&sleeper = colliders[rests(p.a) ? p.a : p.b],
+            &other = colliders[rests(p.a) ? p.b : p.a];
       const ObjectState<D>&s = objects[sleeper.object], &o = objects[other.object];
       if (p.touching) {  // it lies on what its owner moves
         if (o.shown.body != BodyKind::kinematic || moves(o.shown) || o.disturbed) groups.push_back(s.resting);
@@ -128,7 +135,11 @@ void World<D>::Impl::fall_asleep() {
   bool ready = false;
   for (std::size_t i = 1; i < bodies.size(); ++i) {
     ObjectState<D>& o = objects[body_objects[i]];
-    if (o.shown.body != BodyKind::dynamic) continue;
+    if (o.shown.body != BodyKind::dynamic) {
+      o.still_for = idles(o) ? o.still_for + dt : 0;
+      ready = ready || o.still_for >= world::kSettled;
+      continue;
+    }
     const bool still_now = o.may_sleep && o.shown.velocity.norm() + o.shown.spin.norm() * o.reach <= still_speed &&
                            o.force.isZero(0) && o.torque.isZero(0);
     o.still_for = still_now ? o.still_for + dt : 0;
@@ -162,7 +173,10 @@ void World<D>::Impl::fall_asleep() {
   }
   for (std::uint32_t i = 1; i < bodies.size(); ++i) {
     const ObjectState<D>& o = objects[body_objects[i]];
-    if (o.shown.body != BodyKind::dynamic) continue;
+    if (o.shown.body != BodyKind::dynamic) {  // each on its own
+      if (o.life != world::Life::live || o.still_for < world::kSettled) parent[i] = 0;
+      continue;
+    }
     const bool may = o.life == world::Life::live && o.still_for >= world::kSettled &&
                      (held[i] != 0 || (!moves(o.shown) && bodies[i].acceleration.isZero(0)));
     if (!may) parent[root(i)] = 0;
@@ -173,7 +187,7 @@ void World<D>::Impl::fall_asleep() {
   auto free = resting.begin();  // before it there is none
   for (std::uint32_t i = 1; i < bodies.size(); ++i) {
     ObjectState<D>& o = objects[body_objects[i]];
-    if (o.shown.body != BodyKind::dynamic || root(i) == 0) continue;
+    if (root(i) == 0) continue;
     std::uint32_t& g = group[root(i)];
     if (g == 0) {
       free = std::find_if(free, resting.end(), [](const Resting<D>& r) { return r.objects.empty(); });
