@@ -50,9 +50,11 @@ std::vector<Difference> compare(std::span<const Happening> first, std::span<cons
 }
 
 std::string compare_report(std::span<const Difference> differences) {
-  const auto who = [](const Happening& h) {
+  std::size_t widest = 0;
+  for (const Difference& d : differences) widest = std::max({widest, d.first.what.size(), d.second.what.size()});
+  const auto who = [&](const Happening& h) {
     std::string text = h.what;
-    if (!h.self.empty()) text += "  " + h.self;
+    if (!h.self.empty()) text = fmt::format("{:<{}}  {}", h.what, widest, h.self);
     if (!h.other.empty()) text += " with " + h.other;
     return text;
   };

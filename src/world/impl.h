@@ -158,6 +158,7 @@ struct Touch {
   Vec<D> point = Vec<D>::Zero();
   bool passed = false, squeezed = false;
   double when = 0, until = 0;  // seconds into the step
+  std::uint32_t nth = 0;       // of its step's pairs
   [[nodiscard]] auto key() const { return std::tuple(serial_a, serial_b, channel); }
 };
 
@@ -369,7 +370,8 @@ struct World<D>::Impl {
   void wake_touched();  // rest.cpp
   void fall_asleep();
   void wake(std::span<const std::uint32_t> groups);  // whichever of them sleep
-  void disturb(world::ObjectState<D>& o);            // it is about to change: what rests with it or on it wakes
+  void find_holders(std::uint32_t at, bool touching, std::vector<std::uint32_t>& groups);
+  void disturb(world::ObjectState<D>& o);  // it is about to change: what rests with it or on it wakes
   [[nodiscard]] bool sleeps(std::uint32_t collider) const {
     return objects[colliders[collider].object].resting != world::kAwake;
   }

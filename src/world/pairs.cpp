@@ -69,9 +69,15 @@ void World<D>::Impl::find_pairs() {
     return (colliders[at].in_still_tree ? still : moving).bounds(at);
   };
   if (!excepted.empty()) look_at_exceptions();
+  std::vector<std::uint32_t> woken;
+  // What sleeps has its pairs with it: where a still thing was changed, they must be looked at again.
+  if (asleep > 0)
+    for (const std::uint32_t at : to_look)
+      if (colliders[at].in_tree && colliders[at].in_still_tree) find_holders(at, false, woken);
+  wake(woken);
+  woken.clear();
 
   // Part those whose padded bounds no longer overlap, or that may not meet any more.
-  std::vector<std::uint32_t> woken;
   std::erase_if(pairs, [&](Pair<D>& p) {
     const ColliderState<D>&a = colliders[p.a], &b = colliders[p.b];
     const bool parted = a.anew || b.anew || !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
@@ -94,14 +100,6 @@ void World<D>::Impl::find_pairs() {
     const auto there = std::lower_bound(pairs.begin(), end, p, world::older<D>);
     const auto same = [&](const Pair<D>& q) { return q.serial_a == p.serial_a && q.serial_b == p.serial_b; };
     if (there != end && same(*there)) return;
-    // What sleeps keeps its pairs with it.
-    for (const std::uint32_t side : {p.a, p.b}) {
-      const std::uint32_t group = objects[colliders[side].object].resting;
-      if (group == world::kAwake) continue;
-      const std::vector<Pair<D>>& own = resting[group].pairs;
-      if (std::any_of(own.begin(), own.end(), same)) return;
-      if (std::any_of(between.pairs.begin(), between.pairs.end(), same)) return;
-    }
     p.channel = verdict.channel;
     const auto is_dynamic = [&](std::uint32_t k) {
       return objects[colliders[k].object].shown.body == BodyKind::dynamic;

@@ -56,6 +56,13 @@ void World<D>::Impl::wake(std::span<const std::uint32_t> groups) {
       o.shown.asleep = false;
     }
     asleep -= r.objects.size();
+    // What they lay beside, and did not touch, may be gone.
+    std::erase_if(r.pairs, [&](const Pair<D>& p) {
+      const auto there = [&](std::uint32_t at, std::uint64_t serial) {
+        return colliders[at].live && colliders[at].in_tree && colliders[at].serial == serial;
+      };
+      return !p.touching && !(there(p.a, p.serial_a) && there(p.b, p.serial_b));
+    });
     append(r.objects, movers);
     append(r.pairs, pairs);
     append(r.touches, touches);
@@ -77,21 +84,25 @@ void World<D>::Impl::disturb(ObjectState<D>& o) {
   if (o.resting != kAwake) return wake(std::array{o.resting});
   o.disturbed = objects[o.root].disturbed = true;
   if (asleep == 0 || o.shown.body != BodyKind::fixed) return;  // others' pairs are at hand
-  moving.settle();
   std::vector<std::uint32_t> groups;
-  for (const std::uint32_t at : o.colliders) {
-    if (!colliders[at].in_tree) continue;
-    still.settle();
-    moving.overlaps(still.bounds(at), [&](std::uint32_t other) {
-      const std::uint32_t group = objects[colliders[other].object].resting;
-      if (group == kAwake) return;
-      const std::vector<Pair<D>>& theirs = resting[group].pairs;
-      if (std::any_of(theirs.begin(), theirs.end(),
-                      [&](const Pair<D>& p) { return (p.a == at || p.b == at) && p.touching; }))
-        groups.push_back(group);
-    });
-  }
+  for (const std::uint32_t at : o.colliders)
+    if (colliders[at].in_tree) find_holders(at, true, groups);
   wake(groups);
+}
+
+// The groups of sleepers that have a pair with a still collider.
+template <int D>
+void World<D>::Impl::find_holders(std::uint32_t at, bool touching, std::vector<std::uint32_t>& groups) {
+  moving.settle();
+  still.settle();
+  moving.overlaps(still.bounds(at), [&](std::uint32_t other) {
+    const std::uint32_t group = objects[colliders[other].object].resting;
+    if (group == kAwake) return;
+    const std::vector<Pair<D>>& theirs = resting[group].pairs;
+    if (std::any_of(theirs.begin(), theirs.end(),
+                    [&](const Pair<D>& p) { return (p.a == at || p.b == at) && (p.touching || !touching); }))
+      groups.push_back(group);
+  });
 }
 
 // What is awake and comes to touch what sleeps wakes it.

@@ -30,10 +30,14 @@ void World<D>::Impl::make_touches() {
     t.passed = !p.touching, t.squeezed = p.squeezed;
     t.when = p.when >= 0 ? p.when : dt, t.until = p.until >= 0 ? p.until : dt;
     t.gap = p.gap, t.approach = p.approach, t.impulse = p.impulse, t.normal = p.normal, t.point = p.point;
+    t.nth = static_cast<std::uint32_t>(touches.size());
     touches.push_back(std::move(t));
   }
   // Pairs of one touch come together; the deepest speaks for its normal and point.
-  std::stable_sort(touches.begin(), touches.end(), world::earlier<D>);
+  const auto in_order = [](const Touch<D>& x, const Touch<D>& y) {
+    return std::tuple(x.key(), x.nth) < std::tuple(y.key(), y.nth);
+  };
+  if (!std::is_sorted(touches.begin(), touches.end(), in_order)) std::sort(touches.begin(), touches.end(), in_order);
   std::size_t kept = 0;
   for (std::size_t i = 0; i < touches.size(); ++i) {
     if (kept > 0 && touches[kept - 1].key() == touches[i].key()) {
@@ -50,7 +54,9 @@ void World<D>::Impl::make_touches() {
     }
   }
   touches.resize(kept);
-  std::stable_sort(ended.begin(), ended.end(), [](const auto& x, const auto& y) { return x.key < y.key; });
+  std::sort(ended.begin(), ended.end(), [](const auto& x, const auto& y) {
+    return std::tuple(x.key, x.until, x.impulse) < std::tuple(y.key, y.until, y.impulse);
+  });
 }
 
 namespace {
@@ -126,6 +132,26 @@ void World<D>::Impl::make_events(bool run_over) {
 }
 
 template <int D>
+std::vector<ObjectId> World<D>::touching(ObjectId id, std::optional<Channel> channel) const {
+  std::vector<ObjectId> ids;
+  const Impl& w = *impl_;
+  const auto look = [&](const std::vector<world::Touch<D>>& touches) {
+    for (const world::Touch<D>& t : touches) {
+      if (channel && *channel != t.channel) continue;
+      const ObjectId a = w.objects[t.a].shown.id, b = w.objects[t.b].shown.id;
+      if (a == id) ids.push_back(b);
+      if (b == id) ids.push_back(a);
+    }
+  };
+  look(w.touches);
+  for (const world::Resting<D>& group : w.resting) look(group.touches);
+  look(w.between.touches);
+  std::sort(ids.begin(), ids.end(), [&](ObjectId x, ObjectId y) { return object(x).serial < object(y).serial; });
+  ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
+  return ids;
+}
+
+template <int D>
 std::vector<ColliderTouch<D>> World<D>::collider_touches(ObjectId self, ObjectId other) const {
   const Impl& w = *impl_;
   std::vector<ColliderTouch<D>> all;
@@ -194,7 +220,9 @@ void World<D>::step_told(std::span<const Told> told) {
 
 template struct World<2>::Impl;
 template struct World<3>::Impl;
+template std::vector<ObjectId> World<2>::touching(ObjectId, std::optional<Channel>) const;
 template std::vector<ColliderTouch<2>> World<2>::collider_touches(ObjectId, ObjectId) const;
+template std::vector<ObjectId> World<3>::touching(ObjectId, std::optional<Channel>) const;
 template std::vector<ColliderTouch<3>> World<3>::collider_touches(ObjectId, ObjectId) const;
 template void World<2>::step_told(std::span<const Told>);
 template void World<3>::step_told(std::span<const Told>);

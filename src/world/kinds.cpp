@@ -1,0 +1,51 @@
+// Kinds that are copied while the world runs.
+#include <fmt/format.h>
+
+#include "world/checks.h"
+#include "world/impl.h"
+
+namespace colvik {
+
+template <int D>
+Result<void> World<D>::declare_kind(const ObjectDef<D>& def) {
+  if (!is_plain_name(def.kind))
+    return Error{"kind", fmt::format("'{}' is not a name", def.kind), "letters, digits and - _ ."};
+  if (kind(def.kind) != nullptr)
+    return Error{"kind", fmt::format("'{}' is there twice", def.kind), "a name of its own"};
+  if (auto good = world::check_object(def, impl_->settings); !good) return good;
+  for (const ColliderDef<D>& c : def.colliders)
+    if (auto meets = TagQuery::parse(c.meets, impl_->tags); !meets) return meets.error();
+  if (auto tags = impl_->tags.find_all(def.tags); !tags) return tags.error();
+  impl_->kinds.push_back(def);
+  return {};
+}
+template <int D>
+const ObjectDef<D>* World<D>::kind(std::string_view name) const {
+  for (const ObjectDef<D>& k : impl_->kinds)
+    if (k.kind == name) return &k;
+  return nullptr;
+}
+template <int D>
+bool World<D>::spawn(std::string_view kind, const Pose<D>& at, const Vec<D>& velocity, const Spin<D>& spin) {
+  const ObjectDef<D>* of = this->kind(kind);
+  if (of == nullptr || !world::within(at.position, world::kFurthest * impl_->settings.metre)) return false;
+  ObjectDef<D> def = *of;
+  def.name.clear();
+  def.at = at.position, def.turned = at.rotation;
+  if (def.body != BodyKind::fixed && std::holds_alternative<std::monostate>(def.motion)) {
+    if (!velocity.isZero(0)) def.velocity = velocity;
+    if (!spin.isZero(0)) def.spin = spin;
+  }
+  if (!world::check_object(def, impl_->settings)) return false;
+  impl_->now_or_later([this, def] { (void)impl_->add(def); });
+  return true;
+}
+
+template Result<void> World<2>::declare_kind(const ObjectDef<2>&);
+template const ObjectDef<2>* World<2>::kind(std::string_view) const;
+template bool World<2>::spawn(std::string_view, const Pose<2>&, const Vec<2>&, const Spin<2>&);
+template Result<void> World<3>::declare_kind(const ObjectDef<3>&);
+template const ObjectDef<3>* World<3>::kind(std::string_view) const;
+template bool World<3>::spawn(std::string_view, const Pose<3>&, const Vec<3>&, const Spin<3>&);
+
+}  // namespace colvik
