@@ -33,6 +33,8 @@ constexpr SceneKey kKeys[] = {
 
     {"region", "from", "vector", "one corner"},
     {"region", "to", "vector", "the opposite corner"},
+    {"region", "centre", "vector", "its middle, with size instead of from and to"},
+    {"region", "size", "vector", "whole size"},
 
     {"input", "at", "number", "seconds from the start; required"},
     {"input", "name", "name", "what is given; required"},

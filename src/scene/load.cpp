@@ -85,9 +85,16 @@ void SceneReader<D>::read_regions() {
       continue;
     }
     const Section s(context_, "region", {table});
-    s.require("from", "two opposite corners, from and to");
-    s.require("to", "two opposite corners, from and to");
-    const auto from = s.template vector<D>("from"), to = s.template vector<D>("to");
+    const bool middle = s.has("centre") || s.has("size");
+    if (middle && (s.has("from") || s.has("to"))) {
+      context_.report(value, fmt::format("region '{}' is said twice", key.str()), "from and to, or centre and size");
+      continue;
+    }
+    for (const std::string_view name : {middle ? "centre" : "from", middle ? "size" : "to"})
+      s.require(name, middle ? "centre and size" : "two opposite corners, from and to, or centre and size");
+    auto from = s.template vector<D>("from"), to = s.template vector<D>("to");
+    if (const auto centre = s.template vector<D>("centre"), size = s.template vector<D>("size"); centre && size)
+      from = *centre - *size / 2, to = *centre + *size / 2;
     if (!from || !to) continue;
     const Bounds<D> region{from->cwiseMin(*to), from->cwiseMax(*to)};
     if ((region.size().array() <= 0).any())

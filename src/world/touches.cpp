@@ -10,8 +10,8 @@ using world::Touch;
 
 template <int D>
 void World<D>::Impl::make_touches() {
-  touches_before.swap(touches);
-  touches.clear();
+  touches_before.swap(touches);  // both keep their memory, so that a steady step takes none
+  std::size_t used = 0;
   ended.clear();
   const double dt = 1 / settings.rate;
   for (const world::Pair<D>& p : pairs) {
@@ -22,7 +22,8 @@ void World<D>::Impl::make_touches() {
     if (!p.touching && !p.passed) continue;
     const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
     const ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
-    Touch<D> t;
+    if (used == touches.size()) touches.emplace_back();
+    Touch<D>& t = touches[used];
     t.serial_a = oa.shown.serial, t.serial_b = ob.shown.serial;
     t.a = ca.object, t.b = cb.object;
     t.channel = p.channel;
@@ -30,9 +31,9 @@ void World<D>::Impl::make_touches() {
     t.passed = !p.touching, t.squeezed = p.squeezed;
     t.when = p.when >= 0 ? p.when : dt, t.until = p.until >= 0 ? p.until : dt;
     t.gap = p.gap, t.approach = p.approach, t.impulse = p.impulse, t.normal = p.normal, t.point = p.point;
-    t.nth = static_cast<std::uint32_t>(touches.size());
-    touches.push_back(std::move(t));
+    t.nth = static_cast<std::uint32_t>(used++);
   }
+  touches.resize(used);
   // Pairs of one touch come together; the deepest speaks for its normal and point.
   const auto in_order = [](const Touch<D>& x, const Touch<D>& y) {
     return std::tuple(x.key(), x.nth) < std::tuple(y.key(), y.nth);
