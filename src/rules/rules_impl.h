@@ -109,8 +109,7 @@ struct Rules<D>::Impl {
   // Which touch reactions can fit two sets of tags: asked once for each two. Those that mean one object are apart.
   std::map<TagSet, std::uint32_t> tag_sets;
   std::map<std::pair<std::uint32_t, std::uint32_t>, std::vector<std::pair<std::uint32_t, bool>>> fitting;
-  std::vector<std::uint32_t> named;     // touch reactions of which a side is one object
-  std::vector<std::uint32_t> visiting;  // with visits
+  std::vector<std::uint32_t> named;  // touch reactions of which a side is one object
   std::vector<rules::Candidate> candidates;
 
   // compile.cpp

@@ -23,6 +23,14 @@ const std::vector<std::string>& sides() {
   return all;
 }
 
+// Reports a key that says something about other things than `what`.
+void report_unless(const Section& s, std::string_view key, std::string_view what,
+                   std::initializer_list<std::string_view> fitting) {
+  if (s.has(key) && std::find(fitting.begin(), fitting.end(), what) == fitting.end())
+    s.context().report(*s.find(key), fmt::format("'{}' says nothing about {}", key, what),
+                       fmt::format("with {}", fmt::join(fitting, " or ")));
+}
+
 }  // namespace
 
 // "self", "other", "@object" or "all QUERY".
@@ -102,9 +110,7 @@ std::optional<Effect> SceneReader<D>::read_effect(const Section& s) {
   e.kind = static_cast<Does>(std::find(kinds.begin(), kinds.end(), what) - kinds.begin());
   // Which keys say something about which effects.
   const auto only_for = [&](std::string_view key, std::initializer_list<std::string_view> fitting) {
-    if (s.has(key) && std::find(fitting.begin(), fitting.end(), what) == fitting.end())
-      context_.report(*s.find(key), fmt::format("'{}' says nothing about {}", key, what),
-                      fmt::format("with {}", fmt::join(fitting, " or ")));
+    report_unless(s, key, what, fitting);
   };
   only_for("by", {"add", "damage"});
   for (const std::string_view key : {"give", "take"}) only_for(key, {"retag"});
@@ -195,9 +201,7 @@ Start SceneReader<D>::read_start(const Section& s) {
   }
   const std::string what = named.empty() ? "touch" : named[0];
   const auto only_for = [&](std::string_view key, std::initializer_list<std::string_view> fitting) {
-    if (s.has(key) && std::find(fitting.begin(), fitting.end(), what) == fitting.end())
-      context_.report(*s.find(key), fmt::format("'{}' says nothing about {}", key, what),
-                      fmt::format("with {}", fmt::join(fitting, " or ")));
+    report_unless(s, key, what, fitting);
   };
   only_for("reaches", {"number", "count"});
   for (const std::string_view key : {"passes", "leaves"}) only_for(key, {"number"});
