@@ -79,7 +79,7 @@ TEST_CASE_TEMPLATE("a picture of nothing and a picture of a drawing can be made"
   CHECK(drawn(empty, {}).size() > 500);
   Run<D> run;
   ObjectDef<D> robot = thing<D>("robot", BodyKind::fixed, kZero, {solid(cube<D>(1))});
-  robot.drawing = {Vec<D>::Constant(2), COLVIK_SOURCE_DIR "/data/depot-robot.png"};
+  robot.drawings = {{Vec<D>::Constant(2), COLVIK_SOURCE_DIR "/data/depot-robot.png"}};
   run.world.add(robot).value();
   run.run_for(0.1);
   CHECK(count(drawn(run, {}), "<image") == (D == 2 ? 1 : 0));

@@ -95,7 +95,7 @@ TEST_CASE("each mistake in a scene is told with its line and column and what wou
        "s.toml:13:7: an effect does nothing; one of: add, set, clamp, damage, remove, hide, show, retag, stop, "
        "bounce, launch, push, teleport, spawn, attach, detach, drop_last, drop_all, except, switch_on, switch_off, "
        "weigh, "
-       "reaction_on, reaction_off, cue, finish"},
+       "mirror, drop_through, reaction_on, reaction_off, cue, restart, finish"},
       {"[[reactions]]\nname = 'r'\ndo = [{ add = 'world.scor', by = 1 }]",
        "s.toml:13:15: 'world.scor' is not a number of the world; did you mean 'world.score'?"},
       {"[[reactions]]\nname = 'r'\ndo = [{ add = 'score', by = 1 }]",

@@ -439,7 +439,7 @@ TEST_CASE_TEMPLATE("scene: drawings are kept beside the colliders", T, Two, Thre
   const LoadedScene loaded = read_scene(text, COLVIK_SOURCE_DIR "/data/x.toml");
   for (const Problem& p : loaded.problems) MESSAGE(p.message());
   REQUIRE(loaded.ok());
-  const Drawing<D>& drawing = std::get<Scene<D>>(*loaded.scene).objects[0].drawing;
+  const Drawing<D>& drawing = std::get<Scene<D>>(*loaded.scene).objects[0].drawings.at(0);
   CHECK(drawing.size == Vec<D>(Vec<D>::Constant(2)));
   CHECK(drawing.picture == COLVIK_SOURCE_DIR "/data/depot-robot.png");
 }

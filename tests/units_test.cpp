@@ -40,7 +40,7 @@ void tell_in(ObjectDef<D>& o, double k) {
   if (o.on_parent) o.on_parent->position *= k;
   if (o.mass_centre) *o.mass_centre *= k;
   if (o.inertia) *o.inertia *= k * k;
-  o.drawing.size *= k;
+  for (auto& d : o.drawings) d.size *= k, d.at *= k;
   for (Spot<D>& s : o.spots) s.pose.position *= k;
   tell_in(o.motion, k);
   tell_in(o.heed.re_enters, k), tell_in(o.heed.kept_inside, k);

@@ -20,5 +20,6 @@
 #include <colvik/trace.hpp>
 #include <colvik/vector.hpp>
 #include <colvik/verdict.hpp>
+#include <colvik/walker.hpp>
 #include <colvik/who.hpp>
 #include <colvik/world.hpp>

@@ -40,7 +40,8 @@ struct Event {
   Vec<D> point = kZero;            ///< world position between the two
   double approach_speed = 0;       ///< units per second at which they came together; 0 on an end
   double impulse = 0;     ///< that pushed them apart in this step, also in the one it ended in; 0 unless one is dynamic
-  bool squeezed = false;  ///< a dynamic one is pressed into the other by a third that cannot yield either
+  bool squeezed = false;  ///< a dynamic one or a walker is pressed into the other by a third that cannot yield either
+  bool again = false;     ///< a begin less than 0.1 s after the two parted: the same visit goes on
 
   /// The same touch with `object` as self. Requires: `object` is self or other.
   [[nodiscard]] Event seen_from(ObjectId object) const {
@@ -65,6 +66,13 @@ struct ColliderTouch {
   std::vector<Vec<D>> points{};  ///< of solids that push: all their contact points
   double gap = 0;                ///< below 0: so deep they overlap
   double impulse = 0;            ///< of the last step
+};
+
+/// A touch of two colliders that began or ended in a step, see World::ask_pairs.
+template <int D>
+struct PairEvent {
+  Phase phase = Phase::begin;
+  ColliderTouch<D> touch{};  ///< self was created first; of an end, as it last was
 };
 
 /// A touch that another engine found, for World::step_told.

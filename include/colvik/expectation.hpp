@@ -46,6 +46,15 @@ struct ExpectObject {
   bool always = false;                ///< as long as it is there, not only at the end
   std::optional<double> at{};         ///< at this time, in seconds, instead of at the end
 };
+/// A walker: whether it stands, on whom, how high it came. `from` and `to` count.
+struct ExpectWalker {
+  std::string walker{};          ///< the object's name, without '@'
+  std::optional<bool> stands{};  ///< at the end, `at` a time, or `always`
+  std::string on = "";           ///< tag query or "@object": on one like that; "": on anything
+  bool always = false;           ///< in all steps from `from` to `to`
+  std::optional<double> at{};    ///< at this time, in seconds, instead of at the end
+  std::optional<double> highest_at_least{}, highest_at_most{};  ///< of its position along up, in the whole run
+};
 
 /// Where in a file something stands; 1-based. line 0: nowhere.
 struct Place {
@@ -55,7 +64,8 @@ struct Place {
 
 template <int D>
 struct Expectation {
-  std::variant<ExpectReaction, ExpectContact, ExpectNumber, ExpectOutcome, ExpectObject<D>, ExpectCount> what{};
+  std::variant<ExpectReaction, ExpectContact, ExpectNumber, ExpectOutcome, ExpectObject<D>, ExpectCount, ExpectWalker>
+      what{};
   // How often, for reactions and contacts; at least once when nothing is said.
   std::optional<std::uint64_t> times{}, at_least{}, at_most{};
   bool never = false;

@@ -3,6 +3,7 @@
 
 #include <colvik/shape.hpp>
 #include <colvik/tags.hpp>
+#include <colvik/walker.hpp>
 
 #include <array>
 #include <cstdint>
@@ -51,12 +52,14 @@ struct Schedule {
   double period = 0;                    ///< seconds of a round, above the last beat; 0: once
 };
 
-/// What a zone does to dynamic objects inside it.
+/// What a zone does to what is inside it.
 template <int D>
 struct Field {
   Vec<D> gravity = kZero;  ///< added to the world's, units per second squared
   double drag = 0;         ///< added, towards the wind's velocity
   Vec<D> wind = kZero;     ///< units per second
+  Vec<D> current = kZero;  ///< velocity with which walkers and other kinematic objects are carried along
+  bool carries = false;    ///< true: they are also carried along by the motion of the zone's own object
   bool alone = false;      ///< of overlapping fields that say so the one with the strongest gravity and drag acts alone
 };
 
@@ -76,6 +79,9 @@ struct ColliderDef {
   /// The surface itself runs at this velocity (a conveyor), in the collider's frame; what lies in the
   /// plane of a contact counts.
   Vec<D> surface_velocity = kZero;
+  /// Solid only for what comes from this side, in the collider's frame, and was clear of it; zero: from all sides.
+  /// Convex shapes only.
+  Vec<D> one_way = kZero;
   std::string meets = "any";               ///< tag query: whom it meets
   std::vector<std::string> tags = kEmpty;  ///< of its own, besides the object's
   bool on = true;
@@ -127,6 +133,7 @@ struct Heed {
   std::string points_at{};                 ///< an object's name: its own x axis points there
   std::optional<Bounds<D>> re_enters{};    ///< left entirely on one side, it enters on the other, not swept across
   std::optional<Bounds<D>> kept_inside{};  ///< its origin stays in here
+  bool takes_riders = false;               ///< walkers that stand on it re-enter with it
 };
 
 /// A push on a dynamic object, at a time told beforehand. Force and torque act in the steps from `from`
@@ -151,8 +158,9 @@ struct Number {
 /// What an object looks like, to compare with its colliders: a rectangle (box), a picture, or both.
 template <int D>
 struct Drawing {
-  Vec<D> size = kZero;    ///< whole size, centred on the object; zero: none
+  Vec<D> size = kZero;    ///< whole size; zero: none
   std::string picture{};  ///< path of a PNG; may be empty
+  Vec<D> at = kZero;      ///< its middle, in the object's frame
 };
 
 /// A named place on an object.
@@ -194,7 +202,12 @@ struct ObjectDef {
   bool may_sleep = true;                          ///< false: never falls asleep, nor what it rests with
   std::vector<TimedPush<D>> pushes = kEmpty;      ///< dynamic objects only
   bool active = true;                             ///< inactive objects do not move, touch or show
-  Drawing<D> drawing{};
+  /// Turned round to face the other way: colliders, spots, children and own-frame directions as in a mirror across
+  /// its own y axis (3D: the plane of its y and z axes). What it says here is told unmirrored.
+  bool mirrored = false;
+  std::optional<Walker<D>> walker{};          ///< kinematic objects only
+  std::vector<TimedWish<D>> wishes = kEmpty;  ///< of a walker, in order of time
+  std::vector<Drawing<D>> drawings = kEmpty;
   std::uint64_t user = 0;  ///< the caller's own
 };
 
@@ -230,10 +243,12 @@ struct Object {
   std::vector<Collider<D>> colliders{};
   Motion<D> motion{};
   Heed<D> heed{};
-  Drawing<D> drawing{};
+  std::vector<Drawing<D>> drawings{};
+  std::optional<Walker<D>> walker{};
   bool active = true;
-  bool asleep = false;  ///< at rest, and costs nothing until something wakes it; kinematic ones too
-  bool going = false;   ///< its removal was asked for: it still touches but starts nothing more
+  bool mirrored = false;  ///< colliders, spots and drawings above are told as they now are
+  bool asleep = false;    ///< at rest, and costs nothing until something wakes it; kinematic ones too
+  bool going = false;     ///< its removal was asked for: it still touches but starts nothing more
   std::uint64_t user = 0;
 };
 

@@ -94,5 +94,36 @@ struct WouldTouch {
   Vec<D> point = kZero, normal = kZero;
   bool inside = false;
   Verdict verdict{};  ///< the rule that admitted the two
+  ObjectId own{};     ///< the object, or the one of its children that would touch
+};
+
+/// A touch of a walker's last move.
+template <int D>
+struct WalkTouch {
+  ObjectId object{};
+  std::size_t collider = 0;
+  WalkSide side = WalkSide::beneath;
+  Vec<D> point = kZero, normal = kZero;  ///< world; the normal points at the walker
+  double time = 0;                       ///< seconds from the start of the run
+  double speed = 0;                      ///< units per second at which it came to it
+};
+/// How a walker stands or moves.
+template <int D>
+struct Walking {
+  bool standing = false;
+  ObjectId on{};                ///< what it stands on
+  std::size_t collider = 0;     ///< of that
+  Vec<D> normal = kZero;        ///< of the ground; zero in the air
+  double since = 0;             ///< seconds from the start of the run: when it last came to stand, or left the ground
+  Vec<D> up = kZero;            ///< unit; zero without gravity
+  Vec<D> own_velocity = kZero;  ///< as seen from what carries it
+  Vec<D> carried = kZero;       ///< velocity of what carries it
+  Vec<D> facing = kZero;        ///< unit; the direction of the last wish; zero before one
+  double highest = 0;           ///< of its position along up, since it last left the ground; also between two steps
+  bool jumping = false;         ///< it rises by its jump
+  bool squeezed = false;        ///< it has no place without overlap
+  double deepest = 0;           ///< how deep it is then in a solid
+  Wish<D> wish{};
+  std::vector<WalkTouch<D>> touches{};  ///< of its last move, in order of time
 };
 }  // namespace colvik

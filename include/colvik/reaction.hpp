@@ -81,7 +81,24 @@ struct OnCue {
   std::string name{};
 };
 
-using Start = std::variant<OnTouch, OnNumber, OnCount, OnTime, OnInterval, OnStart, OnInput, OnCue>;
+/// What an object is like, besides its tags and numbers.
+enum class State {
+  shown,
+  asleep,
+  moving,  ///< its velocity is not zero
+  attached,
+  mirrored,
+  standing  ///< walkers: on ground
+};
+[[nodiscard]] std::string_view name_of(State state);
+
+/// Started when an object that matches `self` comes to be in a state, or no longer is (`leaves`).
+struct OnState {
+  State state = State::shown;
+  bool leaves = false;
+};
+
+using Start = std::variant<OnTouch, OnNumber, OnCount, OnTime, OnInterval, OnStart, OnInput, OnCue, OnState>;
 
 // ---- guards ----------------------------------------------------------------------------------
 
@@ -93,12 +110,14 @@ struct Condition {
     touches,  ///< the side touches one that matches `query`
     is,       ///< the side matches `query`
     number,   ///< `number` is from `least` to `most`
+    state,    ///< the side is in `state`
     count     ///< so many shown objects match `query`: from `least` to `most`
   };
   Kind kind = Kind::number;
   Side side = Side::self;
   std::string query = "any";  ///< tag query or "@object"
   std::string number{};       ///< "world.parcels", "self.charge", "other.charge"
+  State state = State::shown;
   double least = -1e300, most = 1e300;
 };
 
@@ -151,9 +170,12 @@ struct Effect {
     switch_on,
     switch_off,
     weigh,
+    mirror,
+    drop_through,
     reaction_on,
     reaction_off,
     cue,
+    restart,
     finish  // the last one
   };
   Kind kind = Kind::add;
@@ -175,6 +197,7 @@ struct Effect {
   bool away = false;       ///< a push away from the other side
   bool by_speed = false;   ///< which grows with the speed of the touch
   std::size_t collider = 0;
+  bool turns_back = false;            ///< mirror: as it was first, instead of the other way
   bool motion = false;                ///< switch_on and switch_off: its motion instead of a collider
   std::optional<Bounds<3>> region{};  ///< spawn: anywhere in it, by chance
   std::uint64_t seed = 1;
@@ -237,9 +260,15 @@ namespace effects {
 [[nodiscard]] Effect switch_motion(Target target, bool on, double after = 0);
 /// Scales gravity for the target: 0 floats.
 [[nodiscard]] Effect weigh(Target target, double scale, double after = 0);
+/// Turns it round to face the other way, or as it was first. Own-frame directions are mirrored with it.
+[[nodiscard]] Effect mirror(Target target, bool back = false, double after = 0);
+/// Lets it fall through the one-way surfaces it stands on.
+[[nodiscard]] Effect drop_through(Target target, double after = 0);
 [[nodiscard]] Effect switch_reaction(std::string reaction, bool on, double after = 0);
 /// Starts the reactions that wait for it, in the next step.
 [[nodiscard]] Effect cue(std::string name, double after = 0);
+/// The run begins again: see Rules::wants_restart.
+[[nodiscard]] Effect restart(double after = 0);
 /// Ends the run with an outcome; the first one counts.
 [[nodiscard]] Effect finish(std::string outcome, double after = 0);
 }  // namespace effects

@@ -45,6 +45,11 @@ class Rules {
   [[nodiscard]] std::uint64_t count(std::string_view name) const;
   /// Set by the effect `finish`.
   [[nodiscard]] const std::optional<std::string>& outcome() const;
+  /// The effect `restart` fired. Run then ends all touches ("run over") and lets world and reactions be as they were
+  /// before the first step; whoever steps a world without Run does so with save() and load(). Clears the wish.
+  [[nodiscard]] bool wants_restart();
+  /// As before the first step, but for the counts in reports(), which go on.
+  void begin_again();
   /// Latches, delays, counts and remembered numbers, as bytes (see World::save).
   [[nodiscard]] std::vector<std::byte> save() const;
   /// Becomes what was saved of the same reactions. Load the world first. Fails, changing nothing, on bytes

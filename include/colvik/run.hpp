@@ -27,12 +27,24 @@ struct Run {
       if (i.at >= now - 1e-9 && i.at < then - 1e-9) rules.input(i.name);
     world.step();
     trace.record(world, rules);
+    if (rules.wants_restart()) restart();
+  }
+  /// All touches end, and world and reactions are as they were before the first step: times of motions, schedules
+  /// and reactions begin again. The trace, the counts of reactions and what expectations see go on, and the run ends
+  /// when it would have ended.
+  void restart() {
+    if (!started_) start();
+    world.finish();
+    trace.record(world, rules);
+    world.load(first_).value();
+    rules.begin_again();
+    trace.go_on();
   }
   /// Steps for `seconds` or until a reaction finishes the run; then ends all touches.
   void run_for(double seconds) {
     if (!started_) start();
-    const auto last = world.steps() + static_cast<std::uint64_t>(std::llround(seconds * world.settings().rate));
-    while (world.steps() < last && !rules.outcome()) step();
+    const auto last = trace.steps() + static_cast<std::uint64_t>(std::llround(seconds * world.settings().rate));
+    while (trace.steps() < last && !rules.outcome()) step();
     world.finish();
     trace.record(world, rules);
   }
@@ -40,9 +52,11 @@ struct Run {
  private:
   void start() {
     started_ = true;
+    first_ = world.save();
     trace.start(world, rules);
   }
   bool started_ = false;
+  std::vector<std::byte> first_;
 };
 
 }  // namespace colvik

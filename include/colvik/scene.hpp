@@ -31,6 +31,11 @@ struct Scene {
   std::vector<ObjectDef<D>> kinds;  ///< those that can be spawned
   std::vector<typename Run<D>::TimedInput> inputs;
   std::vector<ObjectDef<D>> objects;
+  struct Excepted {
+    std::string first, second;  ///< names of objects
+    Place place;
+  };
+  std::vector<Excepted> excepted;  ///< who do not meet
   std::vector<Reaction<D>> reactions;
   std::vector<Expectation<D>> expectations;
   std::vector<Place> object_places, reaction_places, kind_places;

@@ -153,6 +153,13 @@ template <int D>
 template <int D>
 [[nodiscard]] Shape<D> scaled(const Shape<D>& shape, double by);
 
+/// The shape as in a mirror across its y axis (3D: the plane of y and z). Fails on tile grids, meshes and height
+/// fields.
+template <int D>
+[[nodiscard]] Result<Shape<D>> mirrored(const Shape<D>& shape);
+[[nodiscard]] Rotation<2> mirrored(const Rotation<2>& turned);
+[[nodiscard]] Rotation<3> mirrored(const Rotation<3>& turned);
+
 /// The shape grown by `by` on all sides, its corners and edges round. Requires: convex, by >= 0.
 template <int D>
 [[nodiscard]] Shape<D> rounded(Shape<D> shape, double by) {

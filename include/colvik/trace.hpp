@@ -18,7 +18,8 @@ struct TraceObject {
   TagSet tags;
   std::vector<Party> parties;  ///< one for each collider
   std::vector<ColliderDef<D>> colliders;
-  Drawing<D> drawing;
+  std::vector<Drawing<D>> drawings;
+  bool mirrored = false;
   std::vector<Number> numbers;  ///< when last seen
   Pose<D> first_pose;
   std::uint64_t born = 0;       ///< step; 0: there from the start
@@ -35,6 +36,7 @@ struct TraceTouch {
   std::uint32_t self = kNobody, other = kNobody;  ///< indices of objects
   TagSet self_tags, other_tags;
   double approach_speed = 0, impulse = 0;
+  bool again = false;
 };
 
 template <int D>
@@ -56,6 +58,8 @@ class Trace {
  public:
   /// Notes what is there before the first step.
   void start(const World<D>& world, const Rules<D>& rules);
+  /// What is recorded from now on comes after what was: the world's time begins again.
+  void go_on();
   /// Notes what the last step (or finish) did.
   void record(const World<D>& world, const Rules<D>& rules);
 
@@ -77,6 +81,15 @@ class Trace {
   [[nodiscard]] std::optional<std::pair<double, double>> number_range(std::uint32_t object,
                                                                       std::string_view name) const;
   [[nodiscard]] TagSet tags_at(std::uint32_t object, std::uint64_t step) const;
+  /// How a walker stood at the end of `step`; nullopt for what is none.
+  struct WalkSample {
+    std::uint64_t step = 0;
+    bool standing = false;
+    std::uint32_t on = kNobody;  ///< index of the object it stands on
+    double highest = 0;          ///< of its position along its up, so far in the run
+  };
+  [[nodiscard]] std::optional<WalkSample> walking_at(std::uint32_t object, std::uint64_t step) const;
+  [[nodiscard]] std::size_t restarts() const { return restarts_; }
   [[nodiscard]] std::size_t left() const { return left_; }  ///< objects that left the world's bounds
   [[nodiscard]] std::size_t live() const { return live_; }
   [[nodiscard]] std::size_t peak() const { return peak_; }
@@ -100,6 +113,7 @@ class Trace {
   };
   using NumberKey = std::pair<std::uint32_t, std::string>;
   void note_objects(const World<D>& world);
+  void note_walking(const World<D>& world, std::uint32_t object);
   void note_numbers(std::uint32_t object, std::span<const Number> numbers);
   std::uint32_t note_object(const World<D>& world, ObjectId id);
   std::uint32_t index_of(const World<D>& world, ObjectId id);
@@ -107,11 +121,13 @@ class Trace {
   Tags tags_;
   double rate_ = 60, metre_ = 1;
   Vec<D> gravity_ = kZero;
-  std::uint64_t steps_ = 0, hash_ = 0;
+  std::uint64_t steps_ = 0, hash_ = 0, before_ = 0;  // before_: steps of the runs before a restart
+  std::size_t restarts_ = 0;
   std::vector<TraceObject<D>> objects_;
   std::vector<std::vector<Sample>> samples_;                                // by object: its poses, where they changed
   std::map<NumberKey, std::vector<NumberSample>> number_samples_;           // where they changed
   std::vector<std::vector<std::pair<std::uint64_t, TagSet>>> tag_samples_;  // by object, likewise
+  std::vector<std::vector<WalkSample>> walk_samples_;                       // by object, likewise
   std::vector<ObjectId> ids_;                                               // by object, while it is alive
   std::vector<std::uint32_t> by_slot_;                                      // from a slot to the object last seen in it
   std::vector<TraceTouch> touches_;

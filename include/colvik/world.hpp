@@ -60,6 +60,11 @@ struct NumberOwner {
   std::optional<ObjectId> object{};  ///< nullopt: the world
 };
 
+namespace world {
+template <int D>
+class Walk;
+}
+
 template <int D>
 class World {
  public:
@@ -89,6 +94,8 @@ class World {
   /// Live objects in order of creation. Allocates.
   [[nodiscard]] std::vector<ObjectId> objects() const;
   [[nodiscard]] std::size_t count() const;
+  /// Shown objects that match the query, in order of creation: to change a value of them all. Cost: all objects.
+  [[nodiscard]] std::vector<ObjectId> matching(const TagQuery& query) const;
   /// How often a still (fixed) object's collider was put somewhere else: each time costs the index more
   /// than moving what is meant to move.
   [[nodiscard]] std::size_t still_moved() const;
@@ -157,6 +164,9 @@ class World {
   /// Stops a kinematic object's motion or velocity for a while; on, it goes on from where it was.
   bool switch_motion(ObjectId id, bool on);
   bool set_gravity_scale(ObjectId id, double scale);
+  /// Turns the object round to face the other way, with its children (see ObjectDef::mirrored). Fails on what is made
+  /// for one side only: tile grids, meshes and height fields.
+  Result<void> set_mirrored(ObjectId id, bool mirrored);
   bool give_tag(ObjectId id, Tag tag);
   bool take_tag(ObjectId id, Tag tag);
   bool switch_collider(ObjectId id, std::size_t collider, bool on);
@@ -180,6 +190,26 @@ class World {
   [[nodiscard]] std::optional<double> number(NumberOwner owner, std::string_view name) const;
   [[nodiscard]] std::span<const Number> numbers() const;  ///< the world's own
 
+  // ---- walkers -------------------------------------------------------------------------------
+
+  /// What the walker is to do from the next step on. False for what is no walker, and values not finite.
+  bool wish(ObjectId id, const Wish<D>& wish);
+  /// How it stands and moves; null for what is no walker. Valid until the next step.
+  [[nodiscard]] const Walking<D>* walking(ObjectId id) const;
+  /// Lets any object fall through the one-way surfaces it stands on.
+  bool drop_through(ObjectId id);
+  /// Another shape in the collider's place where that overlaps no solid the object meets (standing up again).
+  /// `at`: where the object then is; as it is when left out. Refused, with what is in the way and how deep, else.
+  Result<void> fit_shape(ObjectId id, std::size_t collider, const Shape<D>& shape,
+                         const std::optional<Vec<D>>& at = std::nullopt);
+  /// The place nearest to `near` where the object overlaps no solid it meets, found by pushing it out along what it
+  /// overlaps and, failing that, on rings up to `within` away. nullopt: none found.
+  [[nodiscard]] std::optional<Vec<D>> free_place(ObjectId id, const Vec<D>& near, double within) const;
+  /// What the object would be deepest in at a place, of solids it meets; nullopt: nothing. `at` is minus the depth.
+  [[nodiscard]] std::optional<Answer<D>> deepest(ObjectId id, const Vec<D>& at) const;
+  /// Moves by cells: there at once, if nothing it meets as a solid is on the way or there; else refused, naming that.
+  Result<void> hop(ObjectId id, const Vec<D>& by);
+
   // ---- time ----------------------------------------------------------------------------------
 
   /// One step of 1/rate seconds: move what is driven, find pairs, solve contacts, move, then report
@@ -202,6 +232,11 @@ class World {
   void remove_listener(std::size_t token);
   /// Asks for `during` events of touches in which one side matches `self` and the other `other`.
   void ask_during(const TagQuery& self, const TagQuery& other);
+  /// Asks for pair_events of the colliders of touches in which one side matches `self` and the other `other`. Cost:
+  /// all touching pairs, each step.
+  void ask_pairs(const TagQuery& self, const TagQuery& other);
+  /// Touches of two colliders that began or ended in the last step, of those asked for; in order of the colliders.
+  [[nodiscard]] std::span<const PairEvent<D>> pair_events() const;
 
   // ---- asking (see query.hpp) ----------------------------------------------------------------
 
@@ -215,9 +250,8 @@ class World {
   /// The first answer of each ray; the same as asking one by one.
   [[nodiscard]] std::vector<std::optional<Answer<D>>> first_of_each(std::span<const RayCast<D>> rays,
                                                                     const Look<D>& look = {}) const;
-  /// What the object would touch on the way, by the same verdict as in a step (but also static with
-  /// static), in order of `at`, then as all answers. Fails on a stale handle and on values that are not
-  /// finite.
+  /// What the object, or one of its children, would touch on the way, by the same verdict as in a step (but also static
+  /// with static), in order of `at`, then as all answers. Fails on a stale handle and on values that are not finite.
   [[nodiscard]] Result<std::vector<WouldTouch<D>>> would_touch(ObjectId id, const Change<D>& change) const;
 
   // ---- snapshots -----------------------------------------------------------------------------
@@ -242,6 +276,7 @@ class World {
   [[nodiscard]] std::uint64_t hash() const;
 
  private:
+  friend class world::Walk<D>;
   struct Impl;
   std::unique_ptr<Impl> impl_{};
 };

@@ -70,6 +70,8 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
   const auto look = [&](std::uint32_t i) {
     const shapes::Piece<D>& piece = all.pieces[i];
     const bool surface = is_surface(piece);
+    const bool one_way = surface && a.kind == ShapeKind::tiles;
+    if (one_way && course.through_one_way) return;
     if (surface && !all.two_sided && straight && all.normal(all.fronts[piece.first_front]).dot(course.move) >= 0)
       return;  // from behind, or along it
     if (surface && line) {
@@ -91,6 +93,7 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
     std::optional<Impact<D>> hit =
         advance<D>(b, course, core.half.norm(), [&](const Core<D>& moved) { return separation(core, moved); });
     if (!hit || (best && best->t <= hit->t)) return;
+    if (one_way && hit->inside) return;  // it was not clear of it
     // A seam's own normal is no normal of the surface.
     if (piece.fronts > 0 && !hit->inside) {
       Vec<D> front_normal = hit->normal;
@@ -145,7 +148,7 @@ std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const
       const double t0 = static_cast<double>(k) / arcs, t1 = static_cast<double>(k + 1) / arcs;
       const Pose<D> from = course.at(t0) * place, to = course.at(t1) * place;
       std::optional<Impact<D>> hit =
-          of_convex(a, piece, Course<D>{from, to.position - from.position, course.turn / arcs});
+          of_convex(a, piece, Course<D>{from, to.position - from.position, course.turn / arcs, course.through_one_way});
       if (!hit) continue;
       hit->t = t0 + hit->t / arcs;
       hit->inside = hit->inside && k == 0;

@@ -13,6 +13,7 @@ struct Course {
   Pose<D> start{};
   Vec<D> move = kZero;
   Spin<D> turn = kZero;
+  bool through_one_way = false;  // one-way cells are not met at all
 
   [[nodiscard]] Pose<D> at(double t) const {
     return {start.position + t * move, Rotation<D>::from_spin(t * turn) * start.rotation};

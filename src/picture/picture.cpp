@@ -211,7 +211,7 @@ class Painter {
 
   void paint_object(const TraceObject<D>& o, const Pose<D>& pose, double strength) {
     const Colour colour = colour_of(o.tags);
-    paint_drawing(o, pose, strength);
+    for (const Drawing<D>& drawing : o.drawings) paint_drawing(o, drawing, pose, strength);
     for (std::size_t i = 0; i < o.colliders.size(); ++i) {
       const ColliderDef<D>& c = o.colliders[i];
       const std::vector<Points> loops = silhouettes(c, pose);
@@ -249,21 +249,22 @@ class Painter {
     }
   }
 
-  void paint_drawing(const TraceObject<D>& o, const Pose<D>& pose, double strength) {
-    if (o.drawing.size.isZero()) return;
+  void paint_drawing(const TraceObject<D>& o, const Drawing<D>& drawing, const Pose<D>& pose, double strength) {
+    if (drawing.size.isZero()) return;
     if constexpr (D == 2) {
-      const Vec<2> h = o.drawing.size / 2;
-      const Points corners{to_paper_(pose * Vec<2>(-h.x(), h.y())), to_paper_(pose * Vec<2>(h.x(), h.y())),
-                           to_paper_(pose * Vec<2>(h.x(), -h.y())), to_paper_(pose * Vec<2>(-h.x(), -h.y()))};
-      const bool shown =
-          !o.drawing.picture.empty() && canvas_.image(o.drawing.picture, corners[0], corners[1] - corners[0],
-                                                      corners[3] - corners[0], 0.8 * strength);
+      const Vec<2> h = drawing.size / 2;
+      const auto corner = [&](double x, double y) {
+        return to_paper_(pose * Vec<2>(drawing.at + Vec<2>((o.mirrored ? -x : x) * h.x(), y * h.y())));
+      };
+      const Points corners{corner(-1, 1), corner(1, 1), corner(1, -1), corner(-1, -1)};
+      const bool shown = !drawing.picture.empty() && canvas_.image(drawing.picture, corners[0], corners[1] - corners[0],
+                                                                   corners[3] - corners[0], 0.8 * strength);
       if (shown) return;
       const Colour fill = kInk.faded(0.07 * strength);
       canvas_.polygon(corners, &fill, nullptr);
     } else {
-      const Vec<3>& size = o.drawing.size;
-      const Points around = silhouette(box(size.x(), size.y(), size.z()), pose);
+      const Vec<3>& size = drawing.size;
+      const Points around = silhouette(box(size.x(), size.y(), size.z()), pose * Pose<3>{drawing.at, {}});
       const Colour fill = kInk.faded(0.06 * strength);
       canvas_.polygon(around, &fill, nullptr);
     }

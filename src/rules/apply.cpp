@@ -49,6 +49,7 @@ void Rules<D>::Impl::apply(std::size_t index, std::size_t effect, const Moment<D
       cues.insert(e.name);
       done = true;
       break;
+    case Kind::restart: done = restart = true; break;
     case Kind::finish:
       done = true;
       if (!outcome) outcome = e.name;
@@ -90,7 +91,10 @@ bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, 
   const Effect& e = c.effect;
   const Object<D>& o = world.object(id);
   const bool is_self = m.self == id;
-  const Rotation<D> frame = e.own_frame ? o.pose.rotation : Rotation<D>();
+  const auto in_frame = [&](const Direction& v) {
+    const Vec<D> told = rules::in_world<D>(v);
+    return e.own_frame ? own_direction(id, told) : told;
+  };
   switch (e.kind) {
     case Kind::damage: {
       const auto safe = safe_until.find(o.serial);
@@ -121,9 +125,9 @@ bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, 
       if (!approaches || along == 0) return false;
       return world.set_velocity(id, o.velocity - 2 * along * axis, o.spin);
     }
-    case Kind::launch: return world.set_velocity(id, frame * rules::in_world<D>(e.velocity), o.spin);
+    case Kind::launch: return world.set_velocity(id, in_frame(e.velocity), o.spin);
     case Kind::push: {
-      if (!e.away) return world.apply_impulse(id, frame * rules::in_world<D>(e.vector));
+      if (!e.away) return world.apply_impulse(id, in_frame(e.vector));
       const double strength = e.by_speed ? std::max(e.least, e.by * m.speed) : e.by;
       return world.apply_impulse(id, strength * (is_self ? m.normal : Vec<D>(-m.normal)), m.point);
     }
@@ -180,6 +184,8 @@ bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, 
       const bool on = e.kind == Kind::switch_on;
       return e.motion ? world.switch_motion(id, on) : world.switch_collider(id, e.collider, on);
     }
+    case Kind::mirror: return world.set_mirrored(id, !e.turns_back && !o.mirrored).ok();
+    case Kind::drop_through: return world.drop_through(id);
     case Kind::weigh: return world.set_gravity_scale(id, e.by);
     default: return false;
   }
@@ -199,7 +205,14 @@ bool Rules<D>::Impl::spawn(const rules::CompiledEffect& c, const Moment<D>& m, s
     return world.spawn(e.name, {at, {}}, velocity);
   }
   const std::optional<Pose<D>> from = place_of(e, m);
-  return from && world.spawn(e.name, {*from * vector, from->rotation}, from->rotation * velocity);
+  if (!from) return false;
+  const ObjectId of = whom(e.to, {}, m).front();
+  // Told in the spot's frame, which is mirrored as its object is.
+  const auto across = [&](Vec<D> v) {
+    if (world.object(of).mirrored) v[0] = -v[0];
+    return v;
+  };
+  return world.spawn(e.name, {*from * across(vector), from->rotation}, from->rotation * across(velocity));
 }
 
 template struct Rules<2>::Impl;

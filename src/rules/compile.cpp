@@ -76,7 +76,7 @@ Result<CompiledEffect> Rules<D>::Impl::compile_effect(const Effect& e, bool has_
   };
   const bool numbers = e.kind == Kind::add || e.kind == Kind::set || e.kind == Kind::clamp;
   const bool nobody = e.kind == Kind::spawn || e.kind == Kind::reaction_on || e.kind == Kind::reaction_off ||
-                      e.kind == Kind::cue || e.kind == Kind::finish;
+                      e.kind == Kind::cue || e.kind == Kind::restart || e.kind == Kind::finish;
   if (numbers) {
     Result<NumberName> n = check_number(e.number, has_other, true);
     if (!n) return n.error();
@@ -151,7 +151,7 @@ Result<CompiledCondition> Rules<D>::Impl::compile_condition(const Condition& con
                                                             bool has_other) const {
   CompiledCondition c{condition};
   using Kind = Condition::Kind;
-  const bool sided = condition.kind == Kind::touches || condition.kind == Kind::is;
+  const bool sided = condition.kind == Kind::touches || condition.kind == Kind::is || condition.kind == Kind::state;
   if (sided && !(condition.side == Side::self ? has_self : has_other))
     return Error{{},
                  fmt::format("a condition asks for {}, and what starts it has none",
@@ -208,6 +208,8 @@ Result<Compiled<D>> Rules<D>::Impl::compile(const Reaction<D>& r) const {
       return wrong(fmt::format("vary {} is not usable", every->vary), "from 0 to half of every");
   } else if (const auto* input = std::get_if<OnInput>(&r.when)) {
     if (!is_plain_name(input->name)) return wrong(fmt::format("'{}' does not name an input", input->name), "a name");
+  } else if (std::holds_alternative<OnState>(r.when)) {
+    has_self = true;
   } else if (const auto* cue = std::get_if<OnCue>(&r.when)) {
     if (!is_plain_name(cue->name)) return wrong(fmt::format("'{}' does not name a cue", cue->name), "a name");
   }

@@ -4,11 +4,17 @@ namespace colvik {
 
 std::string_view name_of(Effect::Kind kind) {
   static constexpr std::string_view kNames[] = {
-      "add",    "set",       "clamp",      "damage",   "remove",      "hide",         "show",   "retag",     "stop",
-      "bounce", "launch",    "push",       "teleport", "spawn",       "attach",       "detach", "drop_last", "drop_all",
-      "except", "switch_on", "switch_off", "weigh",    "reaction_on", "reaction_off", "cue",    "finish"};
+      "add",         "set",          "clamp",  "damage",    "remove",     "hide",  "show",   "retag",
+      "stop",        "bounce",       "launch", "push",      "teleport",   "spawn", "attach", "detach",
+      "drop_last",   "drop_all",     "except", "switch_on", "switch_off", "weigh", "mirror", "drop_through",
+      "reaction_on", "reaction_off", "cue",    "restart",   "finish"};
   static_assert(std::size(kNames) == static_cast<std::size_t>(Effect::Kind::finish) + 1, "one name for each");
   return kNames[static_cast<std::size_t>(kind)];
+}
+
+std::string_view name_of(State state) {
+  static constexpr std::string_view kNames[] = {"shown", "asleep", "moving", "attached", "mirrored", "standing"};
+  return kNames[static_cast<std::size_t>(state)];
 }
 
 Target Target::object(std::string name) {
@@ -149,6 +155,13 @@ Effect weigh(Target target, double scale, double after) {
 Effect switch_reaction(std::string reaction, bool on_now, double after) {
   return named(on_now ? Effect::Kind::reaction_on : Effect::Kind::reaction_off, std::move(reaction), after);
 }
+Effect mirror(Target target, bool back, double after) {
+  Effect e = on(Effect::Kind::mirror, std::move(target), after);
+  e.turns_back = back;
+  return e;
+}
+Effect drop_through(Target target, double after) { return on(Effect::Kind::drop_through, std::move(target), after); }
+Effect restart(double after) { return on(Effect::Kind::restart, Side::self, after); }
 Effect cue(std::string name, double after) { return named(Effect::Kind::cue, std::move(name), after); }
 Effect finish(std::string outcome, double after) { return named(Effect::Kind::finish, std::move(outcome), after); }
 

@@ -294,6 +294,56 @@ ExpectationResult judge_object(const ExpectObject<D>& e, const Trace<D>& trace) 
   return r;
 }
 
+template <int D>
+ExpectationResult judge_walker(const Expectation<D>& whole, const ExpectWalker& e, const Trace<D>& trace) {
+  ExpectationResult r;
+  const std::uint32_t index = trace.find(e.walker);
+  const TraceObject<D>& o = trace.objects()[index];
+  std::optional<Who> on;
+  if (!e.on.empty()) on = Who::parse(e.on, trace.tags()).value();
+  const bool stands = e.stands.value_or(true);
+  r.expected = fmt::format("@{} {}", e.walker, e.always ? "always" : when(e.at));
+  if (whole.to < std::numeric_limits<double>::infinity())
+    r.expected += fmt::format(" between {:g} and {:g} s", whole.from, whole.to);
+  const bool asks = e.stands || on;
+  if (asks) r.expected += stands ? " stands" : " does not stand";
+  if (on) r.expected += " on " + e.on;
+  if (e.highest_at_least) r.expected += fmt::format(" came to {:g} or higher", *e.highest_at_least);
+  if (e.highest_at_most) r.expected += fmt::format(" came no higher than {:g}", *e.highest_at_most);
+  const auto so = [&](std::uint64_t step) {
+    const auto w = trace.walking_at(index, step);
+    const bool is =
+        w && w->standing && (!on || (w->on != kNobody && is_who(*on, trace, w->on, trace.tags_at(w->on, step))));
+    return is == stands;
+  };
+  const auto told = [&](std::uint64_t step) {
+    const auto w = trace.walking_at(index, step);
+    if (!w || !w->standing) return std::string("in the air");
+    return "standing on " + name_in(trace, w->on);
+  };
+  r.met = true;
+  if (asks) {
+    std::uint64_t from = step_at(trace, e.at), to = from;
+    if (e.always) {
+      from = std::max(o.born + 1, static_cast<std::uint64_t>(std::ceil(whole.from * trace.rate() - 1e-9)));
+      to = std::min({trace.steps(), o.gone, whole.to < 1e12 ? step_at(trace, std::optional(whole.to)) : trace.steps()});
+    }
+    for (std::uint64_t step = from; step <= to && r.met; ++step) {
+      r.met = so(step);
+      r.happened = fmt::format("at {:.3f} s it was {}", static_cast<double>(step) / trace.rate(), told(step));
+    }
+  }
+  if (e.highest_at_least || e.highest_at_most) {
+    const auto w = trace.walking_at(index, trace.steps());
+    const double highest = w ? w->highest : 0;
+    const bool fits = (!e.highest_at_least || highest >= *e.highest_at_least - 1e-9) &&
+                      (!e.highest_at_most || highest <= *e.highest_at_most + 1e-9);
+    if (r.met) r.happened = fmt::format("it came to {:.4g}", highest);
+    r.met = r.met && fits;
+  }
+  return r;
+}
+
 }  // namespace
 
 template <int D>
@@ -338,6 +388,16 @@ Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
     if (Result<Who> who = parse_who("@" + o->object, trace); !who) return who.error();
     if (!o->present && !o->inside) return Error{{}, "says nothing about the object", "present or inside"};
   }
+  if (const auto* w = std::get_if<ExpectWalker>(&e.what)) {
+    if (Result<Who> who = parse_who("@" + w->walker, trace); !who) return who.error();
+    if (!trace.walking_at(trace.find(w->walker), trace.steps()))
+      return Error{{}, fmt::format("'{}' is no walker", w->walker), "an object with a walker"};
+    if (!w->on.empty())
+      if (Result<Who> on = parse_who(w->on, trace); !on) return on.error();
+    if (!w->stands && w->on.empty() && !w->highest_at_least && !w->highest_at_most)
+      return Error{{}, "says nothing about the walker", "stands, on, highest_at_least or highest_at_most"};
+    if (w->at && w->always) return Error{{}, "asks for always and for one time", "one of the two"};
+  }
   return {};
 }
 
@@ -357,6 +417,8 @@ ExpectationResult judge(const Expectation<D>& e, const Trace<D>& trace) {
     r = judge_count_of(*count, trace);
   } else if (const auto* object = std::get_if<ExpectObject<D>>(&e.what)) {
     r = judge_object(*object, trace);
+  } else if (const auto* walker = std::get_if<ExpectWalker>(&e.what)) {
+    r = judge_walker(e, *walker, trace);
   } else {
     const std::string& wanted = std::get<ExpectOutcome>(e.what).outcome;
     r.met = trace.outcome() == wanted;

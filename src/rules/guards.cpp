@@ -20,8 +20,24 @@ bool Rules<D>::Impl::fits(const OnTouch& on, const Event<D>& seen) const {
   if (seen.approach_speed < on.approach || seen.impulse < on.impulse) return false;
   if (on.from_side.isZero(0)) return true;
   Vec<D> side = rules::in_world<D>(on.from_side);
-  if (on.own_side) side = world.object(seen.self).pose.rotation * side;
+  if (on.own_side) side = own_direction(seen.self, side);
   return -seen.normal.dot(side) >= std::sqrt(0.5) * side.norm();  // the normal points at self
+}
+
+template <int D>
+bool Rules<D>::Impl::is_in(ObjectId id, State state) const {
+  const Object<D>& o = world.object(id);
+  switch (state) {
+    case State::shown: return o.active;
+    case State::asleep: return o.asleep;
+    case State::moving: return !o.velocity.isZero(0) || !o.spin.isZero(0);
+    case State::attached: return o.parent.has_value();
+    case State::mirrored: return o.mirrored;
+    default: {
+      const Walking<D>* w = world.walking(id);
+      return w != nullptr && w->standing;
+    }
+  }
 }
 
 template <int D>
@@ -65,6 +81,7 @@ bool Rules<D>::Impl::holds(const rules::CompiledCondition& c, const Firing<D>& f
       const std::optional<double> value = value_of(c.number, rules::moment_of(f));
       return value && in_range(*value);
     }
+    case Condition::Kind::state: return is_in(*side, c.condition.state);
     default: return in_range(static_cast<double>(count_of(c.who.query())));
   }
 }
@@ -102,7 +119,7 @@ void Rules<D>::Impl::note_visit(rules::Compiled<D>& r, const Event<D>& e) {
 template <int D>
 bool Rules<D>::Impl::passes(std::size_t index, const Firing<D>& f) {
   rules::Compiled<D>& r = reactions[index];
-  if (r.reaction.most && reports[index].fired >= *r.reaction.most) return false;
+  if (r.reaction.most && r.fired >= *r.reaction.most) return false;
   if (r.reaction.cooldown > 0 && f.time - r.last_fired < r.reaction.cooldown - 1e-9) return false;
   const auto serial = [&](const std::optional<ObjectId>& id) { return id ? world.object(*id).serial : 0; };
   switch (r.reaction.once) {

@@ -35,7 +35,7 @@ struct ReactionState {
   ReactionReport report{};
   bool on = true;
   double last_fired = 0;
-  std::uint64_t beats = 0;
+  std::uint64_t fired = 0, beats = 0;
   std::vector<std::array<std::uint64_t, 2>> seen, visitors;
   std::vector<Visit> visits;
   std::vector<std::uint64_t> owners;
@@ -44,7 +44,7 @@ struct ReactionState {
 template <class A>
 void pack(A& a, ReactionState& r) {
   a(r.name, r.report.fired, r.report.idle_effects, r.report.stopped_going, r.report.stopped_off, r.report.stopped_guard,
-    r.report.stopped_limit, r.on, r.last_fired, r.beats, r.seen, r.visitors, r.visits, r.owners, r.values);
+    r.report.stopped_limit, r.on, r.last_fired, r.fired, r.beats, r.seen, r.visitors, r.visits, r.owners, r.values);
 }
 
 }  // namespace rules
@@ -52,13 +52,13 @@ void pack(A& a, ReactionState& r) {
 namespace {
 
 constexpr std::string_view kSaved = "colvik rules";
-constexpr std::uint32_t kVersion = 2;
+constexpr std::uint32_t kVersion = 3;
 
 template <int D>
 rules::ReactionState state_of(const rules::Compiled<D>& r, const ReactionReport& report) {
   rules::ReactionState s;
   s.name = r.reaction.name, s.report = report;
-  s.on = r.on, s.last_fired = r.last_fired, s.beats = r.beats;
+  s.on = r.on, s.last_fired = r.last_fired, s.fired = r.fired, s.beats = r.beats;
   for (const auto& [self, other] : r.seen) s.seen.push_back({self, other});
   for (const auto& [two, visit] : r.visits) s.visitors.push_back({two.first, two.second}), s.visits.push_back(visit);
   for (const auto& [owner, value] : r.last_value) s.owners.push_back(owner), s.values.push_back(value);
@@ -70,7 +70,7 @@ void become(rules::Compiled<D>& r, ReactionReport& report, const rules::Reaction
   report.fired = s.report.fired, report.idle_effects = s.report.idle_effects;
   report.stopped_going = s.report.stopped_going, report.stopped_off = s.report.stopped_off;
   report.stopped_guard = s.report.stopped_guard, report.stopped_limit = s.report.stopped_limit;
-  r.on = s.on, r.last_fired = s.last_fired, r.beats = s.beats;
+  r.on = s.on, r.last_fired = s.last_fired, r.fired = s.fired, r.beats = s.beats;
   r.seen.clear(), r.visits.clear(), r.last_value.clear();
   for (const auto& [self, other] : s.seen) r.seen.emplace(self, other);
   for (std::size_t k = 0; k < s.visits.size(); ++k)
@@ -150,6 +150,21 @@ std::uint64_t Rules<D>::count(std::string_view name) const {
 template <int D>
 const std::optional<std::string>& Rules<D>::outcome() const {
   return impl_->outcome;
+}
+
+template <int D>
+bool Rules<D>::wants_restart() {
+  return std::exchange(impl_->restart, false);
+}
+template <int D>
+void Rules<D>::begin_again() {
+  for (rules::Compiled<D>& r : impl_->reactions) {
+    r.on = r.reaction.on, r.last_fired = -1e300, r.fired = r.beats = 0;
+    r.seen.clear(), r.last_value.clear(), r.visits.clear();
+  }
+  impl_->fired.clear(), impl_->delayed.clear(), impl_->carried.clear(), impl_->safe_until.clear();
+  impl_->inputs.clear(), impl_->cues.clear(), impl_->going_by.clear();
+  impl_->restart = false;
 }
 
 template <int D>

@@ -56,6 +56,7 @@ struct Compiled {
   std::map<std::uint64_t, double> last_value{};  // of the watched number, by owner's serial (0: world); or the count
   std::map<Serials, Visit> visits{};             // the older one first
   double last_fired = -1e300;
+  std::uint64_t fired = 0;  // since the start, or restart
   std::uint64_t beats = 0;  // of time, interval and start: how often it was due
 };
 
@@ -104,6 +105,7 @@ struct Rules<D>::Impl {
   std::map<std::uint64_t, double> safe_until;    // by serial
   std::set<std::string> inputs, cues, cues_now;  // inputs and cues wait for the next step
   std::optional<std::string> outcome;
+  bool restart = false;
   // Objects that became going in this step, with the event that did it: it alone may start more.
   std::vector<std::pair<ObjectId, std::size_t>> going_by;
   // Which touch reactions can fit two sets of tags: asked once for each two. Those that mean one object are apart.
@@ -124,6 +126,7 @@ struct Rules<D>::Impl {
   void react_to_touches(std::size_t index, std::span<const Event<D>> events, std::size_t& at);
   void react_to_number(std::size_t index, const OnNumber& start);
   void react_to_count(std::size_t index, const OnCount& start);
+  void react_to_state(std::size_t index, const OnState& start);
   bool is_due(std::size_t index);
   void start(std::size_t index, Firing<D> firing, std::size_t event);
 
@@ -134,11 +137,18 @@ struct Rules<D>::Impl {
   void note_visit(rules::Compiled<D>& r, const Event<D>& e);
   bool passes(std::size_t index, const Firing<D>& f);
   [[nodiscard]] bool may_start(ObjectId id, std::size_t event) const;
+  [[nodiscard]] bool is_in(ObjectId id, State state) const;
   [[nodiscard]] std::uint64_t count_of(const TagQuery& query) const;
   [[nodiscard]] std::optional<double> value_of(const rules::NumberName& n, const rules::Moment<D>& m) const;
 
   // apply.cpp
   void apply(std::size_t index, std::size_t effect, const rules::Moment<D>& m);
+  // A direction of an object's own frame, mirrored as it is.
+  [[nodiscard]] Vec<D> own_direction(ObjectId id, Vec<D> v) const {
+    const Object<D>& o = world.object(id);
+    if (o.mirrored) v[0] = -v[0];
+    return o.pose.rotation * v;
+  }
   [[nodiscard]] std::vector<ObjectId> whom(const Target& target, const TagQuery& all, const rules::Moment<D>& m) const;
   bool change_number(const rules::CompiledEffect& e, const rules::Moment<D>& m);
   bool act_on(std::size_t index, std::size_t effect, ObjectId id, const rules::Moment<D>& m);

@@ -27,6 +27,7 @@ void Rules<D>::Impl::react(std::span<const Event<D>> events) {
     if (std::holds_alternative<OnTouch>(when)) react_to_touches(i, events, at);
     else if (const auto* number = std::get_if<OnNumber>(&when)) react_to_number(i, *number);
     else if (const auto* count = std::get_if<OnCount>(&when)) react_to_count(i, *count);
+    else if (const auto* state = std::get_if<OnState>(&when)) react_to_state(i, *state);
     else if (is_due(i)) start(i, {}, kNoEvent);
   }
   inputs.clear();
@@ -125,6 +126,22 @@ void Rules<D>::Impl::react_to_count(std::size_t index, const OnCount& on) {
   if (!fresh && last != now && now == on.reaches) start(index, {}, kNoEvent);
 }
 
+// Watched in everyone, as numbers are. What comes into the world in the state comes to be in it.
+template <int D>
+void Rules<D>::Impl::react_to_state(std::size_t index, const OnState& on) {
+  const bool first = world.steps() <= 1;
+  for (const ObjectId id : world.objects()) {
+    const Object<D>& o = world.object(id);
+    const double now = is_in(id, on.state) ? 1 : 0;
+    const auto [at, fresh] = reactions[index].last_value.try_emplace(o.serial, first ? now : 0);
+    const double last = std::exchange(at->second, now);
+    if (last == now || (now == 1) == on.leaves || !reports[index].self.matches(o.name, o.tags)) continue;
+    Firing<D> firing;
+    firing.self = id;
+    start(index, std::move(firing), kNoEvent);
+  }
+}
+
 // Whether what starts without a touch or a value does so in this step.
 template <int D>
 bool Rules<D>::Impl::is_due(std::size_t index) {
@@ -154,7 +171,7 @@ void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t even
   if (!r.on) return static_cast<void>(++report.stopped_off);
   if (!guards_hold(r, firing)) return static_cast<void>(++report.stopped_guard);
   if (!passes(index, firing)) return static_cast<void>(++report.stopped_limit);
-  ++report.fired;
+  ++report.fired, ++r.fired;
   r.last_fired = world.time();
   const auto going = [&](std::optional<ObjectId> id) {
     if (!id || !world.alive(*id) || world.object(*id).going) return;

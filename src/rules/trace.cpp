@@ -23,17 +23,26 @@ void Trace<D>::start(const World<D>& world, const Rules<D>& rules) {
 }
 
 template <int D>
+void Trace<D>::go_on() {
+  before_ = steps_;
+  ++restarts_;
+  for (TraceObject<D>& t : objects_) t.gone = std::min(t.gone, steps_);
+  by_slot_.clear();  // all are noted as new ones of the same names
+}
+
+template <int D>
 void Trace<D>::record(const World<D>& world, const Rules<D>& rules) {
-  steps_ = world.steps();
+  steps_ = before_ + world.steps();
   tags_ = world.tags();
   note_objects(world);
 
+  const double earlier = static_cast<double>(before_) / rate_;
   for (const Event<D>& e : world.events())
-    touches_.push_back({e.step, e.time, e.phase, e.channel, e.why, index_of(world, e.self), index_of(world, e.other),
-                        e.self_tags, e.other_tags, e.approach_speed, e.impulse});
+    touches_.push_back({before_ + e.step, earlier + e.time, e.phase, e.channel, e.why, index_of(world, e.self),
+                        index_of(world, e.other), e.self_tags, e.other_tags, e.approach_speed, e.impulse, e.again});
   for (const Firing<D>& f : rules.fired()) {
     TraceFiring<D> t;
-    t.step = f.step, t.time = f.time, t.reaction = f.reaction;
+    t.step = before_ + f.step, t.time = earlier + f.time, t.reaction = f.reaction;
     if (f.self) t.self = index_of(world, *f.self), t.self_tags = objects_[t.self].tags;
     if (f.other) t.other = index_of(world, *f.other);
     if (f.touch) t.place = f.touch->point, t.self_tags = f.touch->self_tags, t.other_tags = f.touch->other_tags;
@@ -60,11 +69,12 @@ std::uint32_t Trace<D>::note_object(const World<D>& world, ObjectId id) {
   if (fresh) {
     index = static_cast<std::uint32_t>(objects_.size());
     TraceObject<D>& t = objects_.emplace_back();
-    t.name = o.name, t.kind = o.kind, t.body = o.body, t.drawing = o.drawing;
+    t.name = o.name, t.kind = o.kind, t.body = o.body;
     t.first_pose = o.pose;
     t.born = steps_;
     ids_.push_back(id);
     samples_.emplace_back();
+    walk_samples_.emplace_back();
     tag_samples_.emplace_back();
   }
   TraceObject<D>& t = objects_[index];
@@ -74,7 +84,8 @@ std::uint32_t Trace<D>::note_object(const World<D>& world, ObjectId id) {
                      samples.back().pose.rotation.axis(0) != o.pose.rotation.axis(0) ||
                      samples.back().pose.rotation.axis(1) != o.pose.rotation.axis(1);
   if (moved) samples.push_back({steps_, o.active, o.pose});
-  if (fresh || !(t.tags == o.tags)) {
+  if (fresh || !(t.tags == o.tags) || t.mirrored != o.mirrored) {
+    t.mirrored = o.mirrored, t.drawings = o.drawings;
     t.tags = o.tags;
     t.parties.clear(), t.colliders.clear();
     for (std::size_t i = 0; i < o.colliders.size(); ++i)
@@ -83,6 +94,7 @@ std::uint32_t Trace<D>::note_object(const World<D>& world, ObjectId id) {
   if (tag_samples_[index].empty() || !(tag_samples_[index].back().second == o.tags))
     tag_samples_[index].emplace_back(steps_, o.tags);
   t.active = o.active;
+  note_walking(world, index);
   if (t.numbers.size() != o.numbers.size() ||
       !std::equal(t.numbers.begin(), t.numbers.end(), o.numbers.begin(),
                   [](const Number& x, const Number& y) { return x.value == y.value; })) {
@@ -119,6 +131,30 @@ std::optional<Pose<D>> Trace<D>::pose_at(std::uint32_t object, std::uint64_t ste
   if (after == samples.begin()) return std::nullopt;
   const Sample& s = *(after - 1);
   return s.shown ? std::optional<Pose<D>>(s.pose) : std::nullopt;
+}
+
+template <int D>
+void Trace<D>::note_walking(const World<D>& world, std::uint32_t object) {
+  const Walking<D>* w = world.walking(ids_[object]);
+  if (w == nullptr) return;
+  std::vector<WalkSample>& samples = walk_samples_[object];
+  WalkSample now;
+  now.step = steps_, now.standing = w->standing;
+  if (w->standing && world.alive(w->on)) now.on = index_of(world, w->on);
+  const double height = world.object(ids_[object]).pose.position.dot(w->up);
+  now.highest = std::max(height, w->standing ? height : w->highest);
+  if (!samples.empty()) now.highest = std::max(now.highest, samples.back().highest);
+  if (samples.empty() || samples.back().standing != now.standing || samples.back().on != now.on ||
+      samples.back().highest != now.highest)
+    samples.push_back(now);
+}
+
+template <int D>
+auto Trace<D>::walking_at(std::uint32_t object, std::uint64_t step) const -> std::optional<WalkSample> {
+  const std::vector<WalkSample>& samples = walk_samples_[object];
+  const auto after = std::upper_bound(samples.begin(), samples.end(), step,
+                                      [](std::uint64_t s, const WalkSample& x) { return s < x.step; });
+  return after == samples.begin() ? std::nullopt : std::optional<WalkSample>(*(after - 1));
 }
 
 template <int D>

@@ -17,7 +17,7 @@ Scene<D> SceneReader<D>::read() {
   read_regions();
   if (const auto world = top_.table("world", "world")) {
     static const std::vector<std::string> leavings{"kept", "removed"};
-    if (const Bounds<D>* bounds = world->has("bounds") ? read_region(*world, "bounds") : nullptr)
+    if (const Bounds<D>* bounds = world->has("bounds") ? read_region(*world, "bounds", false) : nullptr)
       scene_.world.bounds = *bounds;
     scene_.world.leaving = static_cast<Leaving>(world->choice("leaving", leavings).value_or(0));
     if (world->has("leaving") && !world->has("bounds"))
@@ -70,6 +70,33 @@ void SceneReader<D>::read_tags() {
   }
 }
 
+namespace {
+
+// Everything on one side of a point along an axis.
+template <int D>
+std::optional<Bounds<D>> read_half_space(const Section& s) {
+  for (const char* key : {"from", "to", "centre", "size"})
+    if (s.has(key))
+      s.context().report(*s.find(key), fmt::format("'{}' says nothing about a half-space", key), "edge and towards");
+  s.require("edge", "a point on its edge");
+  s.require("towards", "the way it goes on");
+  const auto edge = s.template vector<D>("edge"), towards = s.template vector<D>("towards");
+  if (!edge || !towards) return std::nullopt;
+  constexpr double kEndless = std::numeric_limits<double>::infinity();
+  Bounds<D> half{Vec<D>::Constant(-kEndless), Vec<D>::Constant(kEndless)};
+  int axes = 0;
+  for (int i = 0; i < D; ++i) {
+    if ((*towards)[i] > 0) half.lo[i] = (*edge)[i], ++axes;
+    if ((*towards)[i] < 0) half.hi[i] = (*edge)[i], ++axes;
+  }
+  if (axes == 1) return half;
+  s.context().report(*s.find("towards"), "the half-space does not go along one axis",
+                     "one number that is not 0; a half_plane or half_space collider, turned, for others");
+  return std::nullopt;
+}
+
+}  // namespace
+
 template <int D>
 void SceneReader<D>::read_regions() {
   const toml::node* node = top_.find("regions");
@@ -85,6 +112,10 @@ void SceneReader<D>::read_regions() {
       continue;
     }
     const Section s(context_, "region", {table});
+    if (s.has("edge") || s.has("towards")) {
+      if (auto half = read_half_space<D>(s)) scene_.regions[std::string(key.str())] = *half;
+      continue;
+    }
     const bool middle = s.has("centre") || s.has("size");
     if (middle && (s.has("from") || s.has("to"))) {
       context_.report(value, fmt::format("region '{}' is said twice", key.str()), "from and to, or centre and size");
@@ -114,6 +145,16 @@ void build(const Scene<D>& scene, Run<D>& run, Report&& report) {
     if (auto good = run.world.set_number({}, n.name, n.value); !good) report(Place{scene.file, 0, 0}, good.error());
   for (std::size_t i = 0; i < scene.objects.size(); ++i)
     if (auto good = run.world.add(scene.objects[i]); !good) report(scene.object_places[i], good.error());
+  for (const auto& [first, second, place] : scene.excepted) {
+    const auto a = run.world.find(first), b = run.world.find(second);
+    std::vector<std::string> names;
+    for (const ObjectDef<D>& o : scene.objects) names.push_back(o.name);
+    if (!b)
+      report(place,
+             {{}, fmt::format("no object is named '{}'", second), suggestion(second, names, "an object's name")});
+    else if (a && !run.world.except(*a, *b))
+      report(place, {{}, fmt::format("'{}' is excepted from itself", second), "another object"});
+  }
   for (std::size_t i = 0; i < scene.kinds.size(); ++i) {
     const auto spawned = [&](const Reaction<D>& r) {
       return std::any_of(r.effects.begin(), r.effects.end(), [&](const Effect& e) {
@@ -140,6 +181,24 @@ void SceneReader<D>::try_out() {
   };
   Run<D> run(scene_.world);
   build(scene_, run, report);
+  for (std::size_t i = 0; i < scene_.objects.size(); ++i) {
+    if (!scene_.objects[i].walker) continue;
+    const ObjectId id = run.world.find(scene_.objects[i].name).value_or(ObjectId{});
+    if (!run.world.alive(id)) continue;
+    // It is freed to the nearest place in its first step, if there is one.
+    const Vec<D> at = run.world.object(id).pose.position;
+    double size = 0;
+    for (const ColliderDef<D>& c : scene_.objects[i].colliders)
+      size = std::max(size, bounds(c.shape, {}).size().norm());
+    if (run.world.free_place(id, at, 2 * size)) continue;
+    const auto worst = run.world.deepest(id, at);
+    report(scene_.object_places[i],
+           {{},
+            fmt::format("walker '{}' starts inside a solid, {:.3g} deep in '{}', with no free place near",
+                        scene_.objects[i].name, worst ? worst->at * -1 : 0.0,
+                        worst ? run.world.object(worst->object).name : "?"),
+            "a place where it fits"});
+  }
   for (const Expectation<D>& e : scene_.expectations)
     if (auto good = check_expectation(e, run.trace); !good) report(e.place, good.error());
 }

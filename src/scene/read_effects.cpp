@@ -23,6 +23,15 @@ const std::vector<std::string>& sides() {
   return all;
 }
 
+State read_state(const Section& s) {
+  static const std::vector<std::string> states = [] {
+    std::vector<std::string> all;
+    for (int k = 0; k <= static_cast<int>(State::standing); ++k) all.emplace_back(name_of(static_cast<State>(k)));
+    return all;
+  }();
+  return static_cast<State>(s.choice("state", states).value_or(0));
+}
+
 // Reports a key that says something about other things than `what`.
 void report_unless(const Section& s, std::string_view key, std::string_view what,
                    std::initializer_list<std::string_view> fitting) {
@@ -127,6 +136,7 @@ std::optional<Effect> SceneReader<D>::read_effect(const Section& s) {
   only_for("turned", {"teleport"});
   for (const std::string_view key : {"collider", "motion"}) only_for(key, {"switch_on", "switch_off"});
   only_for("scale", {"weigh"});
+  only_for("back", {"mirror"});
   only_for("of", {"add", "set", "clamp"});
   only_for("frame", {"launch", "push"});
 
@@ -142,6 +152,7 @@ std::optional<Effect> SceneReader<D>::read_effect(const Section& s) {
       if (e.kind == Does::set) e.by = s.number("to").value_or(0);
       if (e.kind == Does::clamp) e.least = s.number("from").value_or(-1e15), e.most = s.number("to").value_or(1e15);
       break;
+    case Does::restart: (void)s.boolean(what); break;
     case Does::spawn:
     case Does::reaction_on:
     case Does::reaction_off:
@@ -155,6 +166,7 @@ std::optional<Effect> SceneReader<D>::read_effect(const Section& s) {
     if (e.kind == Does::damage) s.require("by", "by = how much");
     e.by = s.number("by").value_or(0);
   }
+  e.turns_back = s.boolean("back").value_or(false);
   e.safe = s.number("safe", 0, 1e9).value_or(0);
   e.give = read_tag_list(s, "give");
   e.take = read_tag_list(s, "take");
@@ -193,7 +205,7 @@ template <int D>
 Start SceneReader<D>::read_start(const Section& s) {
   static const std::vector<std::string> phases{"begin", "during", "end"};
   std::vector<std::string> named;
-  for (const char* key : {"number", "count", "time", "every", "input", "cue"})
+  for (const char* key : {"number", "count", "time", "every", "input", "cue", "state"})
     if (s.has(key)) named.emplace_back(key);
   if (named.size() > 1) {
     context_.report(s.node(), fmt::format("a start says several things: {}", fmt::join(named, ", ")), "one of them");
@@ -208,6 +220,8 @@ Start SceneReader<D>::read_start(const Section& s) {
   for (const std::string_view key : {"from", "vary", "seed"}) only_for(key, {"every"});
   for (const std::string_view key : {"phase", "approach", "impulse", "side", "frame", "causes"})
     only_for(key, {"touch"});
+  only_for("over", {"state"});
+  if (what == "state") return OnState{read_state(s), s.boolean("over").value_or(false)};
   if (what == "number") {
     OnNumber on;
     on.number = read_number_name(s, "number");
@@ -258,10 +272,11 @@ std::vector<Condition> SceneReader<D>::read_conditions(const Section& reaction, 
   if (!reaction.has(key)) return all;
   for (const Section& s : reaction.tables(key, "condition")) {
     std::vector<std::string> named;
-    for (const char* what : {"touches", "is", "number", "count"})
+    for (const char* what : {"touches", "is", "number", "state", "count"})
       if (s.has(what)) named.emplace_back(what);
     if (named.size() != 1) {
-      context_.report(s.node(), "a condition says nothing, or several things", "one of touches, is, number and count");
+      context_.report(s.node(), "a condition says nothing, or several things",
+                      "one of touches, is, number, state and count");
       continue;
     }
     Condition c;
@@ -270,10 +285,12 @@ std::vector<Condition> SceneReader<D>::read_conditions(const Section& reaction, 
     c.kind = what == "touches" ? Condition::Kind::touches
              : what == "is"    ? Condition::Kind::is
              : what == "count" ? Condition::Kind::count
+             : what == "state" ? Condition::Kind::state
                                : Condition::Kind::number;
     c.side = static_cast<Side>(s.choice("side", sides()).value_or(0));
     if (what == "number") c.number = read_number_name(s, "number");
     else if (what == "count") c.query = read_query(s, "count");
+    else if (what == "state") c.state = read_state(s);
     else c.query = read_who(s, what);
     if (auto is = s.number("is_value")) c.least = c.most = *is;
     if (auto least = s.number("at_least")) c.least = *least;

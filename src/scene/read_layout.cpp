@@ -16,7 +16,9 @@ Vec<D> own_size(const ObjectDef<D>& def) {
   for (const ColliderDef<D>& c : def.colliders)
     if (!is_scenery(c.shape.kind))
       all = all.merged(bounds(c.shape, Pose<D>{kZero, def.turned} * Pose<D>{c.at, c.turned}));
-  return all.empty() ? def.drawing.size : all.size();
+  if (all.empty())
+    for (const Drawing<D>& d : def.drawings) all = all.merged(Bounds<D>{d.at - d.size / 2, d.at + d.size / 2});
+  return all.empty() ? Vec<D>(kZero) : all.size();
 }
 
 }  // namespace

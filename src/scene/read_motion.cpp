@@ -120,7 +120,7 @@ void SceneReader<D>::read_motion(const Section& s, ObjectDef<D>& def) {
   if (s.has("re_enters"))
     if (const Bounds<D>* region = read_region(s, "re_enters")) def.heed.re_enters = *region;
   if (s.has("kept_inside"))
-    if (const Bounds<D>* region = read_region(s, "kept_inside")) def.heed.kept_inside = *region;
+    if (const Bounds<D>* region = read_region(s, "kept_inside", false)) def.heed.kept_inside = *region;
 }
 
 template <int D>
@@ -129,6 +129,8 @@ void SceneReader<D>::read_schedule(const Section& s, ColliderDef<D>& c) {
     Field<D> field;
     if (auto gravity = f->template vector<D>("gravity")) field.gravity = *gravity;
     if (auto wind = f->template vector<D>("wind")) field.wind = *wind;
+    if (auto current = f->template vector<D>("current")) field.current = *current;
+    field.carries = f->boolean("carries").value_or(false);
     field.drag = f->number("drag", 0, 1e6).value_or(0);
     field.alone = f->boolean("alone").value_or(false);
     c.field = field;

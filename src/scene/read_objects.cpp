@@ -102,7 +102,12 @@ void SceneReader<D>::read_objects() {
     s.require("name", "a name of its own");
     ObjectDef<D> def = read_object(s);
     def.kind = kind_name;
+    const std::size_t first = scene_.objects.size();
     add_copies(s, def, *own);
+    for (const std::string& other : s.texts("excepted"))
+      for (std::size_t i = first; i < scene_.objects.size(); ++i)
+        scene_.excepted.push_back({scene_.objects[i].name, other.starts_with('@') ? other.substr(1) : other,
+                                   context_.place(*s.find("excepted"))});
   }
 }
 
@@ -149,19 +154,29 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
   if (auto scale = s.number("gravity_scale")) def.gravity_scale = *scale;
   if (auto locked = s.boolean("locked_rotation")) def.locked_rotation = *locked;
   if (auto active = s.boolean("active")) def.active = *active;
-  if (auto drawing = s.table("drawing", "drawing")) {
-    if (auto size = drawing->template vector<D>("size")) def.drawing.size = *size;
-    if (auto picture = drawing->text("picture")) {
-      const std::filesystem::path path = std::filesystem::path(scene_.file).parent_path() / *picture;
-      def.drawing.picture = path.string();
-      std::error_code ignored;
-      if (!std::filesystem::is_regular_file(path, ignored))
-        context_.report(*drawing->find("picture"), fmt::format("there is no file '{}'", path.string()),
-                        "a PNG beside the scene file");
-    }
-    drawing->require("size", "whole size of the drawing");
-  }
+  if (auto drawing = s.table("drawing", "drawing")) def.drawings.push_back(read_drawing(*drawing));
+  for (const Section& drawing : s.tables("drawings", "drawing")) def.drawings.push_back(read_drawing(drawing));
+  def.mirrored = s.boolean("mirrored").value_or(false);
+  def.heed.takes_riders = s.boolean("takes_riders").value_or(false);
+  read_walker(s, def);
   return def;
+}
+
+template <int D>
+Drawing<D> SceneReader<D>::read_drawing(const Section& s) {
+  Drawing<D> d;
+  s.require("size", "whole size of the drawing");
+  if (auto size = s.template vector<D>("size")) d.size = *size;
+  if (auto at = s.template vector<D>("at")) d.at = *at;
+  if (auto picture = s.text("picture")) {
+    const std::filesystem::path path = std::filesystem::path(scene_.file).parent_path() / *picture;
+    d.picture = path.string();
+    std::error_code ignored;
+    if (!std::filesystem::is_regular_file(path, ignored))
+      context_.report(*s.find("picture"), fmt::format("there is no file '{}'", path.string()),
+                      "a PNG beside the scene file");
+  }
+  return d;
 }
 
 template <int D>
@@ -262,6 +277,7 @@ std::optional<ColliderDef<D>> SceneReader<D>::read_collider(const Section& s, co
   if (auto restitution = s.number("restitution", 0, 1)) c.restitution = *restitution;
   if (auto rolling = s.number("rolling_friction", 0, 1e6)) c.rolling_friction = *rolling;
   if (auto running = s.template vector<D>("surface_velocity")) c.surface_velocity = *running;
+  if (auto open = s.template vector<D>("one_way")) c.one_way = *open;
   if (s.has("meets")) c.meets = read_query(s, "meets");
   c.tags = read_tag_list(s, "tags");
   if (auto on = s.boolean("on")) c.on = *on;
@@ -320,11 +336,16 @@ std::string SceneReader<D>::read_query(const Section& s, std::string_view key) {
 }
 
 template <int D>
-const Bounds<D>* SceneReader<D>::read_region(const Section& s, std::string_view key) {
+const Bounds<D>* SceneReader<D>::read_region(const Section& s, std::string_view key, bool with_an_end) {
   const auto name = s.text(key);
   if (!name) return nullptr;
   const auto at = scene_.regions.find(*name);
-  if (at != scene_.regions.end()) return &at->second;
+  if (at != scene_.regions.end()) {
+    const Bounds<D>& region = at->second;
+    if (!with_an_end || (region.lo.allFinite() && region.hi.allFinite())) return &region;
+    context_.report(*s.find(key), fmt::format("region '{}' has no end", *name), "a region with an end on all sides");
+    return nullptr;
+  }
   std::vector<std::string> names;
   for (const auto& [known, bounds] : scene_.regions) names.push_back(known);
   context_.report(*s.find(key), fmt::format("no region is named '{}'", *name),

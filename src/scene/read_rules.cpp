@@ -64,13 +64,13 @@ void SceneReader<D>::read_expectations() {
     Expectation<D> e;
     e.place = context_.place(s.node());
     std::vector<std::string> subjects;
-    for (const char* subject : {"reaction", "contact", "number", "count", "outcome", "object"})
+    for (const char* subject : {"reaction", "contact", "number", "count", "outcome", "object", "walker"})
       if (s.has(subject)) subjects.emplace_back(subject);
     if (subjects.size() != 1) {
       context_.report(s.node(),
                       subjects.empty() ? "an expectation of nothing"
                                        : fmt::format("an expectation of several things: {}", fmt::join(subjects, ", ")),
-                      "one of: reaction, contact, number, count, outcome, object");
+                      "one of: reaction, contact, number, count, outcome, object, walker");
       continue;
     }
     const std::string& subject = subjects[0];
@@ -80,7 +80,11 @@ void SceneReader<D>::read_expectations() {
                         fmt::format("with {}", fitting));
     };
     const bool counted = subject == "reaction" || subject == "contact";
-    for (const std::string_view key : {"times", "never", "between"}) only_for(key, counted, "reaction or contact");
+    const bool walker = subject == "walker";
+    for (const std::string_view key : {"times", "never"}) only_for(key, counted, "reaction or contact");
+    only_for("between", counted || walker, "reaction, contact or walker");
+    for (const std::string_view key : {"stands", "on", "highest_at_least", "highest_at_most"})
+      only_for(key, walker, "walker");
     for (const std::string_view key : {"at_least", "at_most"})
       only_for(key, counted || subject == "number" || subject == "count", "reaction, contact, number or count");
     for (const std::string_view key : {"self", "other", "once_per_other", "before", "after", "within"})
@@ -88,8 +92,9 @@ void SceneReader<D>::read_expectations() {
     for (const std::string_view key : {"present", "inside"}) only_for(key, subject == "object", "object");
     only_for("channel", subject == "contact", "contact");
     only_for("is", subject == "number" || subject == "count", "number or count");
-    only_for("always", subject == "number" || subject == "object", "number or object");
-    only_for("at", subject == "number" || subject == "object" || subject == "count", "number, count or object");
+    only_for("always", subject == "number" || subject == "object" || walker, "number, object or walker");
+    only_for("at", subject == "number" || subject == "object" || subject == "count" || walker,
+             "number, count, object or walker");
     const std::optional<double> at = s.number("at", 0, 1e9);
     const bool always = s.boolean("always").value_or(false);
 
@@ -100,8 +105,8 @@ void SceneReader<D>::read_expectations() {
       e.never = s.boolean("never").value_or(false);
       if ((e.never ? 1 : 0) + (e.times ? 1 : 0) + (e.at_least || e.at_most ? 1 : 0) > 1)
         context_.report(s.node(), "how often is said twice", "one of times, never, and at_least with at_most");
-      if (const auto between = s.template vector<2>("between")) e.from = between->x(), e.to = between->y();
     }
+    if (const auto between = s.template vector<2>("between")) e.from = between->x(), e.to = between->y();
     if (subject == "reaction") {
       ExpectReaction r;
       r.reaction = s.text("reaction").value_or("");
@@ -139,13 +144,22 @@ void SceneReader<D>::read_expectations() {
       e.what = ExpectCount{read_query(s, "count"), s.number("is"), s.number("at_least"), s.number("at_most"), at};
     } else if (subject == "outcome") {
       e.what = ExpectOutcome{s.text("outcome").value_or("")};
+    } else if (walker) {
+      ExpectWalker w;
+      w.walker = s.text("walker").value_or("");
+      if (w.walker.starts_with('@')) w.walker.erase(0, 1);
+      w.stands = s.boolean("stands");
+      if (s.has("on")) w.on = read_who(s, "on");
+      w.highest_at_least = s.number("highest_at_least"), w.highest_at_most = s.number("highest_at_most");
+      w.always = always, w.at = at;
+      e.what = w;
     } else {
       ExpectObject<D> o;
       o.object = s.text("object").value_or("");
       if (o.object.starts_with('@')) o.object.erase(0, 1);
       o.present = s.boolean("present");
       if (s.has("inside"))
-        if (const Bounds<D>* region = read_region(s, "inside")) o.inside = *region, o.region = *s.text("inside");
+        if (const Bounds<D>* region = read_region(s, "inside", false)) o.inside = *region, o.region = *s.text("inside");
       if (!s.has("present") && !s.has("inside"))
         context_.report(s.node(), "says nothing about the object", "present or inside");
       o.always = always, o.at = at;

@@ -47,6 +47,12 @@ class SceneReader {
   void read_locks(const Section& s, ObjectDef<D>& def);
   std::optional<Spin<D>> read_turning(const Section& s, std::string_view key);
 
+  // read_walker.cpp
+  void read_walker(const Section& s, ObjectDef<D>& def);
+  void read_wishes(const Section& s, ObjectDef<D>& def);
+  void read_wish_list(const std::vector<Section>& list, ObjectDef<D>& def);
+  Drawing<D> read_drawing(const Section& s);  // read_objects.cpp
+
   // read_layout.cpp
   void add_copy(const ObjectDef<D>& def, const std::string& name, const Pose<D>& at, const toml::table& own);
   void add_copies(const Section& s, const ObjectDef<D>& def, const toml::table& own);
@@ -75,7 +81,7 @@ class SceneReader {
   std::vector<std::string> read_tag_list(const Section& s, std::string_view key);
   std::vector<Number> read_numbers(const Section& s, std::string_view key);
   std::string read_query(const Section& s, std::string_view key);
-  const Bounds<D>* read_region(const Section& s, std::string_view key);
+  const Bounds<D>* read_region(const Section& s, std::string_view key, bool with_an_end = true);
 
   // read_effects.cpp
   std::optional<Effect> read_effect(const Section& s);

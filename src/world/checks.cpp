@@ -100,6 +100,8 @@ Result<void> check_collider(const ColliderDef<D>& c, double metre) {
     if (!within(c.field->gravity, 1e6 * metre) || !within(c.field->wind, kFastest * metre) ||
         !(c.field->drag >= 0 && c.field->drag <= 1e6))
       return Error{"collider field", "is out of range", "finite gravity and wind, drag from 0 up"};
+    if (!within(c.field->current, kFastest * metre))
+      return Error{"collider field", text(c.field->current) + " is out of range", "finite speeds"};
     if (!c.field->wind.isZero(0) && c.field->drag == 0)
       return Error{"collider field", "has a wind and no drag by which it is felt", "drag above 0"};
   }
@@ -117,6 +119,13 @@ Result<void> check_collider(const ColliderDef<D>& c, double metre) {
   if (!within(c.surface_velocity, kFastest * metre))
     return Error{"collider surface velocity", text(c.surface_velocity) + " is out of range",
                  "finite speeds up to 1e6 metres per second"};
+  if (!c.one_way.isZero(0)) {
+    if (!within(c.one_way, 1e15)) return Error{"collider one way", "is not finite", "a direction"};
+    if (c.zone || !is_convex(c.shape))
+      return Error{"collider one way",
+                   c.zone ? "is given to a zone" : fmt::format("is given to a {}", shape_name<D>(c.shape.kind)),
+                   "a solid convex shape"};
+  }
   return {};
 }
 
@@ -149,6 +158,59 @@ Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyK
 namespace {
 
 template <int D>
+Result<void> check_walker(const ObjectDef<D>& def, double metre) {
+  if (!def.walker) {
+    if (!def.wishes.empty()) return Error{"wishes", "are given to an object that is no walker", "a walker"};
+    return {};
+  }
+  const Walker<D>& w = *def.walker;
+  const auto wrong = [](std::string what, std::string accepted) {
+    return Error{"walker", std::move(what), std::move(accepted)};
+  };
+  if (def.body != BodyKind::kinematic)
+    return wrong(fmt::format("is a {} object", name_of(def.body)), "body = kinematic");
+  if (!def.parent.empty()) return wrong("has a parent, which moves it", "an object on its own");
+  if (!std::holds_alternative<std::monostate>(def.motion) || !def.velocity.isZero(0) || !def.spin.isZero(0))
+    return wrong("has a motion or velocity", "wishes, which move it");
+  Bounds<D> all;
+  for (const ColliderDef<D>& c : def.colliders) {
+    if (c.zone) continue;
+    if (is_scenery(c.shape.kind))
+      return wrong(fmt::format("has a solid {}", shape_name<D>(c.shape.kind)), "convex shapes, outlines or compounds");
+    all = all.merged(bounds(c.shape, Pose<D>{c.at, c.turned}));
+  }
+  if (all.empty()) return wrong("has no solid collider", "a collider, such as a capsule");
+  if (!(w.speed > 0 && w.speed <= kFastest * metre))
+    return wrong(fmt::format("speed {} is not usable", w.speed), "a number above 0");
+  for (const auto& [name, value] : {std::pair("speeding up", w.speeding_up), std::pair("slowing", w.slowing),
+                                    std::pair("fall limit", w.fall_limit), std::pair("hold below", w.hold_below)})
+    if (value && !(*value > 0 && *value <= 1e12))
+      return wrong(fmt::format("{} of {} is not usable", name, *value), "a number above 0");
+  for (const auto& [name, value] : {std::pair("air control", w.air_control), std::pair("jump cut", w.jump_cut)})
+    if (!(value >= 0 && value <= 1)) return wrong(fmt::format("{} of {} is not usable", name, value), "0 to 1");
+  for (const auto& [name, value] : {std::pair("jump speed", w.jump_speed), std::pair("push", w.push),
+                                    std::pair("push at least", w.push_least), std::pair("weight", w.weight)})
+    if (!(value >= 0 && value <= 1e12))
+      return wrong(fmt::format("{} of {} is not usable", name, value), "a number from 0 up");
+  if (!(w.steepest >= 0 && w.steepest < kPi / 2))
+    return wrong(fmt::format("steepest of {:.4g} degrees is not usable", degrees(w.steepest)), "from 0 to below 90");
+  const double height = all.size().maxCoeff(), width = all.size().minCoeff();
+  if (!(w.step >= 0 && w.step < height))
+    return wrong(fmt::format("step {} is not below its own height of {:.4g}", w.step, height), "from 0 to below that");
+  if (w.clearance && !(*w.clearance >= 1e-5 * metre && *w.clearance < std::min(kMostClearance * metre, width / 4)))
+    return wrong(fmt::format("clearance {} is not usable", *w.clearance),
+                 fmt::format("from {} to below {:.4g}", 1e-5 * metre, std::min(kMostClearance * metre, width / 4)));
+  double last = -1;
+  for (const TimedWish<D>& t : def.wishes) {
+    if (!(t.at >= 0 && t.at <= 1e9 && t.at > last))
+      return Error{"wish", fmt::format("time {} is not usable", t.at), "times from 0 up that grow"};
+    last = t.at;
+    if (!within(t.wish.velocity, kFastest * metre)) return Error{"wish", "is not finite", "a velocity"};
+  }
+  return {};
+}
+
+template <int D>
 Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
   if (!within(def.at, kFurthest * s.metre))
     return Error{"position", text(def.at) + " is out of range", "finite numbers up to 1e9 metres"};
@@ -156,8 +218,9 @@ Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
     return Error{"velocity", text(def.velocity) + " is out of range", "finite speeds up to 1e6 metres per second"};
   if (!within(def.spin, kFastest))
     return Error{"spin", text(def.spin) + " is out of range", "finite, up to 1e6 radians per second"};
-  if (!within(def.drawing.size, kLargestSize * s.metre) || (def.drawing.size.array() < 0).any())
-    return Error{"drawing size", text(def.drawing.size) + " is not usable", "whole sizes above 0"};
+  for (const Drawing<D>& d : def.drawings)
+    if (!within(d.size, kLargestSize * s.metre) || (d.size.array() < 0).any() || !within(d.at, kFurthest * s.metre))
+      return Error{"drawing size", text(d.size) + " is not usable", "whole sizes above 0"};
   if (!(std::abs(def.gravity_scale) <= 1e6))
     return Error{"gravity scale", fmt::format("{} is not usable", def.gravity_scale), "a finite number"};
   if (auto good = check_colliders(def.colliders, def.body, def.mass.has_value(), s.metre); !good) return good;
@@ -175,13 +238,22 @@ Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
   if ((!h.points_at.empty() || h.re_enters || h.kept_inside) && def.body != BodyKind::kinematic)
     return Error{"points at, re-enters or kept inside", fmt::format("is given to a {} object", name_of(def.body)),
                  "body = kinematic"};
-  for (const std::optional<Bounds<D>>& region : {h.re_enters, h.kept_inside})
-    if (region && (!within(region->lo, kFurthest * s.metre) || !within(region->hi, kFurthest * s.metre) ||
+  const auto ends = [&](const Bounds<D>& region) {
+    return within(region.lo, kFurthest * s.metre) && within(region.hi, kFurthest * s.metre);
+  };
+  for (const std::optional<Bounds<D>>* region_of : {&h.re_enters, &h.kept_inside})
+    if (const std::optional<Bounds<D>>& region = *region_of;
+        region && ((region_of == &h.re_enters && !ends(*region)) || region->lo.hasNaN() || region->hi.hasNaN() ||
                    (region->lo.array() > region->hi.array()).any()))
       return Error{"region", "is not usable", "finite, with lo <= hi"};
   for (const Spot<D>& spot : def.spots)
     if (!is_plain_name(spot.name) || !within(spot.pose.position, kFurthest * s.metre))
       return Error{fmt::format("spot '{}'", spot.name), "is not usable", "a name and a finite place"};
+  if (def.mirrored)
+    for (const ColliderDef<D>& c : def.colliders)
+      if (auto good = mirrored(c.shape); !good)
+        return Error{"collider " + good.error().where, good.error().what, good.error().accepted};
+  if (auto good = check_walker(def, s.metre); !good) return good;
   if (def.on_parent && def.parent.empty())
     return Error{"pose on a parent", "is given without a parent", "parent = an object's name"};
   const bool thrown = def.velocity != Vec<D>::Zero() || def.spin != Spin<D>::Zero();

@@ -6,8 +6,9 @@
 
 namespace colvik::world {
 
-inline constexpr double kFurthest = 1e9;  // metres from the origin
-inline constexpr double kFastest = 1e6;   // metres (or radians) per second
+inline constexpr double kMostClearance = 0.0035;  // metres: a walker that stands must still touch its ground
+inline constexpr double kFurthest = 1e9;          // metres from the origin
+inline constexpr double kFastest = 1e6;           // metres (or radians) per second
 inline constexpr double kHeaviest = 1e30;
 inline constexpr double kStrongest = 1e40;  // forces and impulses
 

@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "world/extent.h"
 #include "world/impl.h"
 
 namespace colvik {
@@ -58,6 +59,11 @@ void World<D>::Impl::make_contacts() {
   for (std::size_t i = 0; i < pairs.size(); ++i) {
     Pair<D>& p = pairs[i];
     if (!p.responds || at_rest(p)) continue;
+    if (walks(p) && carries_walker(p)) {
+      p.kept.clear();
+      p.impulse = 0;
+      continue;
+    }
     p.approach = p.impulse = 0;
     p.gap = std::numeric_limits<double>::max();
     p.when = p.until = -1;
@@ -128,7 +134,7 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const P
   const double small = std::min(extent(shape_a), extent(shape_b));
   contact::collide(shape_a, shape_b, relative_pose(ca, at_a, cb, at_b), margin,
                    std::min(world::kMargin * settings.metre, 0.05 * small), manifolds);
-  hold_one_way(p);
+  hold_one_way(p, at_a, at_b);
   if (manifolds.empty()) return;
 
   const ColliderDef<D>&da = def_of(ca), &db = def_of(cb);
@@ -181,18 +187,43 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const P
   }
 }
 
+// Whether the other one is on the open side of a one-way collider, past its whole surface.
+template <int D>
+bool World<D>::Impl::clear_of_one_way(const Pair<D>& p, const Pose<D>& at_a, const Pose<D>& at_b) const {
+  const double slack = 2 * world::kTouching * settings.metre;
+  const auto clear = [&](const world::ColliderState<D>& surface, const Pose<D>& at,
+                         const world::ColliderState<D>& other, const Pose<D>& other_at) {
+    const ColliderDef<D>& ds = def_of(surface);
+    if (ds.one_way.isZero(0)) return true;
+    // In the surface's own frame, so that it does not matter how far from the origin they are.
+    const Pose<D> it = relative_pose(surface, at, other, other_at);
+    const Vec<D> open = ds.one_way.normalized();
+    return world::extent_along<D>(shape_of(other), it, open).first >=
+           world::extent_along<D>(ds.shape, Pose<D>{}, open).second - slack;
+  };
+  const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
+  return clear(ca, at_a, cb, at_b) && clear(cb, at_b, ca, at_a);
+}
+
 // One-way surfaces hold what was clear of them when it came, and then until it leaves: the others are
 // taken out of the manifolds at hand.
 template <int D>
-void World<D>::Impl::hold_one_way(Pair<D>& p) {
+void World<D>::Impl::hold_one_way(Pair<D>& p, const Pose<D>& at_a, const Pose<D>& at_b) {
   const double clear = -2 * world::kTouching * settings.metre;
+  if (p.let_through && manifolds.empty()) p.let_through = false;
+  if (has_one_way(p)) {
+    const bool held = !p.let_through && !manifolds.empty() && (!p.standing.empty() || clear_of_one_way(p, at_a, at_b));
+    if (!held) manifolds.clear();
+    p.standing.assign(held ? 1 : 0, 1U);
+    return;
+  }
   std::vector<std::uint32_t> standing;
   std::erase_if(manifolds, [&](const contact::Manifold<D>& m) {
     if (m.one_way == 0) return false;
     double gap = m.points[0].gap;
     for (int k = 1; k < m.count; ++k) gap = std::min(gap, m.points[k].gap);
     const bool stood = std::find(p.standing.begin(), p.standing.end(), m.one_way) != p.standing.end();
-    if (!stood && gap < clear) return true;
+    if (p.let_through || (!stood && gap < clear)) return true;
     standing.push_back(m.one_way);
     return false;
   });
@@ -232,7 +263,7 @@ void World<D>::Impl::read_contacts() {
   std::vector<Pair<D>*> deep;
   for (std::size_t i = 0; i < contacts.size(); ++i) note_contact(contacts[i], contact_pairs[i], true);
   for (Pair<D>& p : pairs) {
-    if (!p.responds || at_rest(p)) continue;
+    if (!p.responds || at_rest(p) || walks(p)) continue;
     const double reach = (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
     const bool before = p.touching;
     // What is about to hit touches when it does, not a step before.

@@ -30,6 +30,11 @@ void World<D>::Impl::gather_bodies() {
     b.centre = s.pose * o.shown.mass_centre;
     b.rotation = s.pose.rotation;
     b.velocity = s.velocity, b.spin = s.spin;
+    if (o.walker >= 0) {  // it does not push by its motion, but by its strength
+      const Walking<D>& walking = walkers[static_cast<std::size_t>(o.walker)].walking;
+      b.velocity = walking.standing ? walking.carried : Vec<D>(kZero);
+      b.spin.setZero();
+    }
     const double leap = 0.5 * o.thin * settings.rate * settings.substeps;
     racing.push_back(s.body == BodyKind::dynamic && o.continuous && o.thin > 0 ? leap * leap
                                                                                : std::numeric_limits<double>::max());
@@ -63,7 +68,8 @@ void World<D>::Impl::scatter_bodies() {
     dynamics::Body<D>& b = bodies[i];
     world::ObjectState<D>& o = objects[body_objects[i]];
     Object<D>& s = o.shown;
-    if (o.target) {  // exactly where it was asked to be, free of the rounding of its velocity
+    if (o.walker >= 0) continue;  // it walks when all others have moved
+    if (o.target) {               // exactly where it was asked to be, free of the rounding of its velocity
       s.pose = *o.target;
       o.target.reset();
       if (o.has_own) s.velocity = o.own_velocity, s.spin = o.own_spin, o.has_own = false;

@@ -163,7 +163,7 @@ void World<D>::Impl::end_substep() {
         const world::ColliderState<D>& c = colliders[at];
         const world::ObjectState<D>& other = objects[c.object];
         const ColliderDef<D>& def = def_of(c);
-        if (def.zone || other.root == body_objects[body]) return 1.0;
+        if (def.zone || !def.one_way.isZero(0) || other.root == body_objects[body]) return 1.0;
         const bool meets = std::any_of(o.colliders.begin(), o.colliders.end(), [&](std::uint32_t own) {
           const Verdict& v = classes.verdict(colliders[own].contact_class, c.contact_class);
           return v.meet && v.channel == Channel::solid;

@@ -28,6 +28,8 @@ inline constexpr double kFastPart = 0.05;      // of its size: what moves furthe
 inline constexpr double kFastTouching = 0.25;  // likewise if the two touch already
 inline constexpr double kLeapPart = 0.02;      // likewise within a substep: it is followed on its way
 
+inline constexpr double kVisitGap = 0.1;  // seconds apart after which the next touch is another visit
+
 inline constexpr std::uint32_t kAwake = 0xffffffff;  // in no resting group
 inline constexpr std::uint32_t kAlone = 0xffffffff;  // without a parent
 inline constexpr std::uint32_t kNoBody = 0;          // index of the body that stands for all that never moves
@@ -47,6 +49,20 @@ struct ColliderState {
 };
 
 enum class Life { none, live, removed, reported };
+
+// What is kept of a walker between steps.
+template <int D>
+struct WalkerState {
+  std::uint32_t slot = kAlone;  // of its object; free if it has none
+  Walking<D> walking;
+  std::vector<TimedWish<D>> wishes;
+  Vec<D> velocity = kZero;   // of its own, as seen from what carries it
+  Vec<D> foot = kZero;       // where it touches the ground it stands on, in the frame of that object
+  bool wished_jump = false;  // in the last step
+  double slid = -1e300;      // seconds: when it last was on ground too steep to stand on
+  double reach = 0;          // how far it may get within the step
+  TagQuery pushes, yields_to;
+};
 
 // What was changed since the last events were made; tells why a touch ended.
 struct Changes {
@@ -103,6 +119,8 @@ struct ObjectState {
   std::array<bool, kTurnAxes<D>> locked_turns{};
   bool continuous = true, may_sleep = true;
   std::vector<TimedPush<D>> pushes;
+  std::int32_t walker = -1;    // place among the walkers
+  bool carried_along = false;  // it is in a zone that may carry it
 };
 
 enum class Wanted { first, all, count, any };
@@ -143,6 +161,7 @@ struct Pair {
   Vec<D> normal = Vec<D>::Zero();  // world, from a to b
   Vec<D> point = Vec<D>::Zero();   // world
   std::vector<Kept<D>> kept;       // of the last step
+  bool let_through = false;        // by a one-way surface, on request, until the two are apart
   std::vector<std::uint32_t> standing;  // one-way pieces it came down on, until it leaves them
 };
 
@@ -184,6 +203,20 @@ struct Resting {
   std::vector<std::uint32_t> objects;  // slots
   std::vector<Pair<D>> pairs;
   std::vector<Touch<D>> touches;
+};
+
+// A touch of two colliders that was asked for.
+template <int D>
+struct PairTold {
+  std::uint64_t serial_a = 0, serial_b = 0;
+  ColliderTouch<D> touch;
+  [[nodiscard]] auto key() const { return std::pair(serial_a, serial_b); }
+};
+
+// Two that parted, and when.
+struct Parted {
+  std::tuple<std::uint64_t, std::uint64_t, Channel> key;
+  double time = 0;
 };
 
 // When a touch ended, in the step at hand.
@@ -238,12 +271,16 @@ struct World<D>::Impl {
   std::vector<world::Excepted> excepted;   // by serials
   std::vector<ObjectDef<D>> kinds;         // in order of declaration
   std::vector<Event<D>> events;
-  std::vector<std::pair<TagQuery, TagQuery>> during;
+  std::vector<std::pair<TagQuery, TagQuery>> during, pair_asks;
+  std::vector<world::PairTold<D>> pair_touches;  // of those asked for, by key
+  std::vector<PairEvent<D>> pair_events;
+  std::vector<world::Parted> parting, lately;  // in this step, and before it for as long as a visit may go on; by key
 
   dynamics::Solver<D> solver;
   std::vector<std::uint32_t> scheduled;  // slots of objects with schedules
   bool has_fields = false;               // some collider has one, or had
   std::size_t left_count = 0;
+  std::vector<world::WalkerState<D>> walkers;
   std::vector<std::uint32_t> pushed;      // slots of objects with timed pushes
   std::vector<dynamics::Body<D>> bodies;  // of the running step
   std::vector<std::uint32_t> body_objects;
@@ -277,6 +314,8 @@ struct World<D>::Impl {
   void remove(world::ObjectState<D>& o);
   void set_shown(world::ObjectState<D>& o, bool active);
   void switch_collider(world::ObjectState<D>& o, std::size_t collider, bool on);
+  void mirror(world::ObjectState<D>& o);  // mirror.cpp
+  void set_mirrored(world::ObjectState<D>& o, bool on);
   void classify(world::ObjectState<D>& o);
   void take_from_tree(std::uint32_t at);
   void look(std::uint32_t at) {
@@ -331,6 +370,8 @@ struct World<D>::Impl {
   void near(const Asked& asked, Visit&& visit);  // colliders near its way, by age, until visit says no
   template <class Asked, class Meet>
   std::vector<Answer<D>> first_ahead(const Asked& asked, Meet&& meets);
+  std::optional<Answer<D>> deepest_in(const world::ObjectState<D>& o, const Pose<D>& pose, std::size_t collider,
+                                      const Shape<D>* shape);  // room.cpp
   std::vector<Answer<D>> ask(const Question<D>& question, const Look<D>& look, world::Wanted wanted);
 
   // the stages of a step, in order
@@ -339,6 +380,7 @@ struct World<D>::Impl {
   void heed(world::ObjectState<D>& o);
   void keep_schedules();
   void feel_fields();
+  void feel_currents();
   void watch_bounds();
   void push_on_time();  // push.cpp
   bool push(ObjectId id, const Vec<D>& force, const Spin<D>& torque, const std::optional<Vec<D>>& point, bool at_once);
@@ -359,13 +401,31 @@ struct World<D>::Impl {
   void end_substep();
   [[nodiscard]] double way(const world::Pair<D>& p, double seconds) const;
   [[nodiscard]] Pose<D> pose_in_step(const world::ObjectState<D>& o, double ahead) const;
-  void hold_one_way(world::Pair<D>& p);
+  void hold_one_way(world::Pair<D>& p, const Pose<D>& at_a, const Pose<D>& at_b);
+  [[nodiscard]] bool has_one_way(const world::Pair<D>& p) const {
+    return !def_of(colliders[p.a]).one_way.isZero(0) || !def_of(colliders[p.b]).one_way.isZero(0);
+  }
+  [[nodiscard]] bool clear_of_one_way(const world::Pair<D>& p, const Pose<D>& at_a, const Pose<D>& at_b) const;
   void read_contacts();
-  void feel_the_rest();  // zones.cpp: zones, and solids that are not pushed
+  void plan_walks();  // walk.cpp: wishes that are due, and how far walkers may get
+  void walk();
+  void add_walker(world::ObjectState<D>& o, world::WalkerState<D> walker);
+  Result<void> read_walker_queries(world::WalkerState<D>& state, const Walker<D>& walker) const;
+  void take_riders(const world::ObjectState<D>& carrier, const Vec<D>& jump);
+  [[nodiscard]] bool walks(const world::Pair<D>& p) const {
+    return !walkers.empty() &&
+           (objects[colliders[p.a].object].walker >= 0 || objects[colliders[p.b].object].walker >= 0);
+  }
+  [[nodiscard]] bool carries_walker(const world::Pair<D>& p) const;  // or pushes it: the solver leaves the two alone
+  void feel_the_rest();                                              // zones.cpp: zones, and solids that are not pushed
   bool feel_motion(world::Pair<D>& p, bool before, bool after);
   [[nodiscard]] Pose<D> pose_at(const world::ObjectState<D>& o, int k) const;
   void make_touches();  // touches.cpp
   void make_events(bool run_over);
+  void note_parted(double now);
+  [[nodiscard]] ColliderTouch<D> told(const world::Pair<D>& p, bool turned) const;  // pair_events.cpp
+  [[nodiscard]] std::vector<world::PairTold<D>> asked_pairs() const;
+  void make_pair_events();
   void tell();          // step.cpp
   void wake_touched();  // rest.cpp
   void fall_asleep();

@@ -91,6 +91,7 @@ void World<D>::Impl::heed(ObjectState<D>& o) {
       if (own.hi[i] < h.re_enters->lo[i] && s.velocity[i] < 0) jump[i] = span;
     }
     if (!jump.isZero(0)) {
+      if (h.takes_riders) take_riders(o, jump);
       s.pose.position += jump;
       for_family(o, [](ObjectState<D>& member) { member.changes.teleported = true; });
       something_changed = true;
@@ -122,7 +123,8 @@ void World<D>::Impl::drive() {
   for (const std::uint32_t slot : movers) {
     ObjectState<D>& o = objects[slot];
     Object<D>& s = o.shown;
-    if (s.body != BodyKind::kinematic || !s.active || o.parent != kAlone) continue;
+    if (s.body != BodyKind::kinematic || !s.active || o.parent != kAlone || o.walker >= 0) continue;
+    o.carried_along = false;
     if (o.paused) o.lag += dt;
     else follow_motion(o);
     const bool led = o.target.has_value() || !std::holds_alternative<std::monostate>(s.motion);
@@ -134,6 +136,36 @@ void World<D>::Impl::drive() {
       s.spin = (o.target->rotation * s.pose.rotation.inverse()).to_spin() / dt;
       // A velocity of its own outlives what it heeds.
       if (!led) o.own_velocity = velocity, o.own_spin = spin, o.has_own = true;
+    }
+  }
+  feel_currents();
+}
+
+// Kinematic things in zones that carry go along. Walkers see to that themselves.
+template <int D>
+void World<D>::Impl::feel_currents() {
+  if (!has_fields) return;
+  const double dt = 1 / settings.rate;
+  for (const world::Pair<D>& p : pairs) {
+    if (p.channel != Channel::zone || !p.touching) continue;
+    for (const auto& [zone, other] : {std::pair(p.a, p.b), std::pair(p.b, p.a)}) {
+      const std::optional<Field<D>>& field = def_of(colliders[zone]).field;
+      ObjectState<D>& o = objects[colliders[other].object];
+      if (!field || (field->current.isZero(0) && !field->carries)) continue;
+      if (o.shown.body != BodyKind::kinematic || !o.shown.active || o.parent != kAlone || o.walker >= 0) continue;
+      o.carried_along = true;
+      Object<D>& s = o.shown;
+      const Object<D>& carrier = objects[colliders[zone].object].shown;
+      Vec<D> along = field->current;
+      if (field->carries)
+        along += carrier.velocity + cross(carrier.spin, Vec<D>(s.pose.position - carrier.pose.position));
+      if (along.isZero(0)) continue;
+      if (!o.target) {
+        o.own_velocity = s.velocity, o.own_spin = s.spin, o.has_own = true;
+        o.target = Pose<D>{s.pose.position + s.velocity * dt, Rotation<D>::from_spin(s.spin * dt) * s.pose.rotation};
+      }
+      o.target->position += along * dt;
+      s.velocity += along;
     }
   }
 }

@@ -61,6 +61,11 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
                        "a zone, or a shape with an inside"});
   }
 
+  world::WalkerState<D> walker;
+  if (def.walker)
+    if (auto good = read_walker_queries(walker, *def.walker); !good) return refuse(good.error());
+  walker.wishes = def.wishes;
+
   std::uint32_t slot = 0;
   if (free_objects.empty()) {
     slot = static_cast<std::uint32_t>(objects.size());
@@ -84,7 +89,7 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   o.root = slot, o.own_body = def.body, o.own_active = def.active, o.meets_relatives = def.meets_relatives;
   s.tags = own.value(), s.numbers = def.numbers, s.spots = def.spots, s.colliders = std::move(shown);
   s.heed = def.heed;
-  s.motion = def.motion, s.drawing = def.drawing, s.active = def.active, s.user = def.user;
+  s.motion = def.motion, s.drawings = def.drawings, s.walker = def.walker, s.active = def.active, s.user = def.user;
   s.drag = def.drag, s.spin_drag = def.spin_drag;
   o.given_mass = def.mass, o.given_mass_centre = def.mass_centre, o.given_inertia = def.inertia;
   o.locked_rotation = def.locked_rotation, o.locked_axes = def.locked_axes, o.locked_turns = def.locked_turns;
@@ -114,6 +119,8 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
     c.object = slot, c.which = i, c.serial = next_collider++, c.live = true;
     o.colliders.push_back(at);
   }
+  if (def.mirrored) mirror(o);
+  if (def.walker) add_walker(o, std::move(walker));
   classify(o);
   order.push_back(slot);
   if (def.body != BodyKind::fixed) movers.push_back(slot);
@@ -335,6 +342,7 @@ void World<D>::Impl::free_removed() {
     }
     if (o.life != Life::reported) return false;
     for (const std::uint32_t at : o.colliders) free_colliders.push_back(at);
+    if (o.walker >= 0) walkers[static_cast<std::size_t>(o.walker)] = {};
     o.life = Life::none;
     ++o.generation;
     o.shown = Object<D>{};
@@ -402,6 +410,15 @@ std::vector<ObjectId> World<D>::objects() const {
   std::vector<ObjectId> ids;
   for (const std::uint32_t slot : impl_->order)
     if (impl_->objects[slot].life == Life::live) ids.push_back(impl_->objects[slot].shown.id);
+  return ids;
+}
+template <int D>
+std::vector<ObjectId> World<D>::matching(const TagQuery& query) const {
+  std::vector<ObjectId> ids;
+  for (const std::uint32_t slot : impl_->order) {
+    const ObjectState<D>& o = impl_->objects[slot];
+    if (o.life == Life::live && o.shown.active && query.matches(o.shown.tags)) ids.push_back(o.shown.id);
+  }
   return ids;
 }
 template <int D>

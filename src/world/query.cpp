@@ -167,37 +167,49 @@ Result<std::vector<WouldTouch<D>>> World<D>::would_touch(ObjectId id, const Chan
     return Error{fmt::format("object '{}' change", o->shown.name), fmt::format("scale {} is not usable", change.scale),
                  "a number above 0"};
   std::vector<WouldTouch<D>> out;
-  for (std::size_t i = 0; i < o->shown.colliders.size(); ++i) {
-    const ColliderDef<D>& own = o->shown.colliders[i].def;
-    Party self = impl.party(*o, i);
+  const auto moves_along = [&](const world::ObjectState<D>& other) {
+    for (std::uint32_t at = other.shown.id.slot; at != world::kAlone; at = impl.objects[at].parent)
+      if (at == id.slot) return true;
+    return false;
+  };
+  const auto look = [&](const world::ObjectState<D>& member, std::size_t i) {
+    const ColliderDef<D>& own = member.shown.colliders[i].def;
+    Party self = impl.party(member, i);
+    // Where the collider is on the object asked about, which turns about its own origin and takes its children along.
+    const Pose<D> on = &member == o ? Pose<D>{own.at, own.turned}
+                                    : o->shown.pose.relative(member.shown.pose * Pose<D>{own.at, own.turned});
     if (self.body == BodyKind::fixed) self.body = BodyKind::kinematic;
     // The collider turns about its object's origin: as a child of a shape there.
     const Shape<D> shape = change.scale == 1 ? own.shape : scaled(own.shape, change.scale);
     Asked<D> a;
     a.moves = true, a.course = {o->shown.pose, change.move, change.turn};
-    const bool plain = own.at.isZero() || change.turn.isZero();
+    const bool plain = on.position.isZero() || change.turn.isZero();
     if (plain) {
       a.shape = shape;
-      a.course.start = o->shown.pose * Pose<D>{change.scale * own.at, own.turned};
+      a.course.start = o->shown.pose * Pose<D>{change.scale * on.position, on.rotation};
     } else {
-      const std::vector<Placed<D>> one{{shape, change.scale * own.at, own.turned}};
+      const std::vector<Placed<D>> one{{shape, change.scale * on.position, on.rotation}};
       if (Result<Shape<D>> turned = compound<D>(one)) a.shape = std::move(turned).value();
-      else continue;  // scenery that turns about somewhere else: not asked
+      else return;  // scenery that turns about somewhere else: not asked
     }
     impl.near(a, [&](const ColliderState<D>& c) {
-      if (c.object == id.slot) return true;
       const world::ObjectState<D>& other = impl.objects[c.object];
+      if (moves_along(other)) return true;
       const Verdict verdict = colvik::decide(self, impl.party(other, c.which));
-      if (!verdict.meet) return true;
+      if (!verdict.meet || impl.is_excepted(member.shown.id.slot, c.object)) return true;
       const auto answer = meet(a, false, other.shown.colliders[c.which].def.shape, impl.pose_of(c));
       if (answer)
-        out.push_back({i, other.shown.id, c.which, answer->at, answer->point, answer->normal, answer->inside, verdict});
+        out.push_back({i, other.shown.id, c.which, answer->at, answer->point, answer->normal, answer->inside, verdict,
+                       member.shown.id});
       return true;
     });
-  }
+  };
+  impl.for_family(impl.objects[id.slot], [&](const world::ObjectState<D>& member) {
+    for (std::size_t i = 0; i < member.shown.colliders.size(); ++i) look(member, i);
+  });
   std::stable_sort(out.begin(), out.end(), [&](const WouldTouch<D>& x, const WouldTouch<D>& y) {
     const auto key = [&](const WouldTouch<D>& w) {
-      return std::tuple(w.at, object(w.object).serial, w.collider, w.own_collider);
+      return std::tuple(w.at, object(w.object).serial, w.collider, object(w.own).serial, w.own_collider);
     };
     return key(x) < key(y);
   });

@@ -38,7 +38,7 @@ void append(std::vector<T>& from, std::vector<T>& to) {
 // What its owner moves and lets stand: nothing of it changes until it is told to.
 template <int D>
 bool idles(const ObjectState<D>& o) {
-  return o.may_sleep && !moves(o.shown) && !o.paused && !o.disturbed && !o.target &&
+  return o.may_sleep && o.walker < 0 && !o.carried_along && !moves(o.shown) && !o.paused && !o.disturbed && !o.target &&
          std::holds_alternative<std::monostate>(o.shown.motion) && o.shown.heed.points_at.empty();
 }
 

@@ -19,7 +19,7 @@ void pack(A& a, WorldSettings<D>& s) {
 }
 template <class A, int D>
 void pack(A& a, Field<D>& f) {
-  a(f.gravity, f.drag, f.wind, f.alone);
+  a(f.gravity, f.drag, f.wind, f.current, f.carries, f.alone);
 }
 template <class A, int D>
 void pack(A& a, Beat<D>& b) {
@@ -27,7 +27,7 @@ void pack(A& a, Beat<D>& b) {
 }
 template <class A, int D>
 void pack(A& a, Heed<D>& h) {
-  a(h.points_at, h.re_enters, h.kept_inside);
+  a(h.points_at, h.re_enters, h.kept_inside, h.takes_riders);
 }
 template <class A, int D>
 void pack(A& a, Circling<D>& c) {
@@ -40,7 +40,7 @@ void pack(A& a, Approach<D>& m) {
 template <class A, int D>
 void pack(A& a, ColliderDef<D>& c) {
   a(c.shape, c.at, c.turned, c.zone, c.density, c.friction, c.restitution, c.rolling_friction, c.surface_velocity,
-    c.meets, c.tags, c.on, c.field, c.schedule.beats, c.schedule.period);
+    c.one_way, c.meets, c.tags, c.on, c.field, c.schedule.beats, c.schedule.period);
 }
 template <class A, int D>
 void pack(A& a, TimedPush<D>& p) {
@@ -90,7 +90,30 @@ void pack(A& a, Spot<D>& s) {
 }
 template <class A, int D>
 void pack(A& a, Drawing<D>& d) {
-  a(d.size, d.picture);
+  a(d.size, d.picture, d.at);
+}
+template <class A, int D>
+void pack(A& a, Walker<D>& w) {
+  a(w.speed, w.speeding_up, w.slowing, w.air_control, w.jump_speed, w.jump_cut, w.steepest, w.step, w.hold_below,
+    w.fall_limit, w.clearance, w.push, w.push_least, w.pushes, w.yields_to, w.weight, w.keeps_speed, w.turns_along,
+    w.mirrors);
+}
+template <class A, int D>
+void pack(A& a, Wish<D>& w) {
+  a(w.velocity, w.jump, w.drop, w.fly);
+}
+template <class A, int D>
+void pack(A& a, TimedWish<D>& w) {
+  a(w.at, w.wish);
+}
+template <class A, int D>
+void pack(A& a, WalkTouch<D>& t) {
+  a(t.object, t.collider, t.side, t.point, t.normal, t.time, t.speed);
+}
+template <class A, int D>
+void pack(A& a, Walking<D>& w) {
+  a(w.standing, w.on, w.collider, w.normal, w.since, w.up, w.own_velocity, w.carried, w.facing, w.highest, w.jumping,
+    w.squeezed, w.deepest, w.wish, w.touches);
 }
 template <class A, int D>
 void pack(A& a, ObjectDef<D>& d) {
@@ -98,7 +121,8 @@ void pack(A& a, ObjectDef<D>& d) {
     d.spots, d.velocity, d.spin);
   pack_motion<A, D>(a, d.motion);
   a(d.mass, d.mass_centre, d.inertia, d.gravity_scale, d.drag, d.spin_drag, d.locked_rotation, d.locked_axes,
-    d.locked_turns, d.continuous, d.may_sleep, d.pushes, d.active, d.drawing, d.user, d.heed);
+    d.locked_turns, d.continuous, d.may_sleep, d.pushes, d.active, d.mirrored, d.walker, d.wishes, d.drawings, d.user,
+    d.heed);
 }
 // Without its compiled filter: the world compiles it again, see set_filters.
 template <class A, int D>
@@ -110,7 +134,8 @@ void pack(A& a, Object<D>& o) {
   a(o.id, o.serial, o.name, o.kind, o.body, o.pose, o.velocity, o.spin, o.mass, o.mass_centre, o.gravity_scale, o.drag,
     o.spin_drag, o.tags, o.numbers, o.colliders);
   pack_motion<A, D>(a, o.motion);
-  a(o.drawing, o.active, o.asleep, o.going, o.user, o.heed, o.parent, o.root, o.on_parent, o.spots);
+  a(o.drawings, o.active, o.mirrored, o.walker, o.asleep, o.going, o.user, o.heed, o.parent, o.root, o.on_parent,
+    o.spots);
 }
 
 namespace world {
@@ -118,6 +143,10 @@ namespace world {
 template <class A>
 void pack(A& a, Excepted& e) {
   a(e.serial_a, e.serial_b, e.a, e.b, e.until, e.until_apart);
+}
+template <class A>
+void pack(A& a, Parted& p) {
+  a(std::get<0>(p.key), std::get<1>(p.key), std::get<2>(p.key), p.time);
 }
 template <class A>
 void pack(A& a, Changes& c) {
@@ -133,7 +162,12 @@ void pack(A& a, ObjectState<D>& o) {
     o.torque, o.changes, o.target, o.resting, o.still_for, o.disturbed, o.given_mass, o.given_mass_centre,
     o.given_inertia, o.locked_rotation, o.locked_axes, o.locked_turns, o.continuous, o.may_sleep, o.pushes, o.parent,
     o.root, o.on_root, o.children, o.own_body, o.own_mass, o.own_active, o.meets_relatives, o.paused, o.lag,
-    o.held_velocity, o.held_spin, o.beats, o.first_shapes, o.outside);
+    o.held_velocity, o.held_spin, o.beats, o.first_shapes, o.outside, o.walker, o.carried_along);
+}
+// Its queries are compiled again from the object's walker.
+template <class A, int D>
+void pack(A& a, WalkerState<D>& w) {
+  a(w.slot, w.walking, w.wishes, w.velocity, w.foot, w.wished_jump, w.slid);
 }
 template <class A, int D>
 void pack(A& a, Kept<D>& k) {
@@ -142,7 +176,7 @@ void pack(A& a, Kept<D>& k) {
 template <class A, int D>
 void pack(A& a, Pair<D>& p) {
   a(p.a, p.b, p.serial_a, p.serial_b, p.channel, p.responds, p.touching, p.gap, p.approach, p.impulse, p.normal,
-    p.point, p.kept, p.standing);
+    p.point, p.kept, p.standing, p.let_through);
 }
 template <class A, int D>
 void pack(A& a, Touch<D>& t) {

@@ -4,7 +4,7 @@
 namespace colvik {
 namespace {
 
-constexpr std::uint32_t kVersion = 2;
+constexpr std::uint32_t kVersion = 3;
 template <int D>
 constexpr std::string_view kWhat = D == 2 ? "colvik 2D world" : "colvik 3D world";
 
@@ -14,7 +14,7 @@ void pack_lists(A& a, Impl& w) {
   a(w.settings, w.numbers, w.objects, w.free_objects, w.order, w.movers, w.to_look, w.colliders, w.free_colliders);
   a(w.next_object, w.next_collider, w.live_count, w.someone_left, w.something_changed, w.index_stale, w.still_moved);
   a(w.kinds, w.excepted, w.pairs, w.touches, w.resting, w.between, w.asleep, w.held_back, w.pushed, w.scheduled,
-    w.has_fields, w.left_count, w.steps, w.finished);
+    w.has_fields, w.left_count, w.steps, w.finished, w.lately, w.walkers);
 }
 
 }  // namespace
@@ -72,9 +72,15 @@ Result<void> World<D>::load(std::span<const std::byte> saved) {
       w.colliders[o.colliders[i]].contact_class = w.classes.intern(w.party(o, i));
     }
   }
+  for (world::WalkerState<D>& walker : w.walkers)
+    if (walker.slot != world::kAlone && (walker.slot >= w.objects.size() || !w.objects[walker.slot].shown.walker ||
+                                         !w.read_walker_queries(walker, *w.objects[walker.slot].shown.walker)))
+      return refuse("does not make sense", "what save() gave");
   w.listeners = std::move(impl_->listeners);
   w.next_token = impl_->next_token;
   w.during = std::move(impl_->during);
+  w.pair_asks = std::move(impl_->pair_asks);
+  if (!w.pair_asks.empty()) w.pair_touches = w.asked_pairs();
   impl_ = std::move(fresh);
   return {};
 }

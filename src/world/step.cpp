@@ -14,6 +14,7 @@ void World<D>::step() {
   w.drive();
   w.push_on_time();
   w.share_velocities();
+  w.plan_walks();
   w.update_index();
   w.find_pairs();
   w.wake_touched();
@@ -28,11 +29,13 @@ void World<D>::step() {
   w.solver.end();
   w.read_contacts();
   w.scatter_bodies();
+  w.walk();
   w.feel_the_rest();
   w.index_stale = true;
   ++w.steps;
   w.make_touches();
   w.make_events(false);
+  w.make_pair_events();
   w.fall_asleep();
   w.tell();
   w.watch_bounds();
@@ -49,6 +52,7 @@ void World<D>::finish() {
   w.touches.clear();
   for (world::Pair<D>& p : w.pairs) p.touching = false;
   w.make_events(true);
+  w.make_pair_events();
   w.tell();
 }
 
@@ -129,11 +133,20 @@ std::uint64_t World<D>::hash() const {
     add_numbers(s.numbers);
     for (const Collider<D>& c : s.colliders) h.add(std::string_view(c.meets.text())), h.add(std::uint64_t{c.def.on});
   }
+  for (const world::WalkerState<D>& walker : w.walkers) {
+    if (walker.slot == world::kAlone) continue;
+    const Walking<D>& now = walker.walking;
+    h.add(walker.velocity), h.add(walker.foot), h.add(walker.slid), h.add(now.carried), h.add(now.since),
+        h.add(now.wish.velocity);
+    h.add(std::uint64_t{now.standing} | std::uint64_t{now.jumping} << 1 | std::uint64_t{walker.wished_jump} << 2 |
+          std::uint64_t{now.wish.jump} << 3 | std::uint64_t{now.wish.drop} << 4 | std::uint64_t{now.wish.fly} << 5);
+  }
   const auto add_pair = [&](const world::Pair<D>& p) {
     h.add(p.serial_a), h.add(p.serial_b), h.add(std::uint64_t{p.touching});
     for (const world::Kept<D>& k : p.kept)
       h.add(std::uint64_t{k.id}), h.add(k.push), h.add(k.drag), h.add(k.roll), h.add(k.at);
     for (const std::uint32_t piece : p.standing) h.add(std::uint64_t{piece});
+    if (p.let_through) h.add(std::uint64_t{1});
   };
   for (const world::Pair<D>& p : w.pairs) add_pair(p);
   for (const world::Resting<D>& group : w.resting)

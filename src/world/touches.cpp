@@ -79,6 +79,7 @@ EndCause cause_of_end(const ObjectState<D>& a, const ObjectState<D>& b) {
 template <int D>
 void World<D>::Impl::make_events(bool run_over) {
   events.clear();
+  parting.clear();
   const double end = static_cast<double>(steps) / settings.rate;
   const double start = static_cast<double>(steps - 1) / settings.rate;
   const auto report = [&](const Touch<D>& t, Phase phase, EndCause why, double time) {
@@ -91,6 +92,12 @@ void World<D>::Impl::make_events(bool run_over) {
     e.normal = -t.normal, e.point = t.point;
     e.squeezed = phase != Phase::end && t.squeezed;
     if (phase != Phase::end) e.approach_speed = t.approach, e.impulse = t.impulse;
+    if (phase == Phase::end) parting.push_back({t.key(), e.time});
+    if (phase == Phase::begin) {
+      const auto at = std::lower_bound(lately.begin(), lately.end(), t.key(),
+                                       [](const world::Parted& x, const auto& key) { return x.key < key; });
+      e.again = at != lately.end() && at->key == t.key() && e.time - at->time < world::kVisitGap;
+    }
     events.push_back(std::move(e));
   };
   const auto wants_during = [&](const Touch<D>& t) {
@@ -127,9 +134,24 @@ void World<D>::Impl::make_events(bool run_over) {
     }
   }
   std::erase_if(touches, [](const Touch<D>& t) { return t.passed; });
+  note_parted(start);
   if (!something_changed) return;
   for (const std::uint32_t slot : order) objects[slot].changes = {};
   something_changed = false;
+}
+
+// Who parting a moment ago: their next touch goes on with the same visit.
+template <int D>
+void World<D>::Impl::note_parted(double now) {
+  if (lately.empty() && parting.empty()) return;
+  std::erase_if(lately, [&](const world::Parted& p) {
+    const auto again = std::lower_bound(parting.begin(), parting.end(), p.key,
+                                        [](const world::Parted& x, const auto& key) { return x.key < key; });
+    return now - p.time >= world::kVisitGap || (again != parting.end() && again->key == p.key);
+  });
+  const std::size_t known = lately.size();
+  lately.insert(lately.end(), parting.begin(), parting.end());
+  world::merge_tail(lately, known, [](const world::Parted& x, const world::Parted& y) { return x.key < y.key; });
 }
 
 template <int D>
@@ -150,46 +172,6 @@ std::vector<ObjectId> World<D>::touching(ObjectId id, std::optional<Channel> cha
   std::sort(ids.begin(), ids.end(), [&](ObjectId x, ObjectId y) { return object(x).serial < object(y).serial; });
   ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
   return ids;
-}
-
-template <int D>
-std::vector<ColliderTouch<D>> World<D>::collider_touches(ObjectId self, ObjectId other) const {
-  const Impl& w = *impl_;
-  std::vector<ColliderTouch<D>> all;
-  const auto look = [&](const std::vector<world::Pair<D>>& pairs, bool current) {
-    for (std::size_t i = 0; i < pairs.size(); ++i) {
-      const world::Pair<D>& p = pairs[i];
-      if (!p.touching) continue;
-      const world::ColliderState<D>&a = w.colliders[p.a], &b = w.colliders[p.b];
-      const ObjectId ida = w.objects[a.object].shown.id, idb = w.objects[b.object].shown.id;
-      const bool turned = ida == other && idb == self;
-      if (!turned && !(ida == self && idb == other)) continue;
-      ColliderTouch<D> t;
-      t.self = self, t.other = other, t.channel = p.channel;
-      t.self_collider = turned ? b.which : a.which, t.other_collider = turned ? a.which : b.which;
-      t.normal = turned ? p.normal : Vec<D>(-p.normal);
-      t.point = p.point, t.gap = p.gap, t.impulse = p.impulse;
-      for (std::size_t k = 0; current && k < w.contacts.size(); ++k)
-        if (w.contact_pairs[k] == i)
-          for (int n = 0; n < w.contacts[k].count; ++n) {
-            const dynamics::SolverPoint<D>& point = w.contacts[k].points[static_cast<std::size_t>(n)];
-            if (point.total_push <= 0) continue;
-            const std::uint32_t body = w.contacts[k].a;
-            const Vec<D> centre = body == world::kNoBody
-                                      ? Vec<D>(w.objects[a.object].shown.pose * w.objects[a.object].shown.mass_centre)
-                                      : w.bodies[body].centre;
-            t.points.push_back(centre + point.arm_a);
-          }
-      all.push_back(std::move(t));
-    }
-  };
-  look(w.pairs, true);
-  for (const world::Resting<D>& group : w.resting) look(group.pairs, false);
-  look(w.between.pairs, false);
-  std::sort(all.begin(), all.end(), [](const auto& x, const auto& y) {
-    return std::tuple(x.self_collider, x.other_collider) < std::tuple(y.self_collider, y.other_collider);
-  });
-  return all;
 }
 
 template <int D>
@@ -222,9 +204,7 @@ void World<D>::step_told(std::span<const Told> told) {
 template struct World<2>::Impl;
 template struct World<3>::Impl;
 template std::vector<ObjectId> World<2>::touching(ObjectId, std::optional<Channel>) const;
-template std::vector<ColliderTouch<2>> World<2>::collider_touches(ObjectId, ObjectId) const;
 template std::vector<ObjectId> World<3>::touching(ObjectId, std::optional<Channel>) const;
-template std::vector<ColliderTouch<3>> World<3>::collider_touches(ObjectId, ObjectId) const;
 template void World<2>::step_told(std::span<const Told>);
 template void World<3>::step_told(std::span<const Told>);
 

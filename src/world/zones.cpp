@@ -32,7 +32,8 @@ template <int D>
 void World<D>::Impl::feel_the_rest() {
   const double dt = 1 / settings.rate;
   for (Pair<D>& p : pairs) {
-    if (p.responds) continue;
+    const bool walked = walks(p);
+    if (p.responds && !walked) continue;
     const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
     const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
     const double reach =
@@ -48,7 +49,8 @@ void World<D>::Impl::feel_the_rest() {
     const contact::Separation<D> s =
         contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, cb), may_pass ? std::max(reach, far) : reach);
     const bool before = p.touching;
-    p.touching = s.gap <= reach;
+    p.touching = s.gap <= reach && !(p.channel == Channel::solid && has_one_way(p) && p.standing.empty());
+    if (walked && before && !p.touching && p.impulse > 0) p.impulse = 0;
     p.passed = false, p.left = before && !p.touching;
     p.when = p.until = -1;
     p.gap = s.gap;
@@ -61,7 +63,7 @@ void World<D>::Impl::feel_the_rest() {
     const Vec<D> apart = velocity_at(ob.shown, p.point) - velocity_at(oa.shown, p.point);
     p.approach = std::max(0.0, -p.normal.dot(apart));  // in this order -0 becomes 0
     if (p.passed) p.approach = std::max(p.approach, apart.norm());
-    p.impulse = 0;
+    if (!p.responds) p.impulse = 0;
   }
 }
 

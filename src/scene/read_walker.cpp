@@ -1,0 +1,94 @@
+// Walkers: what they can do, and what they are to do when.
+#include <fmt/format.h>
+
+#include <filesystem>
+#include <fstream>
+#include <sstream>
+
+#include "scene/scene_reader.h"
+
+namespace colvik::scene {
+
+template <int D>
+void SceneReader<D>::read_walker(const Section& s, ObjectDef<D>& def) {
+  if (const std::vector<const toml::table*> layers = s.layers_of("walker"); s.has("walker") && !layers.empty()) {
+    const Section w(context_, "walker", layers);  // inherited piece by piece
+    Walker<D> can;
+    w.require("speed", "speed = its top speed");
+    can.speed = w.number("speed").value_or(1);
+    can.speeding_up = w.number("speeding_up"), can.slowing = w.number("slowing");
+    can.hold_below = w.number("hold_below"), can.fall_limit = w.number("fall_limit");
+    can.clearance = w.number("clearance");
+    for (const auto& [key, value] :
+         {std::pair("air_control", &can.air_control), std::pair("jump_speed", &can.jump_speed),
+          std::pair("jump_cut", &can.jump_cut), std::pair("step", &can.step), std::pair("push", &can.push),
+          std::pair("push_at_least", &can.push_least), std::pair("weight", &can.weight)})
+      if (auto number = w.number(key)) *value = *number;
+    if (auto degrees = w.number("steepest")) can.steepest = radians(*degrees);
+    if (w.has("jump_height") && w.has("jump_speed"))
+      context_.report(*w.find("jump_height"), "a walker has jump_height and jump_speed", "one of the two");
+    if (auto height = w.number("jump_height", 0, 1e9)) {
+      can.jump_speed = jump_speed(*height, scene_.world.gravity.norm() * def.gravity_scale);
+      if (scene_.world.gravity.isZero(0))
+        context_.report(*w.find("jump_height"), "a jump has no height without gravity", "jump_speed, or gravity");
+    }
+    if (w.has("pushes")) can.pushes = read_query(w, "pushes");
+    if (w.has("yields_to")) can.yields_to = read_query(w, "yields_to");
+    for (const auto& [key, value] : {std::pair("keeps_speed", &can.keeps_speed),
+                                     std::pair("turns_along", &can.turns_along), std::pair("mirrors", &can.mirrors)})
+      if (auto yes = w.boolean(key)) *value = *yes;
+    def.walker = can;
+  } else if (s.has("walker")) {
+    (void)s.table("walker", "walker");  // reports what it is instead
+  }
+  if (s.has("wishes")) read_wishes(s, def);
+}
+
+template <int D>
+void SceneReader<D>::read_wishes(const Section& s, ObjectDef<D>& def) {
+  const toml::node& node = *s.find("wishes");
+  if (!node.is_string()) return read_wish_list(s.tables("wishes", "wish"), def);
+  const std::filesystem::path path = std::filesystem::path(scene_.file).parent_path() / *s.text("wishes");
+  std::ifstream file(path, std::ios::binary);
+  std::stringstream text;
+  if (file) text << file.rdbuf();
+  if (!file)
+    return context_.report(node, fmt::format("the file '{}' cannot be read", path.string()),
+                           "a TOML file with wishes = [...] beside the scene file");
+  // Read with its own places; what is wrong in it is told as what is wrong in the scene.
+  Context own;
+  own.file = path.string();
+  try {
+    const toml::table root = toml::parse(text.str(), std::string_view{own.file});
+    const Section top(own, "object", {&root});
+    if (!top.has("wishes")) own.report(toml::source_position{1, 1}, "the file has no wishes", "wishes = [...]");
+    SceneReader<D> reader(own, root);
+    reader.read_wish_list(top.tables("wishes", "wish"), def);
+  } catch (const toml::parse_error& error) {
+    own.report(error.source().begin, std::string(error.description()), "TOML with wishes = [...]");
+  }
+  context_.problems.insert(context_.problems.end(), own.problems.begin(), own.problems.end());
+}
+
+template <int D>
+void SceneReader<D>::read_wish_list(const std::vector<Section>& list, ObjectDef<D>& def) {
+  TimedWish<D> now;
+  for (const Section& w : list) {
+    w.require("at", "seconds from the start");
+    now.at = w.number("at", 0, 1e9).value_or(0);
+    if (w.has("walk") && w.has("velocity"))
+      w.context().report(*w.find("velocity"), "a wish has walk and velocity", "one of the two");
+    if (auto part = w.number("walk", -1, 1))
+      now.wish.velocity = *part * (def.walker ? def.walker->speed : 0) * Vec<D>(Vec<D>::Unit(0));
+    if (auto velocity = w.template vector<D>("velocity")) now.wish.velocity = *velocity;
+    now.wish.jump = w.boolean("jump").value_or(now.wish.jump);
+    now.wish.drop = w.boolean("drop").value_or(now.wish.drop);
+    now.wish.fly = w.boolean("fly").value_or(now.wish.fly);
+    def.wishes.push_back(now);
+  }
+}
+
+template class SceneReader<2>;
+template class SceneReader<3>;
+
+}  // namespace colvik::scene
