@@ -79,6 +79,7 @@ void register_pairs();
 void register_rays();
 void register_rules();
 void register_shapes();
+void register_walkers();
 void register_world();
 
 }  // namespace bench

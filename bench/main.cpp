@@ -68,6 +68,7 @@ int main(int argc, char** argv) {
   bench::register_rays();
   bench::register_rules();
   bench::register_shapes();
+  bench::register_walkers();
   bench::register_world();
   if (json) {
     Json reporter;

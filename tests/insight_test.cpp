@@ -50,6 +50,22 @@ bool tried(const Coverage& c, Tried::What what, const std::string& name) {
 
 }  // namespace
 
+TEST_CASE("log: a begin of the same visit says so") {
+  Run<2> run;
+  run.world.add(thing<2>("gate", BodyKind::fixed, kZero, {zone(cube<2>(1))})).value();
+  ObjectDef<2> cart = thing<2>("cart", BodyKind::kinematic, {2, 0}, {solid(ball<2>(0.2))});
+  cart.motion = Path<2>{{{0, {2, 0}, {}}, {1, {0.55, 0}, {}}, {1.1, {0.7, 0}, {}}, {1.2, {0, 0}, {}}}, false};
+  run.world.add(cart).value();
+  run.run_for(2);
+  std::ostringstream log;
+  write_events(log, run.trace);
+  std::size_t begins = 0;
+  for (std::size_t at = 0; (at = log.str().find("\"begin\"", at)) != std::string::npos; ++at) ++begins;
+  CHECK(begins == 2);
+  CHECK(log.str().find("\"again\":true") > log.str().find("\"end\""));
+  CHECK(log.str().find("\"again\":true") != std::string::npos);
+}
+
 TEST_CASE_TEMPLATE("coverage: what fired, what was entered, who met, and what was tried in the negative", T, Two,
                    Three) {
   const Depot<T::D> d;

@@ -43,6 +43,13 @@ void tell_in(ObjectDef<D>& o, double k) {
   for (auto& d : o.drawings) d.size *= k, d.at *= k;
   for (Spot<D>& s : o.spots) s.pose.position *= k;
   tell_in(o.motion, k);
+  if (o.walker) {
+    Walker<D>& w = *o.walker;
+    w.speed *= k, w.jump_speed *= k, w.step *= k, w.push *= k, w.push_least *= k;
+    for (std::optional<double>* v : {&w.speeding_up, &w.slowing, &w.hold_below, &w.fall_limit, &w.clearance})
+      if (*v) **v *= k;
+  }
+  for (TimedWish<D>& w : o.wishes) w.wish.velocity *= k;
   tell_in(o.heed.re_enters, k), tell_in(o.heed.kept_inside, k);
   for (TimedPush<D>& p : o.pushes) {
     p.force *= k, p.impulse *= k, p.torque *= k * k, p.angular_impulse *= k * k;
@@ -52,7 +59,7 @@ void tell_in(ObjectDef<D>& o, double k) {
     c.shape = scaled(c.shape, k);
     c.at *= k, c.surface_velocity *= k;
     c.density /= std::pow(k, D);
-    if (c.field) c.field->gravity *= k, c.field->wind *= k;
+    if (c.field) c.field->gravity *= k, c.field->wind *= k, c.field->current *= k;
   }
 }
 

@@ -55,6 +55,13 @@ struct Exception {
   bool until_apart = false;         ///< until they no longer touch
 };
 
+/// What a step looks at for the objects of one kind ("" for those of none).
+struct KindCost {
+  std::string kind{};
+  std::size_t objects = 0, awake = 0, colliders = 0;
+  std::size_t pairs = 0, contacts = 0;  ///< those with two kinds count for both
+};
+
 /// Names a number: the world's own, or an object's.
 struct NumberOwner {
   std::optional<ObjectId> object{};  ///< nullopt: the world
@@ -106,6 +113,8 @@ class World {
   /// Pairs and touches that a step looks at now.
   [[nodiscard]] std::size_t pair_count() const;
   [[nodiscard]] std::size_t contact_count() const;  ///< of the solver, in the last step
+  /// The same by kind, in the order of their names. Cost: all objects and pairs.
+  [[nodiscard]] std::vector<KindCost> cost_by_kind() const;
   /// How often a fast object was held back at a surface because it would have passed it within one step.
   [[nodiscard]] std::size_t held_back() const;
 

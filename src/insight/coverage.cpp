@@ -74,20 +74,21 @@ Coverage coverage(const Trace<D>& trace) {
                                    [&](const TraceTouch& t) { return is_negative(r, t, trace); });
     c.all.push_back({Tried::What::negative, r.name, tried});
   }
-  std::vector<bool> entered(trace.objects().size(), false);
+  std::set<std::string> entered;  // by name: after a restart an object is there again
   std::set<std::pair<std::uint32_t, std::uint32_t>> met;
   for (const TraceTouch& t : trace.touches()) {
     if (t.phase != Phase::begin) continue;
     if (t.channel == Channel::zone)
       for (const std::uint32_t object : {t.self, t.other})
-        if (object != kNobody) entered[object] = true;
+        if (object != kNobody) entered.insert(trace.objects()[object].name);
     for (const Tag x : t.self_tags.list())
       for (const Tag y : t.other_tags.list()) met.emplace(std::min(x.index, y.index), std::max(x.index, y.index));
   }
-  for (std::size_t i = 0; i < trace.objects().size(); ++i) {
-    const TraceObject<D>& o = trace.objects()[i];
-    if (std::any_of(o.colliders.begin(), o.colliders.end(), [](const ColliderDef<D>& x) { return x.zone; }))
-      c.all.push_back({Tried::What::zone, o.name, entered[i]});
+  std::set<std::string> told;
+  for (const TraceObject<D>& o : trace.objects()) {
+    if (std::any_of(o.colliders.begin(), o.colliders.end(), [](const ColliderDef<D>& x) { return x.zone; }) &&
+        told.insert(o.name).second)
+      c.all.push_back({Tried::What::zone, o.name, entered.contains(o.name)});
   }
   for (const auto& two : tags_that_may_meet(trace))
     c.all.push_back({Tried::What::tags,

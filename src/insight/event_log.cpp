@@ -32,6 +32,7 @@ void write_events(std::ostream& out, const Trace<D>& trace) {
         {"self", name(t.self)}, {"other", name(t.other)}};
     if (t.phase == Phase::end) line["why"] = name_of(t.why);
     if (t.phase == Phase::begin) line["approach_speed"] = t.approach_speed;
+    if (t.again) line["again"] = true;
     write(line);
   }
   write_firings_before(kNever);

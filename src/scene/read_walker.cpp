@@ -62,7 +62,8 @@ void SceneReader<D>::read_wishes(const Section& s, ObjectDef<D>& def) {
     const toml::table root = toml::parse(text.str(), std::string_view{own.file});
     const Section top(own, "object", {&root});
     if (!top.has("wishes")) own.report(toml::source_position{1, 1}, "the file has no wishes", "wishes = [...]");
-    SceneReader<D> reader(own, root);
+    const toml::table nothing;
+    SceneReader<D> reader(own, nothing);
     reader.read_wish_list(top.tables("wishes", "wish"), def);
   } catch (const toml::parse_error& error) {
     own.report(error.source().begin, std::string(error.description()), "TOML with wishes = [...]");

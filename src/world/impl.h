@@ -64,6 +64,15 @@ struct WalkerState {
   TagQuery pushes, yields_to;
 };
 
+// What a walker does to a body, once all have walked.
+template <int D>
+struct WalkPush {
+  std::uint32_t slot = 0;
+  Vec<D> along = kZero;                  // a push: unit; no faster than `speed`
+  double gain = 0, speed = 0;            // of the body's velocity
+  Vec<D> weight = kZero, point = kZero;  // or a weight on it
+};
+
 // What was changed since the last events were made; tells why a touch ended.
 struct Changes {
   bool retagged = false, filtered = false, switched = false, teleported = false;
@@ -281,6 +290,7 @@ struct World<D>::Impl {
   bool has_fields = false;               // some collider has one, or had
   std::size_t left_count = 0;
   std::vector<world::WalkerState<D>> walkers;
+  std::vector<world::WalkPush<D>> walk_pushes;
   std::vector<std::uint32_t> pushed;      // slots of objects with timed pushes
   std::vector<dynamics::Body<D>> bodies;  // of the running step
   std::vector<std::uint32_t> body_objects;

@@ -41,6 +41,37 @@ bool World<D>::spawn(std::string_view kind, const Pose<D>& at, const Vec<D>& vel
   return true;
 }
 
+template <int D>
+std::vector<KindCost> World<D>::cost_by_kind() const {
+  const Impl& w = *impl_;
+  std::map<std::string, KindCost> kinds;
+  for (const std::uint32_t slot : w.order) {
+    const world::ObjectState<D>& o = w.objects[slot];
+    if (o.life != world::Life::live) continue;
+    KindCost& k = kinds[o.shown.kind];
+    ++k.objects;
+    k.colliders += o.colliders.size();
+    k.awake += o.shown.active && o.resting == world::kAwake && o.shown.body != BodyKind::fixed ? 1 : 0;
+  }
+  const auto note = [&](const world::Pair<D>& p, std::size_t KindCost::*what) {
+    const std::string& a = w.objects[w.colliders[p.a].object].shown.kind;
+    const std::string& b = w.objects[w.colliders[p.b].object].shown.kind;
+    ++(kinds[a].*what);
+    if (a != b) ++(kinds[b].*what);
+  };
+  for (const world::Pair<D>& p : w.pairs) note(p, &KindCost::pairs);
+  for (const std::uint32_t pair : w.contact_pairs)
+    if (pair < w.pairs.size()) note(w.pairs[pair], &KindCost::contacts);
+  std::vector<KindCost> out;
+  for (auto& [name, cost] : kinds) {
+    cost.kind = name;
+    out.push_back(std::move(cost));
+  }
+  return out;
+}
+
+template std::vector<KindCost> World<2>::cost_by_kind() const;
+template std::vector<KindCost> World<3>::cost_by_kind() const;
 template Result<void> World<2>::declare_kind(const ObjectDef<2>&);
 template const ObjectDef<2>* World<2>::kind(std::string_view) const;
 template bool World<2>::spawn(std::string_view, const Pose<2>&, const Vec<2>&, const Spin<2>&);

@@ -2,6 +2,7 @@
 #include <algorithm>
 
 #include "shapes/assembly.h"
+#include "world/extent.h"
 #include "world/impl.h"
 
 namespace colvik {
@@ -42,6 +43,24 @@ void add_open_sides(const Shape<D>& shape, const Pose<D>& pose, double mark, Obj
   }
 }
 
+// Of a convex shape that is solid from one side: marks along that side.
+template <int D>
+void add_one_way(const ColliderDef<D>& c, const Pose<D>& pose, double mark, ObjectId id, std::vector<Line<D>>& out) {
+  constexpr int kMarks = 5;
+  const Vec<D> open = c.one_way.normalized();
+  const Bounds<D> box = bounds(c.shape, Pose<D>{});
+  Vec<D> across = Vec<D>::Unit(0) - open * open[0];
+  if (across.norm() < 0.1) across = Vec<D>::Unit(1) - open * open[1];
+  across.normalize();
+  const double top = world::extent_along<D>(c.shape, Pose<D>{}, open).second;
+  const auto [from, to] = world::extent_along<D>(c.shape, Pose<D>{}, across);
+  const Vec<D> middle = box.centre() - open * open.dot(box.centre()) - across * across.dot(box.centre());
+  for (int k = 0; k < kMarks; ++k) {
+    const Vec<D> at = middle + open * top + across * (from + (to - from) * (k + 0.5) / kMarks);
+    out.push_back({pose * at, pose * Vec<D>(at + mark * open), LineKind::one_way, id});
+  }
+}
+
 }  // namespace
 
 template <int D>
@@ -49,6 +68,7 @@ void collider_lines(const ColliderDef<D>& c, const Pose<D>& pose, double mark, O
   const Pose<D> at = pose * Pose<D>{c.at, c.turned};
   add_outline(c.shape, at, !c.on ? LineKind::off : c.zone ? LineKind::zone : LineKind::solid, id, out);
   if (!c.zone) add_open_sides(c.shape, at, mark, id, out);
+  if (!c.one_way.isZero(0)) add_one_way(c, at, mark, id, out);
 }
 template void collider_lines(const ColliderDef<2>&, const Pose<2>&, double, ObjectId, std::vector<Line<2>>&);
 template void collider_lines(const ColliderDef<3>&, const Pose<3>&, double, ObjectId, std::vector<Line<3>>&);

@@ -114,6 +114,20 @@ void World<D>::Impl::walk() {
       follow(member);
     });
   }
+  // Last, as it may wake what sleeps, and its pairs.
+  for (const world::WalkPush<D>& p : walk_pushes) {
+    ObjectState<D>& o = objects[p.slot];
+    if (p.gain <= 0) {
+      push(o.shown.id, p.weight, Spin<D>::Zero(), p.point, false);
+      continue;
+    }
+    const double gain = std::min(p.gain, p.speed - p.along.dot(o.shown.velocity));
+    if (gain <= 0) continue;
+    disturb(o);
+    for (int i = 0; i < D; ++i)
+      if (!o.locked_axes[static_cast<std::size_t>(i)]) o.shown.velocity[i] += gain * p.along[i];
+  }
+  walk_pushes.clear();
 }
 
 template <int D>

@@ -188,12 +188,8 @@ void Walk<D>::push(const Hit& hit, const Vec<D>& velocity) {
   if (speed <= 0) return;
   ObjectState<D>& root = w_.objects[other.root];
   const double force = std::max(can_.push * std::min(1.0, speed / can_.speed), can_.push_least);
-  const double gain = std::min(force * dt_ * root.inverse_mass, speed - along.dot(root.shown.velocity));
-  if (gain <= 0) return;
   pushed_.push_back(other.root);
-  w_.disturb(root);
-  for (int i = 0; i < D; ++i)
-    if (!root.locked_axes[static_cast<std::size_t>(i)]) root.shown.velocity[i] += gain * along[i];
+  w_.walk_pushes.push_back({other.root, along, force * dt_ * root.inverse_mass, speed, kZero, kZero});
 }
 
 template <int D>
@@ -370,11 +366,10 @@ void Walk<D>::finish() {
                                            w_.relative_pose(other, w_.objects[other.object].shown.pose, own, pose_), 0)
                               .gap < 0;
     }
-  // Its weight rests on what it stands on.
   if (walking_.standing && can_.weight > 0) {
-    ObjectState<D>* on = w_.state(walking_.on);
+    const ObjectState<D>* on = w_.state(walking_.on);
     if (on != nullptr && on->shown.body == BodyKind::dynamic)
-      w_.push(on->shown.id, gravity_ * can_.weight, Spin<D>::Zero(), on->shown.pose * s_.foot, false);
+      w_.walk_pushes.push_back({on->shown.id.slot, kZero, 0, 0, gravity_ * can_.weight, on->shown.pose * s_.foot});
   }
   Object<D>& shown = o_.shown;
   shown.velocity = (pose_.position - o_.pose_before.position) / dt_;

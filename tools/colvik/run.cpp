@@ -38,14 +38,14 @@ namespace {
 
 // Runs to the end and measures each step on the way.
 template <int D>
-StepCost<D> run_measured(Run<D>& run, double length) {
+StepCost<D> run_measured(Run<D>& run, double length, bool tells_cost) {
   using Clock = std::chrono::steady_clock;
   StepCost<D> cost;
-  const auto last = run.world.steps() + static_cast<std::uint64_t>(std::llround(length * run.world.settings().rate));
-  while (run.world.steps() < last && !run.rules.outcome()) {
+  const auto last = run.trace.steps() + static_cast<std::uint64_t>(std::llround(length * run.world.settings().rate));
+  while (run.trace.steps() < last && !run.rules.outcome()) {
     const auto before = Clock::now();
     run.step();
-    cost.note(run.world, std::chrono::duration<double>(Clock::now() - before).count());
+    if (tells_cost) cost.note(run.world, std::chrono::duration<double>(Clock::now() - before).count());
   }
   run.run_for(0);  // ends all touches
   return cost;
@@ -56,7 +56,7 @@ bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostre
              std::ostream* junit) {
   const auto run = start_run(scene);
   if (o.during) run->world.ask_during(TagQuery(), TagQuery());
-  const StepCost<D> cost = run_measured(*run, scene.length);
+  const StepCost<D> cost = run_measured(*run, scene.length, o.cost);
   if (events != nullptr) write_events(*events, run->trace);
   if (events == &out) out << '\n';
   out << fmt::format("{}: {}D, {:g} s at {:g} steps a second\n\n", scene.file, D, scene.length, scene.world.rate);
