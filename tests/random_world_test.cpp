@@ -2,8 +2,8 @@
 #include <map>
 #include <set>
 
-#include "contact/distance.h"
 #include "support.hpp"
+#include "touch_model.hpp"
 
 using namespace colvik;
 using namespace colvik::test;
@@ -43,7 +43,7 @@ struct Throwing {
     const bool coin = random.coin();
     const std::size_t collider = static_cast<std::size_t>(random.below(3));
     const ObjectId other = ids[static_cast<std::size_t>(random.below(static_cast<int>(ids.size())))];
-    switch (random.below(14)) {
+    switch (random.below(15)) {
       case 0: world.place(id, pose); break;
       case 1: world.move_to(id, pose); break;
       case 2: world.set_shown(id, coin); break;
@@ -64,6 +64,7 @@ struct Throwing {
       case 12:
         if (random.coin(0.02)) world.clear();
         break;
+      case 13: (void)world.set_mirrored(id, coin); break;
       default:
         if (world.count() < 16) add();
     }
@@ -72,24 +73,32 @@ struct Throwing {
 
 using Key = std::tuple<std::string, std::string, Channel>;
 
-// Who touches whom now: all colliders of all objects against all others. `slack` is added to the gap
-// at which solids touch.
+// Who touches whom now: all colliders of all objects against all others, by the model. Only which two objects are
+// excepted for a while is asked of the world.
 template <int D>
 std::set<Key> touching_now(const World<D>& world, double solid_reach, double zone_reach) {
   std::set<Key> touching;
   const std::vector<ObjectId> ids = world.objects();
+  const auto tags_of = [&](const Object<D>& o, const ColliderDef<D>& c) {
+    std::set<std::string> tags(c.tags.begin(), c.tags.end());
+    for (const Tag tag : o.tags.list()) tags.insert(std::string(world.tags().name(tag)));
+    return tags;
+  };
   for (std::size_t i = 0; i < ids.size(); ++i)
     for (std::size_t j = i + 1; j < ids.size(); ++j) {
       const Object<D>&a = world.object(ids[i]), &b = world.object(ids[j]);
+      if (!a.active || !b.active || a.root == b.root) continue;
+      if (a.body == BodyKind::fixed && b.body == BodyKind::fixed) continue;
       for (std::size_t k = 0; k < a.colliders.size(); ++k)
         for (std::size_t l = 0; l < b.colliders.size(); ++l) {
-          const Verdict v = world.decide(ids[i], k, ids[j], l);
-          if (!v.meet) continue;
           const ColliderDef<D>&ca = a.colliders[k].def, &cb = b.colliders[l].def;
-          const Pose<D> pa = a.pose * Pose<D>{ca.at, ca.turned}, pb = b.pose * Pose<D>{cb.at, cb.turned};
-          if (contact::separation(ca.shape, cb.shape, pa.relative(pb)).gap <=
-              (v.channel == Channel::zone ? zone_reach : solid_reach))
-            touching.insert({a.name, b.name, v.channel});
+          if (world.decide(ids[i], k, ids[j], l).by == DecidedBy::excepted) continue;
+          if (!ca.on || !cb.on) continue;
+          if (!model::accepts(ca.meets, tags_of(b, cb)) || !model::accepts(cb.meets, tags_of(a, ca))) continue;
+          const Channel channel = ca.zone || cb.zone ? Channel::zone : Channel::solid;
+          const double reach = channel == Channel::zone ? zone_reach : solid_reach;
+          if (model::near(model::box_of(a, ca), model::box_of(b, cb), reach))
+            touching.insert({a.name, b.name, channel});
         }
     }
   return touching;

@@ -33,6 +33,7 @@ TEST_CASE_TEMPLATE("a walker stops flush at a wall at any speed, and never enter
 
 TEST_CASE_TEMPLATE("a jump reaches its height and range at every step rate", T, Two, Three) {
   constexpr int D = T::D;
+  double worst_height = 0, worst_time = 0;
   for (const double rate : {15.0, 30.0, 60.0, 120.0, 240.0}) {
     Level<D> level(rate);
     level.box("floor", up<D>(-0.5), 200, 1);
@@ -52,9 +53,13 @@ TEST_CASE_TEMPLATE("a jump reaches its height and range at every step rate", T, 
       }
     }
     CHECK(highest - 0.602 == doctest::Approx(1.4).epsilon(1e-3));
+    worst_height = std::max(worst_height, std::abs(highest - 0.602 - 1.4) / 1.4);
+    worst_time = std::max(worst_time, std::abs(landed - asked - 2 * v / 9.81) / (2 * v / 9.81));
     // It left the ground at the start of the step in which it was asked to.
     CHECK(landed - asked == doctest::Approx(2 * v / 9.81).epsilon(1e-3));
   }
+  MESSAGE("random: jumps ", D, "D: at five rates, worst error of the height ", worst_height, ", of the time and range ",
+          worst_time);
   CHECK(jump_speed_of_time(1, 9.81) == doctest::Approx(9.81 / 2));
 }
 
@@ -190,10 +195,86 @@ TEST_CASE("a thousand seams of tiles change neither speed nor height") {
     }
     CHECK(world.object(id).pose.position.x() > 1000);
     CHECK(worst < 1e-4 * 0.6);
+    MESSAGE("random: seams: a thousand, worst change of height ", worst, ", of speed ", worst_speed);
     CHECK(worst_speed < 1e-4 * 0.6 * 60);
     world.remove(id);
     world.step();
   }
+}
+
+TEST_CASE("seams of polylines and meshes do not catch a walker either") {
+  const auto walk = [](auto ground, auto shape) {
+    constexpr int D = decltype(ground.dimension)::D;
+    World<D> world(earth<D>());
+    world.add(thing<D>("ground", BodyKind::fixed, kZero, {solid(ground.shape)})).value();
+    ObjectDef<D> def = thing<D>("walker", BodyKind::kinematic, up<D>(0.61), {solid(shape)});
+    def.walker = Walker<D>{.speed = 7.3};
+    const ObjectId id = world.add(def).value();
+    for (int i = 0; i < 30; ++i) world.step();
+    const double height = world.object(id).pose.position[1];
+    world.wish(id, {.velocity = along_x<D>(7.3)});
+    world.step();
+    double worst = 0;
+    for (int i = 0; i < 300; ++i) {
+      world.step();
+      worst = std::max({worst, std::abs(world.object(id).pose.position[1] - height),
+                        std::abs(world.object(id).velocity[0] - 7.3) / 60});
+      CHECK(world.walking(id)->standing);
+    }
+    CHECK(worst < 1e-4 * 1.2);
+  };
+  struct Flat {
+    Shape<2> shape;
+    Two dimension{};
+  };
+  struct Solid {
+    Shape<3> shape;
+    Three dimension{};
+  };
+  std::vector<Vec<2>> line;
+  for (int i = 0; i <= 60; ++i) line.emplace_back(-2 + i, 0);
+  const Shape<2> ground = polyline(line).value();
+  walk(Flat{ground}, capsule<2>(0.6, 1.2));
+  walk(Flat{ground}, slab<2>(0.6, 1.2));
+  std::vector<Vec<3>> points;
+  std::vector<std::array<std::uint32_t, 3>> triangles;
+  for (std::uint32_t i = 0; i <= 60; ++i)
+    for (std::uint32_t k = 0; k < 2; ++k) points.emplace_back(-2.0 + i, 0, k == 0 ? -2 : 2);
+  for (std::uint32_t i = 0; i < 60; ++i) {
+    triangles.push_back({2 * i, 2 * i + 1, 2 * i + 2});
+    triangles.push_back({2 * i + 1, 2 * i + 3, 2 * i + 2});
+  }
+  walk(Solid{mesh(points, triangles).value()}, capsule<3>(0.6, 1.2));
+  walk(Solid{mesh(points, triangles).value()}, slab<3>(0.6, 1.2));
+}
+
+TEST_CASE_TEMPLATE("in acute corners and wedges a walker comes to rest and does not shake", T, Two, Three) {
+  constexpr int D = T::D;
+  int walked = 0;
+  for (const double degrees : {10.0, 35.0, 60.0}) {
+    Level<D> level;
+    level.box("floor", up<D>(-0.5), 40, 1);
+    // A roof that comes down ahead of it.
+    const Rotation<D> turn = about_z<D>(radians(-degrees));
+    level.box("roof", along_x<D>(4) + turn * (along_x<D>(-4) + up<D>(0.5)), 8, 1, turn);
+    const ObjectId id = level.walker({.speed = 3, .steepest = radians(50)}, up<D>(0.602) + along_x<D>(-6));
+    if (level.world.deepest(id, level.world.object(id).pose.position)) continue;
+    level.wish(id, {.velocity = along_x<D>(3)});
+    level.run(5);
+    const Vec<D> at = level.world.object(id).pose.position;
+    double moved = 0;
+    for (int i = 0; i < 60; ++i) {
+      level.world.step();
+      moved = std::max(moved, (level.world.object(id).pose.position - at).norm());
+    }
+    CAPTURE(degrees);
+    CHECK(moved < 1e-4);
+    CHECK(!level.world.deepest(id, at));
+    CHECK(level.world.walking(id)->standing);
+    CHECK(at[0] > -6);
+    ++walked;
+  }
+  CHECK(walked >= 2);
 }
 
 TEST_CASE_TEMPLATE("one-way shelves, two of them nearer than the walker is tall, are each judged alone", T, Two,
@@ -259,6 +340,22 @@ TEST_CASE_TEMPLATE("one-way surfaces hold on slopes, upside down, moving and for
     level.run(1.2);
     CHECK(level.on(id) == "ceiling");
     CHECK(level.world.walking(id)->up.dot(up<D>(-1)) > 0.999);
+  }
+  {  // Turning, like a seesaw.
+    Level<D> level;
+    ObjectDef<D> board = level.one_way_def("board", kZero, 8, 0.2);
+    board.body = BodyKind::kinematic;
+    board.motion = Path<D>{{{0, kZero, about_z<D>(radians(-20))},
+                            {2, kZero, about_z<D>(radians(20))},
+                            {4, kZero, about_z<D>(radians(-20))}},
+                           true};
+    level.world.add(board).value();
+    const ObjectId id = level.walker({.speed = 2}, up<D>(1.5) + along_x<D>(1));
+    level.run(0.7);
+    for (int i = 0; i < 400; ++i) {
+      level.world.step();
+      REQUIRE(level.on(id) == "board");
+    }
   }
   {  // Moving up and down.
     Level<D> level;
@@ -330,6 +427,9 @@ TEST_CASE("the same level walked at five rates ends at the same place") {
     ends.push_back(level.world.object(id).pose.position);
     CHECK(level.world.walking(id)->standing);
   }
+  double spread = 0;
+  for (const Vec<2>& end : ends) spread = std::max(spread, (end - ends.back()).norm());
+  MESSAGE("random: one level at five rates: ends apart ", spread, " at a height of 1.2");
   for (const Vec<2>& end : ends) {
     CAPTURE(end.x());
     CAPTURE(end.y());
@@ -342,7 +442,7 @@ TEST_CASE_TEMPLATE("random moves among random solids: no overlap, and none longe
   constexpr int D = T::D;
   Random random(5);
   int moves = 0;
-  double deepest = 0;
+  double deepest = 0, longest = 0;
   for (int round = 0; moves < scaled(100000); ++round) {
     WorldSettings<D> settings;
     World<D> world(settings);
@@ -369,11 +469,14 @@ TEST_CASE_TEMPLATE("random moves among random solids: no overlap, and none longe
       world.step();
       const Vec<D> after = world.object(id).pose.position;
       if (i > 1) CHECK((after - before).norm() <= way.norm() + 0.004);  // what gives it its clearance back comes on top
+      if (i > 1) longest = std::max(longest, (after - before).norm() - way.norm());
       if (const auto worst = world.deepest(id, after)) deepest = std::max(deepest, -worst->at);
       if (after.norm() > 9) world.place(id, {*start, {}});
     }
   }
   CHECK(deepest < 0.002);
+  MESSAGE("random: moves ", D, "D: ", moves, " among solids, deepest overlap ", deepest, ", longer than asked by ",
+          longest);
 }
 
 TEST_CASE("turned by a right angle or mirrored, a walk is the same") {
@@ -417,5 +520,6 @@ TEST_CASE("turned by a right angle or mirrored, a walk is the same") {
     CAPTURE(quarters);
     CAPTURE(mirrored_too);
     CHECK(worst < 1e-5);
+    MESSAGE("random: a walk turned by ", 90 * quarters, " degrees, mirrored ", mirrored_too, ": differs by ", worst);
   }
 }

@@ -85,8 +85,10 @@ void World<D>::Impl::disturb(ObjectState<D>& o) {
   o.disturbed = objects[o.root].disturbed = true;
   if (asleep == 0 || o.shown.body != BodyKind::fixed) return;  // others' pairs are at hand
   std::vector<std::uint32_t> groups;
-  for (const std::uint32_t at : o.colliders)
-    if (colliders[at].in_tree) find_holders(at, true, groups);
+  for_family(o, [&](const ObjectState<D>& member) {
+    for (const std::uint32_t at : member.colliders)
+      if (colliders[at].in_tree) find_holders(at, true, groups);
+  });
   wake(groups);
 }
 
