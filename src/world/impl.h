@@ -57,8 +57,10 @@ struct WalkerState {
   Walking<D> walking;
   std::vector<TimedWish<D>> wishes;
   Vec<D> velocity = kZero;   // of its own, as seen from what carries it
+  Vec<D> last_up = kZero;    // also where there is no gravity now
   Vec<D> foot = kZero;       // where it touches the ground it stands on, in the frame of that object
   bool wished_jump = false;  // in the last step
+  bool moved = false;        // once
   double slid = -1e300;      // seconds: when it last was on ground too steep to stand on
   double reach = 0;          // how far it may get within the step
   TagQuery pushes, yields_to;

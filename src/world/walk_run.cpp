@@ -93,6 +93,7 @@ void Walk<D>::feel_zones() {
   if (alone != nullptr) act(*alone);
   if (gravity_.norm() > 1e-9 * w_.settings.metre) up_ = -gravity_.normalized();
   else gravity_.setZero(), up_.setZero();
+  if (!up_.isZero(0)) s_.last_up = up_;
 }
 
 // How far a point of an object has moved in this step.
@@ -219,7 +220,7 @@ void Walk<D>::leave_ground() {
   walking_.carried = level(walking_.carried);
   walking_.standing = false, walking_.normal.setZero();
   walking_.since = now_ + spent_;
-  walking_.highest = up_.dot(pose_.position);
+  walking_.highest = s_.last_up.dot(pose_.position);
 }
 
 template <int D>
@@ -354,7 +355,7 @@ void Walk<D>::float_about(double time) {
     stop_at(hit);
   }
   up_ = up;
-  walking_.highest = std::max(walking_.highest, up_.dot(pose_.position));
+  walking_.highest = std::max(walking_.highest, s_.last_up.dot(pose_.position));
 }
 
 template <int D>
@@ -386,6 +387,7 @@ void Walk<D>::run() {
   find_obstacles();
   feel_zones();
   walking_.touches.clear();
+  if (!std::exchange(s_.moved, true)) walking_.highest = s_.last_up.dot(pose_.position);
   lift_ = walking_.carried;
   carry();
   walking_.squeezed = !push_out(8);
