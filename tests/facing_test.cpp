@@ -13,7 +13,10 @@ namespace {
 
 template <int D>
 std::unique_ptr<Run<D>> run_of(const std::string& text) {
-  LoadedScene loaded = read_scene(spelled<D>(text), "test.toml");
+  std::string own = spelled<D>(text);
+  for (std::size_t at = 0; (at = own.find("SPIN", at)) != std::string::npos;)
+    own.replace(at, 4, D == 2 ? "90" : "[0, 0, 90]");
+  LoadedScene loaded = read_scene(own, "test.toml");
   for (const Problem& p : loaded.problems) MESSAGE(p.message());
   REQUIRE(loaded.ok());
   return start_run(std::get<Scene<D>>(*loaded.scene));
@@ -108,6 +111,43 @@ do = [{ mirror = "@robot" }, { mirror = "@robot", back = true, after = 0.1 }]
     }
   }();
   CHECK(tiled.error().message() == "object 'grid' collider tiles: cannot be mirrored; a shape with an inside");
+}
+
+TEST_CASE_TEMPLATE("effects: what is sent goes to a place or after an object, and copies are spawned with a spin", T,
+                   Two, Three) {
+  constexpr int D = T::D;
+  auto run = run_of<D>(R"(
+[tags]
+cart = ""
+[kinds.top]
+body = "dynamic"
+tags = ["cart"]
+collider = { BALL = { diameter = 0.4 } }
+[[objects]]
+name = "cart"
+tags = ["cart"]
+body = "kinematic"
+circling = { centre = <5 5>, rate = SPIN }
+collider = { BALL = { diameter = 0.5 } }
+[[objects]]
+name = "post"
+at = <0 4>
+collider = { box = <*0.5> }
+[[reactions]]
+name = "send"
+when = { time = 0.5 }
+do = [{ send = "@cart", to = <6 0>, speed = 4 }, { send = "@cart", to = "@post", speed = 3, within = 1, after = 2.5 }]
+[[reactions]]
+name = "throw"
+when = { time = 0.2 }
+do = [{ spawn = "top", at = <20 0>, spin = SPIN }]
+)");
+  go(*run, 2.9);
+  CHECK((named(*run, "cart").pose.position - along_x<D>(6)).norm() < 1e-9);
+  go(*run, 3);
+  CHECK((named(*run, "cart").pose.position - up<D>(4)).norm() == doctest::Approx(1));
+  const Object<D>& top = run->world.object(run->world.objects().back());
+  CHECK(top.spin.norm() == doctest::Approx(radians(90)).epsilon(1e-3));
 }
 
 TEST_CASE_TEMPLATE("reactions start and are held back by states", T, Two, Three) {

@@ -69,7 +69,7 @@ TEST_CASE_TEMPLATE("a conveyor carries, a turning drum carries outside and insid
     ObjectDef<D> wheel = thing<D>("wheel", BodyKind::kinematic, kZero, {});
     if constexpr (D == 2) wheel.colliders = {solid(circle(8))}, wheel.spin = Spin<2>(-0.25);
     else
-      wheel.colliders = {solid(cylinder(8, 6))}, wheel.turned = Rotation<3>(Vec<3>::UnitX(), kPi / 2),
+      wheel.colliders = {solid(cylinder(8, 6))}, wheel.turned = Rotation<3>(Vec<3>(1, 0, 0), kPi / 2),
       wheel.spin = Spin<3>(0, 0, -0.25);
     level.world.add(wheel).value();
     const ObjectId id = level.walker({.speed = 3}, up<D>(4.602));
@@ -194,6 +194,31 @@ TEST_CASE_TEMPLATE("a crate is pushed by how fast the walker goes: light ones fa
   CHECK(slow > 0.3);
   CHECK(slow < light);
   CHECK(pushed(1, 4, "none") < 0.01);
+}
+
+TEST_CASE_TEMPLATE("a crate is ridden by one walker and pushed by another, and neither shakes", T, Two, Three) {
+  constexpr int D = T::D;
+  Level<D> level;
+  level.box("floor", up<D>(-0.5), 200, 1);
+  ObjectDef<D> crate = thing<D>("crate", BodyKind::dynamic, along_x<D>(2) + up<D>(0.6), {solid(slab<D>(1.6, 1.2))});
+  crate.mass = 30, crate.colliders[0].friction = 0.3;
+  const ObjectId box = level.world.add(crate).value();
+  ObjectDef<D> rider = level.walker_def({.speed = 2}, along_x<D>(2) + up<D>(1.81), capsule<D>(0.6, 1.2));
+  rider.name = "rider";
+  const ObjectId rides = level.world.add(rider).value();
+  const ObjectId pushes = level.walker({.speed = 2, .push = 300}, up<D>(0.602));
+  level.run(0.5);
+  level.wish(pushes, {.velocity = along_x<D>(2)});
+  double worst = 0;
+  for (int i = 0; i < 180; ++i) {
+    const Vec<D> before = level.world.object(rides).pose.position - level.world.object(box).pose.position;
+    level.world.step();
+    const Vec<D> after = level.world.object(rides).pose.position - level.world.object(box).pose.position;
+    worst = std::max(worst, (after - before).norm());
+    CHECK(level.on(rides) == "crate");
+  }
+  CHECK(level.world.object(box).pose.position[0] > 5);
+  CHECK(worst < 0.005);
 }
 
 TEST_CASE_TEMPLATE("standing on a crate, riding it, and being blocked or shoved by bodies", T, Two, Three) {

@@ -93,7 +93,8 @@ TEST_CASE("each mistake in a scene is told with its line and column and what wou
        "s.toml:13:31: 'by' says nothing about remove; with add or damage"},
       {"[[reactions]]\nname = 'r'\ndo = [{ after = 2 }]",
        "s.toml:13:7: an effect does nothing; one of: add, set, clamp, damage, remove, hide, show, retag, stop, "
-       "bounce, launch, push, teleport, spawn, attach, detach, drop_last, drop_all, except, switch_on, switch_off, "
+       "send, bounce, launch, push, teleport, spawn, attach, detach, drop_last, drop_all, except, switch_on, "
+       "switch_off, "
        "weigh, "
        "mirror, drop_through, reaction_on, reaction_off, cue, restart, finish"},
       {"[[reactions]]\nname = 'r'\ndo = [{ add = 'world.scor', by = 1 }]",

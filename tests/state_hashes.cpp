@@ -118,7 +118,8 @@ int main(int argc, char** argv) {
       folder = argv[i];
     }
   }
-  for (const char* name : {"night-depot", "loading-bay", "sorting-hall", "mezzanine"}) {
+  for (const char* name :
+       {"night-depot", "loading-bay", "sorting-hall", "mezzanine", "shelf-climb", "crate-push", "gantry-walk"}) {
     const LoadedScene loaded = load_scene(folder + "/" + name + ".toml");
     if (!loaded.ok()) {
       std::fprintf(stderr, "%s\n", loaded.problems.front().message().c_str());

@@ -9,31 +9,52 @@
 
 using namespace colvik;
 
+namespace {
+
+template <int D>
+void check(const char* name, void (*build)(Run<D>&)) {
+  CAPTURE(name);
+  const LoadedScene loaded = load_scene(std::string(COLVIK_SOURCE_DIR "/data/") + name + ".toml");
+  REQUIRE(loaded.ok());
+  const Scene<D>& scene = std::get<Scene<D>>(*loaded.scene);
+  const auto log = [&](Run<D>& run) {
+    run.run_for(scene.length);
+    std::ostringstream out;
+    write_events(out, run.trace);
+    return out.str();
+  };
+  const auto from_file = start_run(scene);
+  Run<D> told(
+      WorldSettings<D>{.gravity = scene.world.gravity, .bounds = scene.world.bounds, .leaving = scene.world.leaving});
+  build(told);
+  const std::string wanted = log(*from_file), got = log(told);
+  CHECK(wanted.size() > 200);
+  CHECK(got == wanted);
+}
+
+}  // namespace
+
 TEST_CASE("scenes told in C++ log the same events as their files") {
-  const std::pair<const char*, void (*)(Run<2>&)> scenes[] = {
-      {"air-curtain", depot::air_curtain},       {"belt-walk", depot::belt_walk},
-      {"charging-dock", depot::charging_dock},   {"crate-push", depot::crate_push},
-      {"endless-trays", depot::endless_trays},   {"hatch-lamp", depot::hatch_lamp},
-      {"locker-hook", depot::locker_hook},       {"magnet-scale", depot::magnet_scale},
-      {"pneumatic-tube", depot::pneumatic_tube}, {"practice-lap", depot::practice_lap},
-      {"shelf-climb", depot::shelf_climb},       {"tilting-tray", depot::tilting_tray},
-      {"weight-barrier", depot::weight_barrier}, {"yard-floor", depot::yard_floor}};
-  for (const auto& [name, build] : scenes) {
-    CAPTURE(name);
-    const LoadedScene loaded = load_scene(std::string(COLVIK_SOURCE_DIR "/data/") + name + ".toml");
-    REQUIRE(loaded.ok());
-    const Scene<2>& scene = std::get<Scene<2>>(*loaded.scene);
-    const auto log = [&](Run<2>& run) {
-      run.run_for(scene.length);
-      std::ostringstream out;
-      write_events(out, run.trace);
-      return out.str();
-    };
-    const auto from_file = start_run(scene);
-    Run<2> told(WorldSettings<2>{.gravity = scene.world.gravity});
-    build(told);
-    const std::string wanted = log(*from_file), got = log(told);
-    CHECK(wanted.size() > 200);
-    CHECK(got == wanted);
-  }
+  check<2>("air-curtain", depot::air_curtain);
+  check<2>("belt-walk", depot::belt_walk);
+  check<2>("charging-dock", depot::charging_dock);
+  check<2>("crate-push", depot::crate_push);
+  check<3>("drone-drops", depot::drone_drops);
+  check<2>("endless-trays", depot::endless_trays);
+  check<2>("flooded-cellar", depot::flooded_cellar);
+  check<3>("gantry-walk", depot::gantry_walk);
+  check<2>("hatch-lamp", depot::hatch_lamp);
+  check<2>("lift-and-drum", depot::lift_and_drum);
+  check<2>("locker-hook", depot::locker_hook);
+  check<2>("low-duct", depot::low_duct);
+  check<2>("magnet-scale", depot::magnet_scale);
+  check<2>("pneumatic-tube", depot::pneumatic_tube);
+  check<2>("practice-lap", depot::practice_lap);
+  check<2>("puck-sorter", depot::puck_sorter);
+  check<2>("shelf-climb", depot::shelf_climb);
+  check<2>("shredder-yard", depot::shredder_yard);
+  check<2>("stairs-and-ramp", depot::stairs_and_ramp);
+  check<2>("tilting-tray", depot::tilting_tray);
+  check<2>("weight-barrier", depot::weight_barrier);
+  check<2>("yard-floor", depot::yard_floor);
 }

@@ -141,6 +141,16 @@ TEST_CASE("run: coverage, cost and results for build servers") {
   CHECK(ran.status == 0);
   CHECK(has(read(folder.path / "results.xml"), "<testsuite name=\"data/locker-hook.toml\" tests=\"5\" failures=\"0\""));
   CHECK(colvik_tool("run data/locker-hook.toml --junit /no/such/folder/x").status == 2);
+  ran = colvik_tool("run data/locker-hook.toml --json " + folder / "results.json");
+  CHECK(ran.status == 0);
+  const auto results = nlohmann::json::parse(read(folder.path / "results.json"));
+  CHECK(results["reactions"]["knock"] == 6);
+  CHECK(results["expectations"].size() == 5);
+  CHECK(results["expectations"][0]["met"] == true);
+  CHECK(results["expectations"][0]["line"] > 60);
+  CHECK(results["tried"]["percent"] > 50);
+  CHECK(results["numbers"]["shut"] == 6);
+  CHECK(colvik_tool("run data/locker-hook.toml --json /no/such/folder/x").status == 2);
 }
 
 TEST_CASE("who, kind, compare and audit: tables, places, differences and logs of others") {

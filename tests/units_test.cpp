@@ -74,7 +74,7 @@ Scene<D> told_in(Scene<D> scene, double k) {
     if (auto* touch = std::get_if<OnTouch>(&r.when)) touch->approach *= k, touch->impulse *= k;
     for (Effect& e : r.effects) {
       if (e.kind != Effect::Kind::bounce) e.vector *= k;
-      e.velocity *= k;
+      e.velocity *= k, e.speed *= k, e.within *= k;
       if (e.region) e.region->lo *= k, e.region->hi *= k;
     }
   }

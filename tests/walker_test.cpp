@@ -202,6 +202,46 @@ TEST_CASE("a thousand seams of tiles change neither speed nor height") {
   }
 }
 
+TEST_CASE("pressed against a wall of tiles a walker falls as freely as beside it") {
+  World<2> world(earth<2>());
+  world
+      .add(thing<2>("wall", BodyKind::fixed, {0.302, -40},
+                    {solid(tiles(std::vector<std::string>(60, "#"), {1, 1}).value())}))
+      .value();
+  ObjectDef<2> def = thing<2>("walker", BodyKind::kinematic, {0, 15}, {solid(capsule<2>(0.6, 1.2))});
+  def.walker = Walker<2>{.speed = 3};
+  const ObjectId id = world.add(def).value();
+  world.wish(id, {.velocity = {3, 0}});
+  for (int i = 1; i <= 120; ++i) {
+    world.step();
+    const double t = i / 60.0;
+    CHECK(world.object(id).pose.position.y() == doctest::Approx(15 - 9.81 * t * t / 2).epsilon(1e-6));
+  }
+  CHECK(std::abs(world.object(id).pose.position.x()) < 1e-4);
+}
+
+TEST_CASE_TEMPLATE("over a crest a walker keeps to the ground when slow, and flies when faster than it holds", T, Two,
+                   Three) {
+  constexpr int D = T::D;
+  const auto in_the_air = [](double speed) {
+    Level<D> level;
+    level.box("up", along_x<D>(-5), 10, 1);
+    const Rotation<D> turn = about_z<D>(radians(-30));
+    level.box("down", up<D>(0.5) + turn * (along_x<D>(10) + up<D>(-0.5)), 20, 1, turn);
+    const ObjectId id = level.walker({.speed = speed, .hold_below = 4.0}, along_x<D>(-3) + up<D>(1.102));
+    level.run(0.2);
+    level.wish(id, {.velocity = along_x<D>(speed)});
+    int steps = 0;
+    for (int i = 0; i < static_cast<int>(60 * 5 / speed); ++i) {
+      level.world.step();
+      steps += level.world.walking(id)->standing ? 0 : 1;
+    }
+    return steps;
+  };
+  CHECK(in_the_air(3) == 0);
+  CHECK(in_the_air(6) > 5);
+}
+
 TEST_CASE("seams of polylines and meshes do not catch a walker either") {
   const auto walk = [](auto ground, auto shape) {
     constexpr int D = decltype(ground.dimension)::D;
@@ -457,6 +497,10 @@ TEST_CASE_TEMPLATE("random moves among random solids: no overlap, and none longe
     ObjectDef<D> def = thing<D>("walker", BodyKind::kinematic, kZero, {solid(capsule<D>(0.6, 1.2))});
     if (round % 3 == 1) def.colliders = {solid(ball<D>(0.8))};
     if (round % 3 == 2) def.colliders = {solid(slab<D>(0.5, 0.9))};
+    if (round % 6 == 5) {  // a compound
+      const std::vector<Placed<D>> two{{ball<D>(0.5), up<D>(0.4), {}}, {cube<D>(0.5), up<D>(-0.2), {}}};
+      def.colliders = {solid(compound<D>(two).value())};
+    }
     def.walker = Walker<D>{.speed = 600};
     const ObjectId id = world.add(def).value();
     const auto start = world.free_place(id, kZero, 8);

@@ -7,7 +7,7 @@ namespace colvik::test {
 template <int D>
 Rotation<D> about_z(double angle) {
   if constexpr (D == 2) return Rotation<2>(angle);
-  else return Rotation<3>(Vec<3>::UnitZ(), angle);
+  else return Rotation<3>(Vec<3>(0, 0, 1), angle);
 }
 
 template <int D>

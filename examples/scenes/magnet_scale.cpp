@@ -53,7 +53,7 @@ void depot::magnet_scale(Run<2>& run) {
       .add({.name = "heavy",
             .when = OnCue{"weighed"},
             .all = {{.kind = Condition::Kind::number, .number = "@first.kilos", .least = 30}},
-            .effects = {effects::launch(Target::object("first"), {1.5, 1.5, 0})}})
+            .effects = {effects::send(Target::object("first"), Target::object("heavy-bay"), 2)}})
       .value();
   run.rules
       .add({.name = "in-the-bay", .self = "@heavy-bay", .other = "pallet", .effects = {effects::stop(Side::other)}})

@@ -101,6 +101,12 @@ template <int D>
 void write_junit(std::ostream& out, const std::string& suite, const Trace<D>& trace,
                  std::span<const Expectation<D>> expectations);
 
+/// A run's results as one JSON object: expectations (met, what was expected and what happened, file and line), how
+/// often each reaction fired, what was tried and what never, numbers, outcome.
+template <int D>
+void write_results(std::ostream& out, const std::string& suite, const Trace<D>& trace,
+                   std::span<const Expectation<D>> expectations);
+
 /// Puts a contact log of another engine through a run's reactions, with no simulation: JSON Lines as docs/events.md
 /// says, in order of time. Objects that are not there are added with their tags. Fails with the line that cannot
 /// be used; what came before it has happened then. Safe on hostile input.

@@ -157,6 +157,7 @@ struct Effect {
     show,
     retag,
     stop,
+    send,
     bounce,
     launch,
     push,
@@ -191,11 +192,13 @@ struct Effect {
   std::string spot{};
   Direction vector = kZero;  ///< place, offset, axis, impulse, or the step of a stack
   Direction velocity = kZero;
-  bool own_frame = false;  ///< vector and velocity are told in the frame of the target, or of `to`
-  bool placed = false;     ///< `vector` is a place of the world
-  bool turned = false;     ///< a teleported thing takes on the place's rotation, and its velocity turns with it
-  bool away = false;       ///< a push away from the other side
-  bool by_speed = false;   ///< which grows with the speed of the touch
+  Direction spin = kZero;        ///< radians per second; in 2D the third number counts
+  double speed = 0, within = 0;  ///< send
+  bool own_frame = false;        ///< vector and velocity are told in the frame of the target, or of `to`
+  bool placed = false;           ///< `vector` is a place of the world
+  bool turned = false;           ///< a teleported thing takes on the place's rotation, and its velocity turns with it
+  bool away = false;             ///< a push away from the other side
+  bool by_speed = false;         ///< which grows with the speed of the touch
   std::size_t collider = 0;
   bool turns_back = false;            ///< mirror: as it was first, instead of the other way
   bool motion = false;                ///< switch_on and switch_off: its motion instead of a collider
@@ -224,6 +227,10 @@ namespace effects {
                            double after = 0);
 /// No velocity, no spin, no motion.
 [[nodiscard]] Effect stop(Target target, double after = 0);
+/// Sends a kinematic target straight to a place of the world, or after an object, at a speed; it stops there, or
+/// `within` so far of it. Takes the place of its motion.
+[[nodiscard]] Effect send(Target target, Direction place, double speed, double within = 0, double after = 0);
+[[nodiscard]] Effect send(Target target, Target to, double speed, double within = 0, double after = 0);
 /// Turns the target's velocity round: the part along the normal of the touch, or along `axis`; only while it
 /// approaches.
 [[nodiscard]] Effect bounce(Target target, Direction axis = kZero);
@@ -239,10 +246,11 @@ namespace effects {
 /// To an object, or a spot of it; `turned`: with its rotation, and the velocity turned alike.
 [[nodiscard]] Effect teleport(Target target, Target to, std::string spot, bool turned = false, double after = 0);
 /// A new object of a declared kind, at a place of the world.
-[[nodiscard]] Effect spawn(std::string kind, Direction place, Direction velocity = kZero, double after = 0);
+[[nodiscard]] Effect spawn(std::string kind, Direction place, Direction velocity = kZero, double after = 0,
+                           Direction spin = kZero);
 /// The same at a spot ("" for its origin) of an object, or `offset` from there; offset and velocity in its own frame.
 [[nodiscard]] Effect spawn_at(std::string kind, Target of, std::string spot, Direction offset = kZero,
-                              Direction velocity = kZero, double after = 0);
+                              Direction velocity = kZero, double after = 0, Direction spin = kZero);
 /// The same anywhere in a region, by chance; the same in each run.
 [[nodiscard]] Effect spawn_in(std::string kind, const Bounds<3>& region, std::uint64_t seed = 1, double after = 0);
 /// From now on the target rides with `to`: as it lies to it now, or, with a spot, there; the nth one that this effect

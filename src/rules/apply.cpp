@@ -115,6 +115,15 @@ bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, 
       return done;
     }
     case Kind::stop: return world.stop(id);
+    case Kind::send: {
+      Approach<D> way{rules::in_world<D>(e.vector), {}, e.speed, e.within};
+      if (!e.placed) {
+        const std::vector<ObjectId> to = whom(e.to, {}, m);
+        if (to.empty() || to.front() == id) return false;
+        way.object = world.object(to.front()).name;
+      }
+      return world.set_motion(id, way);
+    }
     case Kind::bounce: {
       const Vec<D> axis = e.vector.isZero(0) ? (is_self ? m.normal : Vec<D>(-m.normal))
                                              : Vec<D>(rules::in_world<D>(e.vector).normalized());
@@ -195,14 +204,17 @@ template <int D>
 bool Rules<D>::Impl::spawn(const rules::CompiledEffect& c, const Moment<D>& m, std::uint64_t nth) {
   const Effect& e = c.effect;
   const Vec<D> vector = rules::in_world<D>(e.vector), velocity = rules::in_world<D>(e.velocity);
-  if (e.placed) return world.spawn(e.name, {vector, {}}, velocity);
+  Spin<D> spin;
+  if constexpr (D == 2) spin = Spin<2>(e.spin[2]);
+  else spin = e.spin;
+  if (e.placed) return world.spawn(e.name, {vector, {}}, velocity, spin);
   if (e.region) {
     Vec<D> at = kZero;
     for (int i = 0; i < D; ++i) {
       const double part = 0.5 * (1 + math::chance(e.seed, D * nth + static_cast<std::uint64_t>(i)));
       at[i] = e.region->lo[i] + part * (e.region->hi[i] - e.region->lo[i]);
     }
-    return world.spawn(e.name, {at, {}}, velocity);
+    return world.spawn(e.name, {at, {}}, velocity, spin);
   }
   const std::optional<Pose<D>> from = place_of(e, m);
   if (!from) return false;
@@ -212,7 +224,13 @@ bool Rules<D>::Impl::spawn(const rules::CompiledEffect& c, const Moment<D>& m, s
     if (world.object(of).mirrored) v[0] = -v[0];
     return v;
   };
-  return world.spawn(e.name, {*from * across(vector), from->rotation}, from->rotation * across(velocity));
+  if constexpr (D == 3) {
+    if (world.object(of).mirrored) spin[1] = -spin[1], spin[2] = -spin[2];  // an axis in a mirror
+    spin = from->rotation * spin;
+  } else if (world.object(of).mirrored) {
+    spin = -spin;
+  }
+  return world.spawn(e.name, {*from * across(vector), from->rotation}, from->rotation * across(velocity), spin);
 }
 
 template struct Rules<2>::Impl;

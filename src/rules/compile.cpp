@@ -64,7 +64,8 @@ Result<CompiledEffect> Rules<D>::Impl::compile_effect(const Effect& e, bool has_
   if (!(e.after >= 0 && e.after <= 1e9))
     return wrong(fmt::format("delay {} is not usable", e.after), "seconds, 0 or more");
   if (!std::isfinite(e.by)) return wrong("the change of a number is not finite", "a number");
-  if (!e.vector.allFinite() || !e.velocity.allFinite() || e.vector.norm() > 1e15 || e.velocity.norm() > 1e15)
+  if (!e.vector.allFinite() || !e.velocity.allFinite() || !e.spin.allFinite() || e.vector.norm() > 1e15 ||
+      e.velocity.norm() > 1e15)
     return wrong(fmt::format("a vector of '{}' is not usable", what), "finite numbers");
   const auto check_target = [&](const Target& target) -> Result<void> {
     if ((target.kind == Target::Kind::self && !has_self) || (target.kind == Target::Kind::other && !has_other))
@@ -118,6 +119,10 @@ Result<CompiledEffect> Rules<D>::Impl::compile_effect(const Effect& e, bool has_
     case Kind::except:
       if (!(e.safe >= 0 && e.safe <= 1e9))
         return wrong(fmt::format("{} seconds are not usable", e.safe), "seconds, 0 or more");
+      [[fallthrough]];
+    case Kind::send:
+      if (e.kind == Kind::send && !(e.speed > 0 && e.speed <= 1e12 && e.within >= 0 && e.within <= 1e12))
+        return wrong(fmt::format("a speed of {} is not usable", e.speed), "a number above 0");
       [[fallthrough]];
     case Kind::teleport:
     case Kind::attach:

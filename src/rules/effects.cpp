@@ -4,10 +4,10 @@ namespace colvik {
 
 std::string_view name_of(Effect::Kind kind) {
   static constexpr std::string_view kNames[] = {
-      "add",         "set",          "clamp",  "damage",    "remove",     "hide",  "show",   "retag",
-      "stop",        "bounce",       "launch", "push",      "teleport",   "spawn", "attach", "detach",
-      "drop_last",   "drop_all",     "except", "switch_on", "switch_off", "weigh", "mirror", "drop_through",
-      "reaction_on", "reaction_off", "cue",    "restart",   "finish"};
+      "add",          "set",         "clamp",        "damage", "remove",    "hide",       "show",  "retag",
+      "stop",         "send",        "bounce",       "launch", "push",      "teleport",   "spawn", "attach",
+      "detach",       "drop_last",   "drop_all",     "except", "switch_on", "switch_off", "weigh", "mirror",
+      "drop_through", "reaction_on", "reaction_off", "cue",    "restart",   "finish"};
   static_assert(std::size(kNames) == static_cast<std::size_t>(Effect::Kind::finish) + 1, "one name for each");
   return kNames[static_cast<std::size_t>(kind)];
 }
@@ -79,6 +79,16 @@ Effect retag(Target target, std::vector<std::string> give, std::vector<std::stri
   return e;
 }
 Effect stop(Target target, double after) { return on(Effect::Kind::stop, std::move(target), after); }
+Effect send(Target target, Direction place, double speed, double within, double after) {
+  Effect e = on(Effect::Kind::send, std::move(target), after);
+  e.vector = place, e.speed = speed, e.within = within, e.placed = true;
+  return e;
+}
+Effect send(Target target, Target to, double speed, double within, double after) {
+  Effect e = on(Effect::Kind::send, std::move(target), after);
+  e.to = std::move(to), e.speed = speed, e.within = within;
+  return e;
+}
 Effect bounce(Target target, Direction axis) {
   Effect e = on(Effect::Kind::bounce, std::move(target), 0);
   e.vector = axis;
@@ -109,14 +119,16 @@ Effect teleport(Target target, Target to, std::string spot, bool turned, double 
   e.to = std::move(to), e.spot = std::move(spot), e.turned = turned;
   return e;
 }
-Effect spawn(std::string kind, Direction place, Direction velocity, double after) {
+Effect spawn(std::string kind, Direction place, Direction velocity, double after, Direction spin) {
   Effect e = named(Effect::Kind::spawn, std::move(kind), after);
-  e.vector = place, e.velocity = velocity, e.placed = true;
+  e.vector = place, e.velocity = velocity, e.spin = spin, e.placed = true;
   return e;
 }
-Effect spawn_at(std::string kind, Target of, std::string spot, Direction offset, Direction velocity, double after) {
+Effect spawn_at(std::string kind, Target of, std::string spot, Direction offset, Direction velocity, double after,
+                Direction spin) {
   Effect e = named(Effect::Kind::spawn, std::move(kind), after);
   e.to = std::move(of), e.spot = std::move(spot), e.vector = offset, e.velocity = velocity, e.own_frame = true;
+  e.spin = spin;
   return e;
 }
 Effect spawn_in(std::string kind, const Bounds<3>& region, std::uint64_t seed, double after) {

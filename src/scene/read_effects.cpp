@@ -67,7 +67,7 @@ template <int D>
 void SceneReader<D>::read_places(const Section& s, Effect& e) {
   using Does = Effect::Kind;
   const toml::node* to = s.find("to");
-  if (e.kind == Does::teleport || e.kind == Does::attach) {
+  if (e.kind == Does::teleport || e.kind == Does::attach || e.kind == Does::send) {
     s.require("to", "a place or whom");
     if (to != nullptr && to->is_array()) {
       if (e.kind == Does::attach) context_.report(*to, "something is attached to a place", "whom");
@@ -127,11 +127,14 @@ std::optional<Effect> SceneReader<D>::read_effect(const Section& s) {
   only_for("axis", {"bounce"});
   for (const std::string_view key : {"impulse", "away", "by_speed", "at_least"}) only_for(key, {"push"});
   only_for("velocity", {"launch", "spawn"});
-  only_for("to", {"teleport", "attach", "set", "clamp"});
+  only_for("spin", {"spawn"});
+  only_for("speed", {"send"});
+  only_for("to", {"teleport", "send", "attach", "set", "clamp"});
   only_for("from", {"spawn", "clamp", "except"});
   for (const std::string_view key : {"seconds", "until_apart"}) only_for(key, {"except"});
   only_for("spot", {"spawn", "teleport", "attach"});
-  for (const std::string_view key : {"at", "within", "seed"}) only_for(key, {"spawn"});
+  for (const std::string_view key : {"at", "seed"}) only_for(key, {"spawn"});
+  only_for("within", {"spawn", "send"});
   only_for("step", {"attach"});
   only_for("turned", {"teleport"});
   for (const std::string_view key : {"collider", "motion"}) only_for(key, {"switch_on", "switch_off"});
@@ -173,6 +176,15 @@ std::optional<Effect> SceneReader<D>::read_effect(const Section& s) {
   for (const char* key : {"axis", "impulse"})
     if (auto v = s.template vector<D>(key)) e.vector = padded<D>(*v);
   if (auto v = s.template vector<D>("velocity")) e.velocity = padded<D>(*v);
+  if (auto spin = s.template spin<D>("spin")) {
+    if constexpr (D == 2) e.spin[2] = (*spin)[0];
+    else e.spin = *spin;
+  }
+  if (e.kind == Does::send) {
+    s.require("speed", "speed = units per second");
+    e.speed = s.number("speed").value_or(1);
+    e.within = s.number("within").value_or(0);
+  }
   if (e.kind == Does::launch) s.require("velocity", "velocity = [...]");
   if (e.kind == Does::weigh) s.require("scale", "scale = of gravity");
   if (auto scale = s.number("scale")) e.by = *scale;

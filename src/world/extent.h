@@ -13,10 +13,10 @@ template <int D>
   if constexpr (D == 2) {
     frame.rotation = Rotation<2>(angle_of(direction.y(), direction.x()));
   } else {
-    const Vec<3> axis = cross(Vec<3>(Vec<3>::UnitX()), direction);
+    const Vec<3> axis = cross(Vec<3>(1, 0, 0), direction);
     const double sine = axis.norm();
     if (sine > 1e-12) frame.rotation = Rotation<3>(axis, angle_of(sine, direction.x()));
-    else if (direction.x() < 0) frame.rotation = Rotation<3>(Vec<3>(Vec<3>::UnitY()), kPi);
+    else if (direction.x() < 0) frame.rotation = Rotation<3>(Vec<3>(0, 1, 0), kPi);
   }
   const Bounds<D> box = bounds(shape, frame.relative(pose));
   return {box.lo[0], box.hi[0]};

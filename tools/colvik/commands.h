@@ -25,7 +25,7 @@ struct RunOptions {
   std::size_t firings = 8;
   bool coverage = false, cost = false;
   double require_coverage = 0;  // percent
-  std::string junit;
+  std::string json, junit;
 };
 void add_run(CLI::App& app, RunOptions& options);
 int run(const RunOptions& options, bool terminal, std::ostream& out, std::ostream& err);

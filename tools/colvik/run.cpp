@@ -28,6 +28,7 @@ void add_run(CLI::App& app, RunOptions& o) {
   c->add_option("--require-coverage", o.require_coverage, "percent; less counts as a missed expectation")
       ->check(CLI::Range(0.0, 100.0));
   c->add_option("--junit", o.junit, "write the results as JUnit XML to this file");
+  c->add_option("--json", o.json, "write the results and what was tried as JSON to this file");
   c->add_flag("--cost", o.cost, "what the run cost: objects, pairs, contacts, time of a step");
   c->footer(
       "Exit status: 0 all expectations met, 1 some missed, 2 the scene or the call is wrong.\n\n"
@@ -53,7 +54,7 @@ StepCost<D> run_measured(Run<D>& run, double length, bool tells_cost) {
 
 template <int D>
 bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostream& out, std::ostream* events,
-             std::ostream* junit) {
+             std::ostream* junit, std::ostream* json) {
   const auto run = start_run(scene);
   if (o.during) run->world.ask_during(TagQuery(), TagQuery());
   const StepCost<D> cost = run_measured(*run, scene.length, o.cost);
@@ -64,6 +65,7 @@ bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostre
   out << run_report<D>(run->trace, scene.expectations, {colour, o.firings, o.coverage});
   if (o.cost) out << '\n' << cost_report(cost, run->world, run->trace);
   if (junit != nullptr) write_junit<D>(*junit, scene.file, run->trace, scene.expectations);
+  if (json != nullptr) write_results<D>(*json, scene.file, run->trace, scene.expectations);
   if (tried.percent() < o.require_coverage) {
     out << fmt::format("The run tried {:.1f}% of what there is, and {:g}% are required\n", tried.percent(),
                        o.require_coverage);
@@ -77,9 +79,10 @@ bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostre
 }  // namespace
 
 int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err) {
-  if ((!o.events.empty() || !o.junit.empty()) && o.scenes.size() > 1) {
-    err << fmt::format("colvik run: {} goes with one scene; run them one by one\n",
-                       o.events.empty() ? "--junit" : "--events");
+  if ((!o.events.empty() || !o.junit.empty() || !o.json.empty()) && o.scenes.size() > 1) {
+    err << fmt::format("colvik run: {} goes with one scene; run them one by one\n", !o.events.empty()  ? "--events"
+                                                                                    : !o.junit.empty() ? "--junit"
+                                                                                                       : "--json");
     return kWrong;
   }
   std::vector<LoadedScene> scenes;  // all are read before any is run: nothing half done
@@ -90,12 +93,13 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   }
   if (!good) return kWrong;
 
-  std::ofstream file, junit;
+  std::ofstream file, junit, json;
   std::ostream* events = nullptr;
-  if (!o.junit.empty()) {
-    junit.open(o.junit);
-    if (!junit) {
-      err << fmt::format("{}: the file cannot be written; a path in a folder that exists\n", o.junit);
+  for (const auto& [stream, path] : {std::pair(&junit, &o.junit), std::pair(&json, &o.json)}) {
+    if (path->empty()) continue;
+    stream->open(*path);
+    if (!*stream) {
+      err << fmt::format("{}: the file cannot be written; a path in a folder that exists\n", *path);
       return kWrong;
     }
   }
@@ -115,12 +119,13 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   bool all_met = true;
   for (std::size_t i = 0; i < scenes.size(); ++i) {
     if (i > 0) out << "\n";
-    std::ostream* results = junit.is_open() ? &junit : nullptr;
-    all_met = std::visit([&](const auto& scene) { return run_one(scene, o, colour, out, events, results); },
+    std::ostream *results = junit.is_open() ? &junit : nullptr, *as_json = json.is_open() ? &json : nullptr;
+    all_met = std::visit([&](const auto& scene) { return run_one(scene, o, colour, out, events, results, as_json); },
                          *scenes[i].scene) &&
               all_met;
   }
-  for (const auto& [stream, path] : {std::pair(&file, &o.events), std::pair(&junit, &o.junit)})
+  for (const auto& [stream, path] :
+       {std::pair(&file, &o.events), std::pair(&junit, &o.junit), std::pair(&json, &o.json)})
     if (stream->is_open() && !stream->flush()) {
       err << fmt::format("{}: writing failed; is the disk full?\n", *path);
       return kWrong;

@@ -1,0 +1,35 @@
+// A run's results as JSON.
+#include <colvik/insight.hpp>
+
+#include <nlohmann/json.hpp>
+
+#include <ostream>
+
+namespace colvik {
+
+template <int D>
+void write_results(std::ostream& out, const std::string& suite, const Trace<D>& trace,
+                   std::span<const Expectation<D>> expectations) {
+  using Json = nlohmann::ordered_json;
+  Json all{{"scene", suite}, {"time", trace.time()}, {"steps", trace.steps()}};
+  all["outcome"] = trace.outcome() ? Json(*trace.outcome()) : Json(nullptr);
+  for (const Expectation<D>& e : expectations) {
+    const ExpectationResult r = judge(e, trace);
+    all["expectations"].push_back({{"met", r.met},
+                                   {"expected", r.expected},
+                                   {"happened", r.happened},
+                                   {"file", r.place.file},
+                                   {"line", r.place.line}});
+  }
+  for (const ReactionReport& r : trace.reactions()) all["reactions"][r.name] = r.fired;
+  const Coverage tried = coverage(trace);
+  all["tried"] = {{"percent", tried.percent()}};
+  for (const Tried& t : tried.all) all["tried"][std::string(name_of(t.what))][t.name] = t.tried;
+  for (const Number& n : trace.numbers()) all["numbers"][n.name] = n.value;
+  out << all.dump(2, ' ', false, Json::error_handler_t::replace) << '\n';
+}
+
+template void write_results(std::ostream&, const std::string&, const Trace<2>&, std::span<const Expectation<2>>);
+template void write_results(std::ostream&, const std::string&, const Trace<3>&, std::span<const Expectation<3>>);
+
+}  // namespace colvik

@@ -1,0 +1,128 @@
+// How heavy and how large objects are, alone and with all that moves with them.
+#include <Eigen/LU>
+
+#include <algorithm>
+
+#include "world/impl.h"
+
+namespace colvik {
+
+using world::ObjectState;
+
+namespace {
+
+// Moment of inertia about the origin of a mass of one at `arm` (the parallel axis theorem).
+Inertia<2> point_inertia(const Vec<2>& arm) { return Inertia<2>(arm.squaredNorm()); }
+Inertia<3> point_inertia(const Vec<3>& arm) {
+  return Inertia<3>::Identity() * arm.squaredNorm() - arm * arm.transpose();
+}
+
+}  // namespace
+
+// How far its solids reach from the centre of mass, and the smallest ball that fits in one.
+template <int D>
+void World<D>::Impl::set_size(ObjectState<D>& o) {
+  o.reach = 0;
+  o.thin = std::numeric_limits<double>::max();
+  for (const Collider<D>& c : o.shown.colliders) {
+    if (is_scenery(c.def.shape.kind)) continue;
+    const Bounds<D> box = bounds(c.def.shape, Pose<D>{c.def.at, c.def.turned});
+    o.reach = std::max(o.reach, (box.centre() - o.shown.mass_centre).norm() + box.size().norm() / 2);
+    if (!c.def.zone || o.shown.body != BodyKind::dynamic) o.thin = std::min(o.thin, world::thinness(c.def.shape));
+  }
+  // What moves with it reaches further, about the same centre.
+  for (const std::uint32_t child : o.children) {
+    ObjectState<D>& c = objects[child];
+    c.shown.mass_centre = c.on_root.to_local(objects[o.root].shown.mass_centre);
+    set_size(c);
+    o.reach = std::max(o.reach, c.reach);
+    if (c.thin > 0) o.thin = std::min(o.thin, c.thin);
+  }
+  if (o.thin == std::numeric_limits<double>::max()) o.thin = 0;
+}
+
+// Of its own solids alone.
+template <int D>
+void World<D>::Impl::set_own_mass(ObjectState<D>& o) {
+  double mass = 0;
+  Vec<D> centre = Vec<D>::Zero();
+  std::vector<MassProperties<D>> parts;
+  for (const Collider<D>& shown : o.shown.colliders) {
+    const ColliderDef<D>& c = shown.def;
+    parts.push_back(c.zone ? MassProperties<D>{} : mass_properties(c.shape));
+    const double m = c.density * parts.back().volume;
+    mass += m;
+    centre += m * (c.at + c.turned * parts.back().centre);
+  }
+  if (mass > 0) centre /= mass;
+  Inertia<D> inertia = Inertia<D>::Zero();
+  for (std::size_t i = 0; i < parts.size(); ++i) {
+    const ColliderDef<D>& c = o.shown.colliders[i].def;
+    const MassProperties<D>& p = parts[i];
+    const Vec<D> arm = c.at + c.turned * p.centre - centre;
+    if constexpr (D == 2) {
+      inertia += c.density * (p.inertia + p.volume * point_inertia(arm));
+    } else {
+      Inertia<3> axes;
+      for (int k = 0; k < 3; ++k) axes.col(k) = c.turned.axis(k);
+      const Inertia<3> turned = axes * p.inertia * axes.transpose();
+      inertia += c.density * (turned + p.volume * point_inertia(arm));
+    }
+  }
+  if (o.given_mass_centre) {
+    inertia += mass * point_inertia(Vec<D>(*o.given_mass_centre - centre));
+    centre = *o.given_mass_centre;
+  }
+  if (o.given_mass) {
+    if (mass > 0) inertia *= *o.given_mass / mass;
+    mass = *o.given_mass;
+  }
+  if (o.given_inertia) inertia = o.given_inertia->asDiagonal();
+  o.own_mass = mass;
+  o.shown.mass_centre = centre;
+  o.inertia = inertia;
+}
+
+// Of a root: with all that moves with it.
+template <int D>
+void World<D>::Impl::set_mass(ObjectState<D>& o) {
+  set_own_mass(o);
+  double mass = o.own_mass;
+  Vec<D> centre = o.shown.mass_centre;
+  Inertia<D> inertia = o.inertia;
+  if (!o.children.empty()) {
+    centre *= mass;
+    for_family(o, [&](ObjectState<D>& member) {
+      if (member.parent == world::kAlone) return;
+      set_own_mass(member);
+      mass += member.own_mass;
+      centre += member.own_mass * (member.on_root * member.shown.mass_centre);
+    });
+    centre /= mass;
+    inertia += o.own_mass * point_inertia(Vec<D>(o.shown.mass_centre - centre));
+    for_family(o, [&](ObjectState<D>& member) {
+      if (member.parent == world::kAlone) return;
+      const Vec<D> arm = member.on_root * member.shown.mass_centre - centre;
+      if constexpr (D == 2) {
+        inertia += member.inertia + member.own_mass * point_inertia(arm);
+      } else {
+        Inertia<3> axes;
+        for (int k = 0; k < 3; ++k) axes.col(k) = member.on_root.rotation.axis(k);
+        inertia += axes * member.inertia * axes.transpose() + member.own_mass * point_inertia(arm);
+      }
+      member.shown.mass = member.own_mass;
+      member.shown.mass_centre = member.on_root.to_local(centre);
+    });
+  }
+  o.shown.mass = mass;
+  o.shown.mass_centre = centre;
+  o.inverse_mass = 1 / mass;
+  const bool turns = !o.locked_rotation && inertia.trace() > 0;
+  o.inertia = turns ? inertia : Inertia<D>(Inertia<D>::Zero());
+  o.inverse_inertia = turns ? Inertia<D>(inertia.inverse()) : Inertia<D>(Inertia<D>::Zero());
+}
+
+template struct World<2>::Impl;
+template struct World<3>::Impl;
+
+}  // namespace colvik
