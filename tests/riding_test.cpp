@@ -196,6 +196,38 @@ TEST_CASE_TEMPLATE("a crate is pushed by how fast the walker goes: light ones fa
   CHECK(pushed(1, 4, "none") < 0.01);
 }
 
+TEST_CASE_TEMPLATE("walkers stand on each other whatever their age, and what one carries is solid", T, Two, Three) {
+  constexpr int D = T::D;
+  for (const bool above_first : {true, false}) {
+    Level<D> level;
+    level.box("floor", up<D>(-0.5), 60, 1);
+    const auto add = [&](const std::string& name, double height) {
+      ObjectDef<D> def = level.walker_def({.speed = 2}, up<D>(height), slab<D>(0.8, 1));
+      def.name = name;
+      return level.world.add(def).value();
+    };
+    ObjectId above, below;
+    if (above_first) above = add("above", 1.51), below = add("below", 0.502);
+    else below = add("below", 0.502), above = add("above", 1.51);
+    level.run(0.3);
+    CHECK(level.on(above) == "below");
+    level.wish(below, {.velocity = along_x<D>(2)});
+    level.run(2);
+    CHECK(level.world.object(above).pose.position[0] == doctest::Approx(4).epsilon(1e-3));
+    CHECK(level.on(above) == "below");
+  }
+  Level<D> level;
+  level.box("floor", up<D>(-0.5), 60, 1);
+  level.box("wall", along_x<D>(5.5) + up<D>(2), 1, 4);
+  const ObjectId id = level.walker({.speed = 2}, up<D>(0.602));
+  ObjectDef<D> tote = thing<D>("tote", BodyKind::fixed, kZero, {solid(cube<D>(0.4))});
+  tote.parent = "walker", tote.on_parent = Pose<D>{along_x<D>(1), {}};
+  level.world.add(tote).value();
+  level.wish(id, {.velocity = along_x<D>(2)});
+  level.run(4);
+  CHECK(level.world.object(id).pose.position[0] == doctest::Approx(5 - 1.2 - 0.002).epsilon(1e-5));
+}
+
 TEST_CASE_TEMPLATE("a crate is ridden by one walker and pushed by another, and neither shakes", T, Two, Three) {
   constexpr int D = T::D;
   Level<D> level;

@@ -62,6 +62,7 @@ struct WalkerState {
   bool wished_jump = false;  // in the last step
   bool moved = false;        // once
   double slid = -1e300;      // seconds: when it last was on ground too steep to stand on
+  double flow = 0;           // speed at which zones carried it along in the last step
   double reach = 0;          // how far it may get within the step
   TagQuery pushes, yields_to;
 };

@@ -21,13 +21,14 @@ Pose<D> across(const Pose<D>& pose) {
 
 }  // namespace
 
-// Of one object, in its own frame; its family and its pairs are seen to by the caller.
+// Of one object, in its own frame; its family and its pairs are seen to by the caller. A shape for one side only stays.
 template <int D>
 void World<D>::Impl::mirror(ObjectState<D>& o) {
   for (std::size_t i = 0; i < o.shown.colliders.size(); ++i) {
     ColliderDef<D>& c = o.shown.colliders[i].def;
-    c.shape = mirrored(c.shape).value();
-    if (i < o.first_shapes.size()) o.first_shapes[i] = mirrored(o.first_shapes[i]).value();
+    if (Result<Shape<D>> shape = mirrored(c.shape)) c.shape = std::move(shape).value();
+    if (i < o.first_shapes.size())
+      if (Result<Shape<D>> shape = mirrored(o.first_shapes[i])) o.first_shapes[i] = std::move(shape).value();
     c.at = across<D>(c.at);
     c.turned = mirrored(c.turned);
     c.surface_velocity = across<D>(c.surface_velocity), c.one_way = across<D>(c.one_way);

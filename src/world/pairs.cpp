@@ -29,7 +29,8 @@ void World<D>::Impl::put_in_tree(std::uint32_t at) {
     const bool leaps = s.body == BodyKind::dynamic && o.continuous && far > o.thin;
     now = (leaps ? now.grown(far) : now.swept(travel)).grown(std::min(s.spin.norm() * dt, 2.0) * arm);
   }
-  if (o.walker >= 0) now = now.grown(walkers[static_cast<std::size_t>(o.walker)].reach);
+  if (const std::int32_t walker = objects[o.root].walker; walker >= 0)
+    now = now.grown(walkers[static_cast<std::size_t>(walker)].reach);
   index::Tree<D>& tree = still_object ? still : moving;
   if (c.in_tree && tree.bounds(at).contains(now.grown(margin / 2))) return;
   // Padded, so that a slow thing does not trouble the tree every step.

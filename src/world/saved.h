@@ -167,7 +167,7 @@ void pack(A& a, ObjectState<D>& o) {
 // Its queries are compiled again from the object's walker.
 template <class A, int D>
 void pack(A& a, WalkerState<D>& w) {
-  a(w.slot, w.walking, w.wishes, w.velocity, w.last_up, w.foot, w.wished_jump, w.moved, w.slid);
+  a(w.slot, w.walking, w.wishes, w.velocity, w.last_up, w.foot, w.wished_jump, w.moved, w.slid, w.flow);
 }
 template <class A, int D>
 void pack(A& a, Kept<D>& k) {

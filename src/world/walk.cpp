@@ -55,9 +55,13 @@ void World<D>::Impl::plan_walks() {
     const Walker<D>& can = *o.shown.walker;
     const double fast = w.velocity.norm() + w.walking.carried.norm() +
                         std::max(can.speed, w.walking.wish.velocity.norm()) + can.jump_speed;
-    w.reach = fast * dt + 2 * settings.gravity.norm() * std::abs(o.shown.gravity_scale) * dt * dt + 2 * can.step +
-              0.05 * settings.metre;
-    if (can.mirrors && !w.walking.wish.velocity.isZero(0)) {
+    double carried = w.flow;
+    if (const ObjectState<D>* on = w.walking.standing ? state(w.walking.on) : nullptr)
+      carried +=
+          on->shown.velocity.norm() + on->shown.spin.norm() * (o.shown.pose.position - on->shown.pose.position).norm();
+    w.reach = (fast + carried) * dt + 2 * settings.gravity.norm() * std::abs(o.shown.gravity_scale) * dt * dt +
+              2 * can.step + 0.05 * settings.metre;
+    if (D == 2 && can.mirrors && !w.walking.wish.velocity.isZero(0)) {
       const double ahead = w.walking.wish.velocity.dot(o.shown.pose.rotation.axis(0));
       if (ahead != 0 && (ahead < 0) != o.shown.mirrored) set_mirrored(o, ahead < 0);
     }
@@ -100,20 +104,27 @@ void World<D>::Impl::walk() {
   std::vector<std::vector<world::Pair<D>*>> near(walkers.size());
   for (world::Pair<D>& p : pairs) {
     for (const std::uint32_t at : {p.a, p.b})
-      if (const std::int32_t walker = objects[colliders[at].object].walker; walker >= 0)
+      if (const std::int32_t walker = objects[objects[colliders[at].object].root].walker; walker >= 0)
         near[static_cast<std::size_t>(walker)].push_back(&p);
   }
-  for (const std::uint32_t slot : movers) {
+  std::vector<bool> walked(walkers.size(), false);
+  const auto go = [&](std::uint32_t slot, const auto& go_on) -> void {
     ObjectState<D>& o = objects[slot];
-    if (o.walker < 0 || !o.shown.active || o.parent != kAlone) continue;
+    if (o.walker < 0 || !o.shown.active || o.parent != kAlone) return;
     const auto i = static_cast<std::size_t>(o.walker);
+    if (walked[i]) return;
+    walked[i] = true;
+    // Who stands on another one goes after it.
+    if (const ObjectState<D>* on = walkers[i].walking.standing ? state(walkers[i].walking.on) : nullptr)
+      go_on(on->root, go_on);
     world::Walk<D>(*this, o, walkers[i], near[i]).run();
     for_family(o, [&](ObjectState<D>& member) {
       if (&member == &o) return;
       member.pose_before = member.shown.pose;
       follow(member);
     });
-  }
+  };
+  for (const std::uint32_t slot : movers) go(slot, go);
   // Last, as it may wake what sleeps, and its pairs.
   for (const world::WalkPush<D>& p : walk_pushes) {
     ObjectState<D>& o = objects[p.slot];

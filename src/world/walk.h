@@ -37,6 +37,11 @@ class Walk {
   };
 
   // walk_move.cpp
+  // Where one of its colliders' objects is with the walker there: itself, or what it carries.
+  [[nodiscard]] Pose<D> pose_of_own(const ColliderState<D>& own, const Pose<D>& walker) const {
+    const ObjectState<D>& o = w_.objects[own.object];
+    return o.parent == kAlone ? walker : walker * o.on_root;
+  }
   [[nodiscard]] Hit cast(const Vec<D>& from, const Vec<D>& way) const;
   // The part of the way that keeps the clearance.
   [[nodiscard]] double free_way(const Hit& hit, const Vec<D>& way, bool down = false) const;

@@ -21,7 +21,7 @@ auto Walk<D>::cast(const Vec<D>& from, const Vec<D>& way) const -> Hit {
     const Object<D>& object = w_.objects[other.object].shown;
     const Pose<D> place = object.pose * Pose<D>{theirs.at, theirs.turned};
     contact::Course<D> course;
-    course.start = w_.relative_pose(other, object.pose, own, start);
+    course.start = w_.relative_pose(other, object.pose, own, pose_of_own(own, start));
     course.move = place.rotation.inverse() * way;
     course.through_one_way = by.pair->let_through;
     const auto hit = contact::first_touch(theirs.shape, mine.shape, course);
@@ -63,7 +63,8 @@ double Walk<D>::deepest() const {
     if (!by.pushes) continue;
     const ColliderState<D>&own = w_.colliders[by.own], &other = w_.colliders[by.other];
     contact::collide(w_.shape_of(other), w_.shape_of(own),
-                     w_.relative_pose(other, w_.objects[other.object].shown.pose, own, pose_), 0, 0, w_.manifolds);
+                     w_.relative_pose(other, w_.objects[other.object].shown.pose, own, pose_of_own(own, pose_)), 0, 0,
+                     w_.manifolds);
     drop_one_way(*by.pair);
     for (const contact::Manifold<D>& m : w_.manifolds)
       for (int k = 0; k < m.count; ++k) depth = std::max(depth, -m.points[static_cast<std::size_t>(k)].gap);
@@ -89,7 +90,8 @@ bool Walk<D>::push_out(int rounds) {
         const ColliderState<D>&own = w_.colliders[by.own], &other = w_.colliders[by.other];
         const Object<D>& object = w_.objects[other.object].shown;
         if (!by.pushes || (object.body == BodyKind::fixed) != still) continue;
-        contact::collide(w_.shape_of(other), w_.shape_of(own), w_.relative_pose(other, object.pose, own, pose_), near,
+        contact::collide(w_.shape_of(other), w_.shape_of(own),
+                         w_.relative_pose(other, object.pose, own, pose_of_own(own, pose_)), near,
                          0.01 * w_.settings.metre, w_.manifolds);
         drop_one_way(*by.pair);
         for (const contact::Manifold<D>& m : w_.manifolds) {
@@ -198,7 +200,9 @@ template <int D>
 double Walk<D>::foot(const Vec<D>& at) const {
   double lowest = std::numeric_limits<double>::max();
   for (const Obstacle& by : obstacles_) {
-    const ColliderDef<D>& def = w_.def_of(w_.colliders[by.own]);
+    const ColliderState<D>& own = w_.colliders[by.own];
+    const ColliderDef<D>& def = w_.def_of(own);
+    if (own.object != o_.shown.id.slot) continue;  // what it carries is no foot
     const Pose<D> turned = Pose<D>{kZero, pose_.rotation} * Pose<D>{def.at, def.turned};
     lowest = std::min(lowest, extent_along<D>(def.shape, turned, up_).first);
   }

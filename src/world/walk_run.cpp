@@ -34,11 +34,14 @@ Walk<D>::Walk(Impl& world, ObjectState<D>& o, WalkerState<D>& state, const std::
 // What stops it: what was there at the start of the step decides about one-way surfaces.
 template <int D>
 void Walk<D>::find_obstacles() {
-  const auto before = [](const ObjectState<D>& o) { return o.body != kNoBody ? o.pose_before : o.shown.pose; };
+  const auto before = [&](const ObjectState<D>& o) -> Pose<D> {
+    if (o.root == o_.shown.id.slot && o.parent != kAlone) return o_.pose_before * o.on_root;
+    return o.body != kNoBody ? o.pose_before : o.shown.pose;
+  };
   for (Pair<D>* p : near_) {
     p->squeezed = false;
     if (p->channel != Channel::solid) continue;
-    const bool first = w_.colliders[p->a].object == o_.shown.id.slot;
+    const bool first = w_.objects[w_.colliders[p->a].object].root == o_.shown.id.slot;
     Obstacle by;
     by.pair = p, by.own = first ? p->a : p->b, by.other = first ? p->b : p->a;
     const ColliderState<D>&a = w_.colliders[p->a], &b = w_.colliders[p->b];
@@ -80,7 +83,9 @@ void Walk<D>::feel_zones() {
   std::vector<std::uint32_t> felt;
   for (const Pair<D>* p : near_) {
     if (p->channel != Channel::zone || !p->touching) continue;
-    const std::uint32_t zone = w_.colliders[p->a].object == o_.shown.id.slot ? p->b : p->a;
+    if (w_.colliders[p->a].object != o_.shown.id.slot && w_.colliders[p->b].object != o_.shown.id.slot) continue;
+    const bool first = w_.objects[w_.colliders[p->a].object].root == o_.shown.id.slot;
+    const std::uint32_t zone = first ? p->b : p->a;
     const std::optional<Field<D>>& f = w_.def_of(w_.colliders[zone]).field;
     if (!f || std::find(felt.begin(), felt.end(), zone) != felt.end()) continue;
     felt.push_back(zone);
@@ -114,6 +119,7 @@ void Walk<D>::carry() {
     for (Obstacle& by : obstacles_)
       if (object_of(by).id == carrier) std::swap(by.stops, by.set_aside);
   };
+  s_.flow = current_.norm();
   if (!current_.isZero(0)) go(current_ * dt_, {});
   if (!walking_.standing || walking_.squeezed) return;
   const ObjectState<D>* on = w_.state(walking_.on);
@@ -363,9 +369,11 @@ void Walk<D>::finish() {
   for (const Obstacle& by : obstacles_)
     if (walking_.squeezed && by.pushes) {
       const ColliderState<D>&own = w_.colliders[by.own], &other = w_.colliders[by.other];
-      by.pair->squeezed = contact::nearest(w_.shape_of(other), w_.shape_of(own),
-                                           w_.relative_pose(other, w_.objects[other.object].shown.pose, own, pose_), 0)
-                              .gap < 0;
+      by.pair->squeezed =
+          contact::nearest(w_.shape_of(other), w_.shape_of(own),
+                           w_.relative_pose(other, w_.objects[other.object].shown.pose, own, pose_of_own(own, pose_)),
+                           0)
+              .gap < 0;
     }
   if (walking_.standing && can_.weight > 0) {
     const ObjectState<D>* on = w_.state(walking_.on);
