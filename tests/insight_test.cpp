@@ -50,6 +50,27 @@ bool tried(const Coverage& c, Tried::What what, const std::string& name) {
 
 }  // namespace
 
+TEST_CASE("log: two reactions want the same parcel; the first in file order has it, and the log names it") {
+  Run<2> run;
+  for (const char* tag : {"parcel", "hand"}) run.world.tags().declare(tag).value();
+  run.world.add(thing<2>("parcel", BodyKind::fixed, kZero, {zone(cube<2>(1))}, {"parcel"})).value();
+  for (const char* name : {"left", "right"})
+    run.world.add(thing<2>(name, BodyKind::kinematic, kZero, {solid(cube<2>(1))}, {"hand"})).value();
+  run.rules.add({.name = "take", .self = "@right", .other = "parcel", .effects = {effects::remove(Side::other)}})
+      .value();
+  run.rules.add({.name = "grab", .self = "@left", .other = "parcel", .effects = {effects::remove(Side::other)}})
+      .value();
+  run.run_for(0.1);
+  CHECK(run.rules.count("take") == 1);
+  CHECK(run.rules.count("grab") == 0);
+  std::ostringstream log;
+  write_events(log, run.trace);
+  CHECK(log.str().find("\"withheld\":\"grab\",\"claimed_by\":\"take\",\"self\":\"left\",\"other\":\"parcel\"") !=
+        std::string::npos);
+  std::istringstream again(log.str());
+  CHECK(read_happenings(again, "log").value().size() == happenings(run.trace).size());
+}
+
 TEST_CASE("log: a begin of the same visit says so") {
   Run<2> run;
   run.world.add(thing<2>("gate", BodyKind::fixed, kZero, {zone(cube<2>(1))})).value();

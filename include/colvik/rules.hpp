@@ -20,6 +20,15 @@ struct ReactionReport {
   std::uint64_t stopped_limit = 0;  ///< once, most or cooldown
 };
 
+/// A start of a reaction that came too late: another one had asked before for the removal of one of the two.
+struct Withheld {
+  std::uint64_t step = 0;
+  double time = 0;
+  std::size_t reaction = 0;                 ///< index, in order of adding
+  std::optional<std::size_t> claimed_by{};  ///< likewise; nullopt: the program itself
+  std::optional<ObjectId> self{}, other{};
+};
+
 /// Listens to a world and runs its reactions. All effects of a step apply together at its end, in
 /// the order of the reactions. Within a step an earlier reaction has the first claim: what it asks to
 /// remove is `going`, and starts nothing more but the other reactions to that very touch, so that both
@@ -41,6 +50,8 @@ class Rules {
   [[nodiscard]] std::span<const ReactionReport> reports() const;
   /// What fired in the last step, in order.
   [[nodiscard]] std::span<const Firing<D>> fired() const;
+  /// What would have fired in the last step, had another not had the first claim; in order.
+  [[nodiscard]] std::span<const Withheld> withheld() const;
   /// How often the reaction of that name fired; 0 if there is none.
   [[nodiscard]] std::uint64_t count(std::string_view name) const;
   /// Set by the effect `finish`.

@@ -49,6 +49,14 @@ struct TraceFiring {
   std::optional<Vec<D>> place;  ///< where the touch was, or where self stood
 };
 
+struct TraceWithheld {
+  std::uint64_t step = 0;
+  double time = 0;
+  std::size_t reaction = 0;
+  std::optional<std::size_t> claimed_by;
+  std::uint32_t self = kNobody, other = kNobody;
+};
+
 /// Hash over a world and its rules: equal hashes, equal runs from here on. Cost: proportional to what there is.
 template <int D>
 [[nodiscard]] std::uint64_t state_hash(const World<D>& world, const Rules<D>& rules);
@@ -72,6 +80,8 @@ class Trace {
   [[nodiscard]] std::span<const TraceObject<D>> objects() const { return objects_; }
   [[nodiscard]] std::span<const TraceTouch> touches() const { return touches_; }
   [[nodiscard]] std::span<const TraceFiring<D>> firings() const { return firings_; }
+  /// Starts that came too late; see Rules::withheld.
+  [[nodiscard]] std::span<const TraceWithheld> withheld() const { return withheld_; }
   [[nodiscard]] std::span<const ReactionReport> reactions() const { return reactions_; }
   [[nodiscard]] std::span<const Number> numbers() const { return numbers_; }
   [[nodiscard]] const std::optional<std::string>& outcome() const { return outcome_; }
@@ -132,6 +142,7 @@ class Trace {
   std::vector<std::uint32_t> by_slot_;                                      // from a slot to the object last seen in it
   std::vector<TraceTouch> touches_;
   std::vector<TraceFiring<D>> firings_;
+  std::vector<TraceWithheld> withheld_;
   std::vector<ReactionReport> reactions_;
   std::vector<Number> numbers_;
   std::optional<std::string> outcome_;

@@ -133,7 +133,7 @@ Result<void> audit(Run<D>& run, std::istream& log, const std::string& name) {
   };
   run.trace.start(run.world, run.rules);
   const Result<void> good = each_line(log, name, [&](const LogLine& line) -> Result<void> {
-    if (line.has("reaction")) return {};  // of our own logs: what fired there is not told again
+    if (line.has("reaction") || line.has("withheld")) return {};  // of our own logs: what fired there is not told again
     Result<double> time = line.number("time", -1);
     if (!time) return time.error();
     if (time.value() < last || time.value() > 1e6)
@@ -157,6 +157,7 @@ Result<void> audit(Run<D>& run, std::istream& log, const std::string& name) {
 Result<std::vector<Happening>> read_happenings(std::istream& log, const std::string& name) {
   std::vector<Happening> all;
   const Result<void> good = each_line(log, name, [&](const LogLine& line) -> Result<void> {
+    if (line.has("withheld")) return {};
     const bool reaction = line.has("reaction");
     Result<std::size_t> phase = line.word("phase", kPhases, 0), channel = line.word("channel", kChannels, 0);
     if (!phase) return phase.error();

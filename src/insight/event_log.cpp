@@ -16,11 +16,19 @@ void write_events(std::ostream& out, const Trace<D>& trace) {
     out << line.dump(-1, ' ', false, Json::error_handler_t::replace) << '\n';
   };
   auto firing = trace.firings().begin();
+  auto late = trace.withheld().begin();
   const auto write_firings_before = [&](std::uint64_t step) {
     for (; firing != trace.firings().end() && firing->step < step; ++firing) {
       Json line{{"step", firing->step}, {"time", firing->time}, {"reaction", trace.reactions()[firing->reaction].name}};
       if (firing->self != kNobody) line["self"] = name(firing->self);
       if (firing->other != kNobody) line["other"] = name(firing->other);
+      write(line);
+    }
+    for (; late != trace.withheld().end() && late->step < step; ++late) {
+      Json line{{"step", late->step}, {"time", late->time}, {"withheld", trace.reactions()[late->reaction].name}};
+      if (late->claimed_by) line["claimed_by"] = trace.reactions()[*late->claimed_by].name;
+      if (late->self != kNobody) line["self"] = name(late->self);
+      if (late->other != kNobody) line["other"] = name(late->other);
       write(line);
     }
   };

@@ -142,6 +142,10 @@ std::span<const Firing<D>> Rules<D>::fired() const {
   return impl_->fired;
 }
 template <int D>
+std::span<const Withheld> Rules<D>::withheld() const {
+  return impl_->withheld;
+}
+template <int D>
 std::uint64_t Rules<D>::count(std::string_view name) const {
   for (const ReactionReport& r : impl_->reports)
     if (r.name == name) return r.fired;
@@ -162,7 +166,8 @@ void Rules<D>::begin_again() {
     r.on = r.reaction.on, r.last_fired = -1e300, r.fired = r.beats = 0;
     r.seen.clear(), r.last_value.clear(), r.visits.clear();
   }
-  impl_->fired.clear(), impl_->delayed.clear(), impl_->carried.clear(), impl_->safe_until.clear();
+  impl_->fired.clear(), impl_->withheld.clear(), impl_->claims.clear(), impl_->delayed.clear(), impl_->carried.clear(),
+      impl_->safe_until.clear();
   impl_->inputs.clear(), impl_->cues.clear(), impl_->going_by.clear();
   impl_->restart = false;
 }

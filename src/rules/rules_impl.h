@@ -100,6 +100,8 @@ struct Rules<D>::Impl {
   std::deque<rules::Compiled<D>> reactions;  // they stay where they are while one is added by a callback
   std::vector<ReactionReport> reports;
   std::vector<Firing<D>> fired;
+  std::vector<Withheld> withheld;
+  std::map<std::uint64_t, std::size_t> claims;  // by serial: the reaction that asked for its removal
   std::vector<rules::Delayed<D>> delayed;
   std::vector<rules::Carried> carried;
   std::map<std::uint64_t, double> safe_until;    // by serial

@@ -12,7 +12,7 @@ using rules::kNoEvent;
 // All of a step: in the order of the reactions, of one in the order of the events.
 template <int D>
 void Rules<D>::Impl::react(std::span<const Event<D>> events) {
-  fired.clear();
+  fired.clear(), withheld.clear();
   going_by.clear();
   cues_now.swap(cues);
   cues.clear();
@@ -167,7 +167,16 @@ void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t even
   ReactionReport& report = reports[index];
   const bool gone =
       (firing.self && !may_start(*firing.self, event)) || (firing.other && !may_start(*firing.other, event));
-  if (gone && !r.reaction.going_too) return static_cast<void>(++report.stopped_going);
+  if (gone && !r.reaction.going_too) {
+    ++report.stopped_going;
+    Withheld w{firing.step, firing.time, index, {}, firing.self, firing.other};
+    for (const std::optional<ObjectId>& id : {firing.self, firing.other})
+      if (id && !w.claimed_by)
+        if (const auto claim = claims.find(world.object(*id).serial); claim != claims.end())
+          w.claimed_by = claim->second;
+    withheld.push_back(w);
+    return;
+  }
   if (!r.on) return static_cast<void>(++report.stopped_off);
   if (!guards_hold(r, firing)) return static_cast<void>(++report.stopped_guard);
   if (!passes(index, firing)) return static_cast<void>(++report.stopped_limit);
@@ -177,6 +186,9 @@ void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t even
     if (!id || !world.alive(*id) || world.object(*id).going) return;
     world.mark_going(*id);
     going_by.emplace_back(*id, event);
+    constexpr std::size_t kManyClaims = 1024;
+    if (claims.size() >= kManyClaims) claims.clear();  // the oldest are long gone
+    claims[world.object(*id).serial] = index;
   };
   if (r.removes_self) going(firing.self);
   if (r.removes_other) going(firing.other);

@@ -49,6 +49,12 @@ void Trace<D>::record(const World<D>& world, const Rules<D>& rules) {
     else if (f.self) t.place = world.object(*f.self).pose.position;
     firings_.push_back(std::move(t));
   }
+  for (const Withheld& w : rules.withheld()) {
+    TraceWithheld t{before_ + w.step, earlier + w.time, w.reaction, w.claimed_by};
+    if (w.self) t.self = index_of(world, *w.self);
+    if (w.other) t.other = index_of(world, *w.other);
+    withheld_.push_back(t);
+  }
   reactions_.assign(rules.reports().begin(), rules.reports().end());
   numbers_.assign(world.numbers().begin(), world.numbers().end());
   note_numbers(kNobody, numbers_);
