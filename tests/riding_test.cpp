@@ -228,6 +228,49 @@ TEST_CASE_TEMPLATE("walkers stand on each other whatever their age, and what one
   CHECK(level.world.object(id).pose.position[0] == doctest::Approx(5 - 1.2 - 0.002).epsilon(1e-5));
 }
 
+TEST_CASE_TEMPLATE("walkers are launched and stopped, stand on children of still things, and fall when up turns round",
+                   T, Two, Three) {
+  constexpr int D = T::D;
+  Level<D> level;
+  level.box("floor", up<D>(-0.5), 60, 1);
+  level.world.add(level.box_def("post", along_x<D>(9), 0.2, 0.2)).value();
+  ObjectDef<D> plank = level.box_def("plank", kZero, 4, 0.2);
+  plank.parent = "post", plank.on_parent = Pose<D>{up<D>(1), {}};
+  const ObjectId board = level.world.add(plank).value();
+  const ObjectId id = level.walker({.speed = 2, .air_control = 0}, up<D>(0.602));
+  level.run(0.2);
+  level.world.set_velocity(id, up<D>(6) + along_x<D>(1), Spin<D>::Zero());
+  level.run(0.7);
+  CHECK(!level.world.walking(id)->standing);
+  CHECK(level.world.walking(id)->highest == doctest::Approx(0.602 + 36 / 19.62).epsilon(1e-3));
+  CHECK(level.world.object(id).pose.position[0] == doctest::Approx(0.7).epsilon(0.01));
+  level.run(1.5);
+  CHECK(level.on(id) == "floor");
+  level.wish(id, {.velocity = along_x<D>(2)});
+  level.run(0.2);
+  level.world.stop(id);
+  level.run(0.2);
+  CHECK(level.world.object(id).velocity.norm() < 1e-9);
+
+  level.world.place(id, {along_x<D>(9) + up<D>(1.702), {}});
+  level.run(0.3);
+  const Vec<D> stood = level.world.object(id).pose.position;
+  level.run(1);
+  CHECK(level.on(id) == "plank");
+  CHECK((level.world.object(id).pose.position - stood).norm() < 1e-6);
+  // On its own again it is as still as before.
+  level.world.detach(board);
+  level.run(0.5);
+  CHECK(level.on(id) == "plank");
+  CHECK((level.world.object(id).pose.position - stood).norm() < 1e-6);
+
+  level.world.set_gravity_scale(id, -1);
+  level.run(0.5);
+  CHECK(!level.world.walking(id)->standing);
+  CHECK(level.world.object(id).pose.position[1] > stood[1] + 0.5);
+  CHECK(level.world.object(id).pose.position.allFinite());
+}
+
 TEST_CASE_TEMPLATE("a crate is ridden by one walker and pushed by another, and neither shakes", T, Two, Three) {
   constexpr int D = T::D;
   Level<D> level;

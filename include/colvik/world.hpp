@@ -157,8 +157,9 @@ class World {
   bool except(ObjectId a, ObjectId b, const Exception& exception = {});
   /// Kinematic objects: be there at the end of the next step, moving on the way.
   bool move_to(ObjectId id, const Pose<D>& pose);
+  /// A walker leaves the ground with it.
   bool set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& spin);
-  /// No velocity, no spin, no motion.
+  /// No velocity, no spin, no motion; no wish of a walker.
   bool stop(ObjectId id);
   // Forces act through the next step; impulses at once. `point` is a place in the world, the centre of mass
   // when left out. They wake the object. False for objects that are not dynamic and values not finite.

@@ -104,7 +104,10 @@ void World<D>::Impl::set_body(ObjectState<D>& o, BodyKind body) {
       });
       movers.insert(at, slot);
     }
-    if (body == BodyKind::fixed) std::erase(movers, slot);
+    if (body == BodyKind::fixed) {
+      std::erase(movers, slot);
+      o.body = world::kNoBody;
+    }
     for (const std::uint32_t at : o.colliders) take_from_tree(at);
     o.shown.body = body;
   }

@@ -424,6 +424,8 @@ struct World<D>::Impl {
   void walk();
   void add_walker(world::ObjectState<D>& o, world::WalkerState<D> walker);
   Result<void> read_walker_queries(world::WalkerState<D>& state, const Walker<D>& walker) const;
+  void throw_walker(world::ObjectState<D>& o, const Vec<D>& velocity);
+  void stop_walker(world::ObjectState<D>& o);
   void take_riders(const world::ObjectState<D>& carrier, const Vec<D>& jump);
   [[nodiscard]] bool walks(const world::Pair<D>& p) const {
     return !walkers.empty() &&

@@ -387,15 +387,17 @@ bool World<D>::set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& 
     if (o.shown.body == BodyKind::dynamic) impl_->disturb(o);
     else if (o.resting != world::kAwake && !(velocity.isZero(0) && spin.isZero(0))) impl_->wake(std::array{o.resting});
     o.shown.velocity = velocity, o.shown.spin = spin;
+    if (o.walker >= 0) impl_->throw_walker(o, velocity);
   });
 }
 template <int D>
 bool World<D>::stop(ObjectId id) {
-  return impl_->change(id, [](ObjectState<D>& o) {
+  return impl_->change(id, [this](ObjectState<D>& o) {
     o.shown.velocity.setZero();
     o.shown.spin.setZero();
     o.shown.motion = std::monostate{};
     o.target.reset();
+    if (o.walker >= 0) impl_->stop_walker(o);
   });
 }
 template <int D>

@@ -68,6 +68,26 @@ void World<D>::Impl::plan_walks() {
   }
 }
 
+// It leaves the ground with that velocity, whatever carried it.
+template <int D>
+void World<D>::Impl::throw_walker(ObjectState<D>& o, const Vec<D>& velocity) {
+  WalkerState<D>& w = walkers[static_cast<std::size_t>(o.walker)];
+  w.velocity = velocity;
+  w.walking.carried.setZero(), w.walking.normal.setZero();
+  if (std::exchange(w.walking.standing, false)) {
+    w.walking.since = static_cast<double>(steps) / settings.rate;
+    w.walking.highest = w.last_up.dot(o.shown.pose.position);
+  }
+}
+
+// Where it is, and it no longer wants to go anywhere.
+template <int D>
+void World<D>::Impl::stop_walker(ObjectState<D>& o) {
+  WalkerState<D>& w = walkers[static_cast<std::size_t>(o.walker)];
+  w.velocity.setZero();
+  w.walking.wish = {};
+}
+
 // What stands on a carrier that enters again elsewhere goes with it.
 template <int D>
 void World<D>::Impl::take_riders(const ObjectState<D>& carrier, const Vec<D>& jump) {

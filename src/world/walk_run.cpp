@@ -104,7 +104,7 @@ void Walk<D>::feel_zones() {
 // How far a point of an object has moved in this step.
 template <int D>
 Vec<D> Walk<D>::way_of(const ObjectState<D>& o, const Vec<D>& point) const {
-  if (o.body == kNoBody && o.parent == kAlone) return kZero;
+  if (o.body == kNoBody) return kZero;
   return o.shown.pose * o.pose_before.to_local(point) - point;
 }
 
@@ -128,8 +128,7 @@ void Walk<D>::carry() {
         return by.pushes && object_of(by).id == walking_.on && w_.colliders[by.other].which == walking_.collider;
       });
   if (!there || (walking_.wish.drop && w_.state(walking_.on) != nullptr && dropped())) return leave_ground();
-  const Vec<D> foot_before = (on->body != kNoBody || on->parent != kAlone ? on->pose_before : on->shown.pose) * s_.foot;
-  Vec<D> way = on->shown.pose * s_.foot - foot_before;
+  Vec<D> way = on->body != kNoBody ? Vec<D>(on->shown.pose * s_.foot - on->pose_before * s_.foot) : Vec<D>(kZero);
   const Vec<D> running = velocity_of_surface(on->shown, walking_.collider);
   way += (running - walking_.normal * walking_.normal.dot(running)) * dt_;
   walking_.carried = way / dt_;
@@ -396,7 +395,7 @@ void Walk<D>::run() {
   feel_zones();
   walking_.touches.clear();
   if (!std::exchange(s_.moved, true)) walking_.highest = s_.last_up.dot(pose_.position);
-  lift_ = walking_.carried;
+  if (walking_.standing && !walkable(walking_.normal)) leave_ground();  // up is somewhere else now
   carry();
   walking_.squeezed = !push_out(8);
   walking_.deepest = walking_.squeezed ? deepest() : 0;
