@@ -90,6 +90,7 @@ class Walk {
   Vec<D> gravity_ = kZero, up_ = kZero, current_ = kZero, wind_ = kZero, lift_ = kZero;
   std::vector<std::uint32_t> pushed_;  // bodies, in this step
   double drag_ = 0;
+  double owed_ = 0;                      // of its way, gone already
   double dt_ = 0, now_ = 0, spent_ = 0;  // seconds: of the step, its start, and what of it is over
   double clearance_ = 0, level_ = 0;     // cosine of the steepest ground
 };

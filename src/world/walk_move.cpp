@@ -152,6 +152,11 @@ auto Walk<D>::slide(Vec<D> way, bool on_ground) -> Slid {
   Slid slid;
   const bool has_up = !up_.isZero(0);
   const Vec<D> start = pose_.position;
+  if (const double length = way.norm(); owed_ > 0 && length > 0) {
+    const double less = std::min(owed_, length);
+    way *= (length - less) / length;
+    owed_ -= less;
+  }
   const double whole = way.norm();
   std::vector<Vec<D>> planes;
   double left = 1;

@@ -397,7 +397,16 @@ void Walk<D>::run() {
   if (!std::exchange(s_.moved, true)) walking_.highest = s_.last_up.dot(pose_.position);
   if (walking_.standing && !walkable(walking_.normal)) leave_ground();  // up is somewhere else now
   carry();
+  const Pose<D> carried_to = pose_;
   walking_.squeezed = !push_out(8);
+  // Where nothing pulls, what only gives it its clearance back is part of its move, so that none is longer than asked.
+  const bool floats = up_.isZero(0) || walking_.wish.fly;
+  const Vec<D> out = pose_.position - carried_to.position;
+  if (floats && !out.isZero(0)) {
+    const Pose<D> freed = std::exchange(pose_, carried_to);
+    if (deepest() <= 0) owed_ = out.norm();
+    pose_ = freed;
+  }
   walking_.deepest = walking_.squeezed ? deepest() : 0;
   if (walking_.deepest <= 0) walking_.squeezed = false;
   if (walking_.squeezed) {
@@ -407,9 +416,10 @@ void Walk<D>::run() {
   lift_ = walking_.standing ? walking_.carried : Vec<D>(kZero);
   jump();
   if (walking_.squeezed) spent_ = dt_;  // it stays where it is least deep
-  else if (up_.isZero(0) || walking_.wish.fly) float_about(dt_);
+  else if (floats) float_about(dt_);
   else if (walking_.standing) walk_on_ground(dt_);
   else fly_through_air(dt_);
+  if (owed_ > 0) pose_.position -= out.normalized() * owed_;
   finish();
 }
 
