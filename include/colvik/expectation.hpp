@@ -50,7 +50,7 @@ struct ExpectObject {
 struct ExpectWalker {
   std::string walker{};          ///< the object's name, without '@'
   std::optional<bool> stands{};  ///< at the end, `at` a time, or `always`
-  std::string on = "";           ///< tag query or "@object": on one like that; "": on anything
+  std::string on{};              ///< tag query or "@object": on one like that; "": on anything
   bool always = false;           ///< in all steps from `from` to `to`
   std::optional<double> at{};    ///< at this time, in seconds, instead of at the end
   std::optional<double> highest_at_least{}, highest_at_most{};  ///< of its position along up, in the whole run

@@ -99,20 +99,17 @@ struct ObjectState {
   Pose<D> pose_before;            // where that step began
   Vec<D> velocity_before = Vec<D>::Zero();
   std::int32_t trail = -1;         // place among the trailed bodies of that step
+  std::int32_t walker = -1;        // place among the walkers
   std::uint32_t resting = kAwake;  // the group it sleeps with
   double still_for = 0;            // seconds
-  bool disturbed = false;          // by its owner, since the last step
   // Motion and schedules.
-  bool paused = false;
   double lag = 0;  // seconds that its motion stood still
   Vec<D> held_velocity = Vec<D>::Zero();
   Spin<D> held_spin = Spin<D>::Zero();
-  bool has_own = false;  // a velocity that it goes on with after this step
   Vec<D> own_velocity = Vec<D>::Zero();
   Spin<D> own_spin = Spin<D>::Zero();
   std::vector<std::int32_t> beats;     // by collider: the last of its schedule that was kept, -1: none
   std::vector<Shape<D>> first_shapes;  // by collider, where one has a schedule
-  bool outside = false;                // the world's bounds
   // Families.
   std::uint32_t parent = kAlone;        // slot
   std::uint32_t root = kAlone;          // slot; of itself without a parent
@@ -120,18 +117,22 @@ struct ObjectState {
   std::vector<std::uint32_t> children;  // slots, by serial
   BodyKind own_body = BodyKind::fixed;
   double own_mass = 0;
-  bool own_active = true;  // shown.active is false also when a parent is hidden
-  bool meets_relatives = false;
   // As given.
   std::optional<double> given_mass;
   std::optional<Vec<D>> given_mass_centre;
   std::optional<Spin<D>> given_inertia;
-  bool locked_rotation = false;
   std::array<bool, D> locked_axes{};
   std::array<bool, kTurnAxes<D>> locked_turns{};
-  bool continuous = true, may_sleep = true;
   std::vector<TimedPush<D>> pushes;
-  std::int32_t walker = -1;    // place among the walkers
+  // Side by side, as they are small.
+  bool disturbed = false;  // by its owner, since the last step
+  bool paused = false;     // its motion is
+  bool has_own = false;    // a velocity that it goes on with after this step
+  bool outside = false;    // the world's bounds
+  bool own_active = true;  // shown.active is false also when a parent is hidden
+  bool meets_relatives = false;
+  bool locked_rotation = false;
+  bool continuous = true, may_sleep = true;
   bool carried_along = false;  // it is in a zone that may carry it
 };
 

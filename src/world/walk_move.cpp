@@ -129,7 +129,7 @@ Vec<D> along_planes(const Vec<D>& way, const std::vector<Vec<D>>& planes) {
   if (fits(way)) return way;
   for (std::size_t i = planes.size(); i-- > 0;) {
     if (!enters(way, planes[i])) continue;
-    const Vec<D> v = way - planes[i] * way.dot(planes[i]);
+    Vec<D> v = way - planes[i] * way.dot(planes[i]);
     if (fits(v)) return v;
   }
   if constexpr (D == 3)
@@ -138,7 +138,7 @@ Vec<D> along_planes(const Vec<D>& way, const std::vector<Vec<D>>& planes) {
         const Vec<3> crease = cross(planes[i], planes[j]);
         const double length = crease.norm();
         if (length < 1e-9) continue;
-        const Vec<3> v = crease * (crease.dot(way) / (length * length));
+        Vec<3> v = crease * (crease.dot(way) / (length * length));
         if (fits(v)) return v;
       }
   return kZero;

@@ -161,7 +161,7 @@ Vec<D> Walk<D>::ramp(const Vec<D>& wanted, double control, double time, Vec<D>& 
   if (needs <= 0) return velocity * time;
   const double ramped = std::min(time, needs);
   const Vec<D> gain = change / length * rate;
-  const Vec<D> way = velocity * ramped + gain * (ramped * ramped / 2) + wanted * (time - ramped);
+  Vec<D> way = velocity * ramped + gain * (ramped * ramped / 2) + wanted * (time - ramped);
   velocity = ramped < needs ? Vec<D>(velocity + gain * ramped) : wanted;
   return way;
 }
