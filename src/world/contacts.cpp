@@ -27,13 +27,6 @@ double mixed(Mixing how, double a, double b) {
   }
 }
 
-// Of the surface of a collider, in the world's frame.
-template <int D>
-Vec<D> surface_velocity(const Object<D>& o, std::uint32_t which) {
-  const ColliderDef<D>& c = o.colliders[which].def;
-  return o.pose.rotation * (c.turned * c.surface_velocity);
-}
-
 }  // namespace
 
 // How far the two may come together within that time, at most.
@@ -179,7 +172,7 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const P
       c.rolling = rolling * lever;
     }
     if (runs) {
-      const Vec<D> running = surface_velocity(ob.shown, cb.which) - surface_velocity(oa.shown, ca.which);
+      const Vec<D> running = world::surface_velocity(ob.shown, cb.which) - world::surface_velocity(oa.shown, ca.which);
       c.surface = running - c.normal * c.normal.dot(running);
     }
     contacts.push_back(c);

@@ -239,6 +239,13 @@ struct Ended {
   double impulse = 0;
 };
 
+// Of the surface of a collider, in the world's frame.
+template <int D>
+[[nodiscard]] Vec<D> surface_velocity(const Object<D>& o, std::size_t which) {
+  const ColliderDef<D>& c = o.colliders[which].def;
+  return o.pose.rotation * (c.turned * c.surface_velocity);
+}
+
 // Radius of a ball that fits inside the shape, about: never more.
 template <int D>
 [[nodiscard]] double thinness(const Shape<D>& s) {

@@ -140,7 +140,7 @@ void World<D>::Impl::make_events(bool run_over) {
   something_changed = false;
 }
 
-// Who parting a moment ago: their next touch goes on with the same visit.
+// Who parted a moment ago: their next touch goes on with the same visit.
 template <int D>
 void World<D>::Impl::note_parted(double now) {
   if (lately.empty() && parting.empty()) return;

@@ -41,7 +41,7 @@ void World<D>::Impl::add_walker(ObjectState<D>& o, WalkerState<D> walker) {
   o.may_sleep = false;
 }
 
-// The gravity a walker feels, of the world and of zones it was in at the end of the last step.
+// Wishes that are due, and how far each walker may get within the step.
 template <int D>
 void World<D>::Impl::plan_walks() {
   if (walkers.empty()) return;

@@ -9,12 +9,6 @@ namespace colvik::world {
 namespace {
 
 template <int D>
-Vec<D> velocity_of_surface(const Object<D>& o, std::size_t which) {
-  const ColliderDef<D>& c = o.colliders[which].def;
-  return o.pose.rotation * (c.turned * c.surface_velocity);
-}
-
-template <int D>
 Vec<D> at_most(const Vec<D>& v, double length) {
   const double n = v.norm();
   return n > length ? Vec<D>(v * (length / n)) : v;
@@ -129,7 +123,7 @@ void Walk<D>::carry() {
       });
   if (!there || (walking_.wish.drop && w_.state(walking_.on) != nullptr && dropped())) return leave_ground();
   Vec<D> way = on->body != kNoBody ? Vec<D>(on->shown.pose * s_.foot - on->pose_before * s_.foot) : Vec<D>(kZero);
-  const Vec<D> running = velocity_of_surface(on->shown, walking_.collider);
+  const Vec<D> running = surface_velocity(on->shown, walking_.collider);
   way += (running - walking_.normal * walking_.normal.dot(running)) * dt_;
   walking_.carried = way / dt_;
   if (can_.turns_along && on->body != kNoBody) {
@@ -206,7 +200,7 @@ void Walk<D>::stand(const Hit& ground) {
   walking_.on = on.shown.id, walking_.collider = w_.colliders[ground.by->other].which;
   walking_.normal = ground.normal;
   s_.foot = on.shown.pose.to_local(ground.point);
-  const Vec<D> running = velocity_of_surface(on.shown, walking_.collider);
+  const Vec<D> running = surface_velocity(on.shown, walking_.collider);
   walking_.carried = way_of(on, ground.point) / dt_ + running - ground.normal * ground.normal.dot(running);
   walking_.highest = up_.dot(pose_.position);
 }
