@@ -158,7 +158,7 @@ void World<D>::Impl::feel_currents() {
       const Object<D>& carrier = objects[colliders[zone].object].shown;
       Vec<D> along = field->current;
       if (field->carries)
-        along += carrier.velocity + cross(carrier.spin, Vec<D>(s.pose.position - carrier.pose.position));
+        along += carrier.velocity + cross(carrier.spin, Vec<D>(s.pose.position - carrier.pose * carrier.mass_centre));
       if (along.isZero(0)) continue;
       if (!o.target) {
         o.own_velocity = s.velocity, o.own_spin = s.spin, o.has_own = true;

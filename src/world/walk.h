@@ -25,7 +25,6 @@ class Walk {
     double t = 1;  // part of the way
     Vec<D> normal = kZero, point = kZero;
     const Obstacle* by = nullptr;
-    bool inside = false;
     bool climbed = false;  // it was a step
   };
   struct Slid {

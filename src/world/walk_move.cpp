@@ -29,7 +29,7 @@ auto Walk<D>::cast(const Vec<D>& from, const Vec<D>& way) const -> Hit {
     const Vec<D> normal = place.rotation * hit->normal;
     if (normal.dot(way) >= 0) continue;  // it goes along or away
     best.t = hit->t, best.normal = normal, best.point = place * hit->point;
-    best.by = &by, best.inside = hit->inside;
+    best.by = &by;
   }
   return best;
 }
