@@ -63,10 +63,11 @@ void among_boxes() {
     const index::Tree<D> tree(boxes);
     cast_all(state, lines(), [&](const Line<D>& line) {
       double best = 1;
-      tree.along(line.from, line.way, Vec<D>::Zero(), 1, [&](std::uint32_t i) {
+      const auto look = [&](std::uint32_t i) {
         enters(boxes[i], line, best);
         return best;
-      });
+      };
+      tree.along(line.from, line.way, Vec<D>::Zero(), 1, look, {boxes.data(), sizeof(Bounds<D>)});
       return best;
     });
   })->MinTime(0.2);

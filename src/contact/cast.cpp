@@ -67,29 +67,26 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
   const bool straight = course.turn.isZero();
   const Bounds<D> box = bounds(b, course.start);
   std::optional<Impact<D>> best;
+  const auto shoot = [&](const shapes::Front<D>& front) {  // whether that settles it
+    std::array<const Vec<D>*, D> corner;
+    for (int k = 0; k < D; ++k) corner[k] = &all.points[front.corner[k]];
+    const Shot<D> shot = shoot_flat<D>(corner, all.two_sided, course.start.position, course.move);
+    if (shot.hit && (!best || shot.hit->t < best->t)) best = shot.hit;
+    return shot.settled;
+  };
   const auto look = [&](std::uint32_t i) {
+    if (line && all.surface && shoot(all.fronts[i])) return;
     const shapes::Piece<D>& piece = all.pieces[i];
     const bool surface = is_surface(piece);
+    const shapes::Front<D>* front = surface ? &all.fronts[piece.first_front] : nullptr;
     const bool one_way = surface && a.kind == ShapeKind::tiles;
     if (one_way && course.through_one_way) return;
-    if (surface && !all.two_sided && straight && all.normal(all.fronts[piece.first_front]).dot(course.move) >= 0)
+    if (line && surface && shoot(*front)) return;
+    if (surface && !all.two_sided && straight && all.normal(*front).dot(course.move) >= 0)
       return;  // from behind, or along it
-    if (surface && line) {
-      const shapes::Front<D>& of = all.fronts[piece.first_front];
-      std::array<Vec<D>, D> corner;
-      for (int k = 0; k < D; ++k) corner[k] = all.points[of.corner[k]];
-      Vec<D> normal = all.normal(of);
-      if (all.two_sided && normal.dot(course.start.position - corner[0]) < 0) normal = -normal;
-      if (const Shot<D> shot = shoot_flat<D>(corner, normal, course.start.position, course.move); shot.settled) {
-        if (shot.hit && (!best || shot.hit->t < best->t)) best = shot.hit;
-        return;
-      }
-    }
     Corners<D> keep;
     const Core<D> core = core_of(all, piece, Pose<D>{}, keep);
-    if (surface && !all.two_sided &&
-        !PlacedFront<D>(all, all.fronts[piece.first_front], {}).before(course.start * b.middle))
-      return;
+    if (surface && !all.two_sided && !PlacedFront<D>(all, *front, {}).before(course.start * b.middle)) return;
     std::optional<Impact<D>> hit =
         advance<D>(b, course, core.half.norm(), [&](const Core<D>& moved) { return separation(core, moved); });
     if (!hit || (best && best->t <= hit->t)) return;
@@ -113,10 +110,14 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
     best = hit;
   };
   if (straight) {
-    all.tree.along(box.centre(), course.move, box.size() / 2, 1.0, [&](std::uint32_t i) {
-      look(i);
-      return best ? best->t : 1.0;
-    });
+    all.tree.along(
+        box.centre(), course.move, box.size() / 2, 1.0,
+        [&](std::uint32_t i) {
+          look(i);
+          return best ? best->t : 1.0;
+        },
+        all.surface ? index::Ahead{all.fronts.data(), sizeof(shapes::Front<D>)}
+                    : index::Ahead{all.pieces.data(), sizeof(shapes::Piece<D>)});
   } else {
     all.tree.overlaps(swept_bounds(b, course), look);
   }

@@ -50,29 +50,36 @@ Shot<D> shoot_ball(double radius, const Vec<D>& from, const Vec<D>& move) {
 }
 
 template <int D>
-Shot<D> shoot_flat(std::span<const Vec<D>> corner, const Vec<D>& normal, const Vec<D>& from, const Vec<D>& move) {
+Shot<D> shoot_flat(std::span<const Vec<D>* const> corner, bool two_sided, const Vec<D>& from, const Vec<D>& move) {
   constexpr double kEdge = 1e-9;
-  const double closing = -normal.dot(move), high = normal.dot(from - corner[0]);
-  if (!(std::abs(closing) > 1e-9 * move.norm())) return {};
+  const Vec<D> u = *corner[1] - *corner[0], start = from - *corner[0];
+  Vec<D> w, normal;
+  if constexpr (D == 2) normal = {u.y(), -u.x()};
+  else w = *corner[2] - *corner[0], normal = cross(u, w);
+  double closing = -normal.dot(move), high = normal.dot(start);
+  const bool behind = two_sided && high < 0;
+  if (behind) closing = -closing, high = -high;
+  if (closing <= 0 && !two_sided) return nothing<D>();
+  const double size = normal.squaredNorm();
+  if (!(closing * closing > 1e-18 * size * move.squaredNorm())) return {};
+  if (closing < 0 || high > closing || high < 0) return nothing<D>();
   const double t = high / closing;
-  if (closing < 0 || t > 1 || t < 0) return nothing<D>();
-  const Vec<D> p = from + t * move - corner[0], u = corner[1] - corner[0];
+  const Vec<D> p = start + t * move;
   if constexpr (D == 2) {
-    const double s = p.dot(u) / u.squaredNorm();
+    const double s = p.dot(u) / size;
     if (s < -kEdge || s > 1 + kEdge) return nothing<D>();
   } else {
-    const Vec<3> w = corner[2] - corner[0], n = cross(u, w);
-    const double area = n.squaredNorm(), s = n.dot(cross(p, w)) / area, r = n.dot(cross(u, p)) / area;
+    const double s = normal.dot(cross(p, w)) / size, r = normal.dot(cross(u, p)) / size;
     if (s < -kEdge || r < -kEdge || s + r > 1 + kEdge) return nothing<D>();
   }
-  return met<D>(t, normal, from, move);
+  return met<D>(t, Vec<D>(normal / (behind ? -std::sqrt(size) : std::sqrt(size))), from, move);
 }
 
 template Shot<2> shoot_box(const Vec<2>&, const Vec<2>&, const Vec<2>&);
 template Shot<3> shoot_box(const Vec<3>&, const Vec<3>&, const Vec<3>&);
 template Shot<2> shoot_ball(double, const Vec<2>&, const Vec<2>&);
 template Shot<3> shoot_ball(double, const Vec<3>&, const Vec<3>&);
-template Shot<2> shoot_flat(std::span<const Vec<2>>, const Vec<2>&, const Vec<2>&, const Vec<2>&);
-template Shot<3> shoot_flat(std::span<const Vec<3>>, const Vec<3>&, const Vec<3>&, const Vec<3>&);
+template Shot<2> shoot_flat(std::span<const Vec<2>* const>, bool, const Vec<2>&, const Vec<2>&);
+template Shot<3> shoot_flat(std::span<const Vec<3>* const>, bool, const Vec<3>&, const Vec<3>&);
 
 }  // namespace colvik::contact

@@ -1,6 +1,7 @@
 #pragma once
 // Points on straight lines: first touches that need no search.
 #include <optional>
+#include <span>
 
 #include "contact/cast.h"
 
@@ -22,11 +23,11 @@ template <int D>
 template <int D>
 [[nodiscard]] Shot<D> shoot_ball(double radius, const Vec<D>& from, const Vec<D>& move);
 
-/// A segment (2D) or triangle (3D) with this unit normal, met from the side the normal points to. Lines
-/// that run along it are not settled; the sides belong to it, so that none slips through between two
-/// neighbours.
+/// A segment (2D: its front is to the right of its way) or triangle (3D: its front is where its corners
+/// run counterclockwise), met from its front or from both sides. Lines that run along it are not
+/// settled; the sides belong to it, so that none slips through between two neighbours.
 template <int D>
-[[nodiscard]] Shot<D> shoot_flat(std::span<const Vec<D>> corner, const Vec<D>& normal, const Vec<D>& from,
+[[nodiscard]] Shot<D> shoot_flat(std::span<const Vec<D>* const> corner, bool two_sided, const Vec<D>& from,
                                  const Vec<D>& move);
 
 }  // namespace colvik::contact

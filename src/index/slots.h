@@ -40,13 +40,6 @@ inline float cost(const FloatBox<3>& b) {
   return x * y + y * z + z * x;
 }
 
-/// A way through the frame of a tree; t runs from 0 to 1 along it.
-template <int D>
-struct FloatRay {
-  float lo[D], hi[D];  // the start, less and more all rounding and half of what is swept along
-  float per_way[D];    // 1 / way
-};
-
 /// The bounds of eight slots, coordinate by coordinate. Those not in use are turned inside out.
 template <int D>
 struct Slots {

@@ -22,7 +22,7 @@ struct Place {
 };
 
 template <int D>
-struct Node {
+struct alignas(64) Node {  // as the lines of memory are
   Slots<D> slots;
   Ref child[kWide];
   std::int32_t parent = kNone;

@@ -57,8 +57,9 @@ class Tree {
   /// meet before `limit`, the nearer ones about first. `visit` returns how far along `way` to look on
   /// (1: to its end); what is entered there itself is still told.
   template <class Visit>
-  void along(const Vec<D>& from, const Vec<D>& way, const Vec<D>& half, double limit, Visit&& visit) const {
-    walk_along(store_, from, way, half, limit, told<double>(visit));
+  void along(const Vec<D>& from, const Vec<D>& way, const Vec<D>& half, double limit, Visit&& visit,
+             Ahead ahead = {}) const {
+    walk_along(store_, from, way, half, limit, told<double>(visit), ahead);
   }
 
  private:

@@ -226,13 +226,17 @@ void fetch(const Node<D>& node) {
 }
 
 template <int D>
-void follow(const Store<D>& tree, std::int32_t at, const FloatRay<D>& ray, float& limit, Told<double> visit) {
+void follow(const Store<D>& tree, std::int32_t at, const FloatRay<D>& ray, float& limit, Told<double> visit,
+            Ahead ahead) {
   const Node<D>& n = tree.node(at);
   alignas(32) float enters[kWide];
   int order[kWide], found = 0;
   for (std::uint32_t hits = entered(n.slots, ray, limit, enters); hits != 0; hits &= hits - 1) {
     const int slot = std::countr_zero(hits);
     if (n.child[slot] >= 0) fetch(tree.node(n.child[slot]));
+    else
+      hwy::Prefetch(static_cast<const std::byte*>(ahead.first) +
+                    ahead.stride * static_cast<std::uint32_t>(~n.child[slot]));
     int k = found++;
     for (; k > 0 && enters[order[k - 1]] > enters[slot]; --k) order[k] = order[k - 1];
     order[k] = slot;
@@ -241,7 +245,7 @@ void follow(const Store<D>& tree, std::int32_t at, const FloatRay<D>& ray, float
     if (enters[order[k]] > limit) return;
     const Ref ref = n.child[order[k]];
     if (ref >= 0) {
-      follow(tree, ref, ray, limit, visit);
+      follow(tree, ref, ray, limit, visit, ahead);
     } else {
       const double on = visit.call(visit.to, static_cast<std::uint32_t>(~ref));
       limit = std::min(limit, up(on));
@@ -260,14 +264,14 @@ void within_3(const Store<3>& tree, const Bounds<3>& bounds, Told<void> visit) {
   within(tree, tree.root, to_float(bounds, tree.origin), bounds, visit);
 }
 void along_2(const Store<2>& tree, const Vec<2>& from, const Vec<2>& way, const Vec<2>& half, double limit,
-             Told<double> visit) {
+             Told<double> visit, Ahead ahead) {
   float on = up(limit);
-  follow(tree, tree.root, ray_in(tree, from, way, half), on, visit);
+  follow(tree, tree.root, ray_in(tree, from, way, half), on, visit, ahead);
 }
 void along_3(const Store<3>& tree, const Vec<3>& from, const Vec<3>& way, const Vec<3>& half, double limit,
-             Told<double> visit) {
+             Told<double> visit, Ahead ahead) {
   float on = up(limit);
-  follow(tree, tree.root, ray_in(tree, from, way, half), on, visit);
+  follow(tree, tree.root, ray_in(tree, from, way, half), on, visit, ahead);
 }
 
 }  // namespace colvik::index::HWY_NAMESPACE
@@ -310,13 +314,13 @@ void walk_overlaps(const Store<3>& tree, const Bounds<3>& bounds, Told<void> vis
 }
 template <>
 void walk_along(const Store<2>& tree, const Vec<2>& from, const Vec<2>& way, const Vec<2>& half, double limit,
-                Told<double> visit) {
-  if (tree.root != kNone) HWY_DYNAMIC_DISPATCH(along_2)(tree, from, way, half, limit, visit);
+                Told<double> visit, Ahead ahead) {
+  if (tree.root != kNone) HWY_DYNAMIC_DISPATCH(along_2)(tree, from, way, half, limit, visit, ahead);
 }
 template <>
 void walk_along(const Store<3>& tree, const Vec<3>& from, const Vec<3>& way, const Vec<3>& half, double limit,
-                Told<double> visit) {
-  if (tree.root != kNone) HWY_DYNAMIC_DISPATCH(along_3)(tree, from, way, half, limit, visit);
+                Told<double> visit, Ahead ahead) {
+  if (tree.root != kNone) HWY_DYNAMIC_DISPATCH(along_3)(tree, from, way, half, limit, visit, ahead);
 }
 }  // namespace colvik::index
 #endif

@@ -22,6 +22,12 @@ Told<Out> told(Visit& visit) {
           [](void* to, std::uint32_t key) -> Out { return (*static_cast<Visit*>(to))(key); }};
 }
 
+/// A list of the caller's by key, which it looks at when told of one: fetched ahead.
+struct Ahead {
+  const void* first = nullptr;
+  std::size_t stride = 0;
+};
+
 /// Appends each two entries that overlap and of which at least one is marked, once.
 template <int D>
 void walk_pairs(const Store<D>& tree, std::vector<KeyPair>& out);
@@ -32,6 +38,6 @@ template <int D>
 void walk_overlaps(const Store<D>& tree, const Bounds<D>& bounds, Told<void> visit);
 template <int D>
 void walk_along(const Store<D>& tree, const Vec<D>& from, const Vec<D>& way, const Vec<D>& half, double limit,
-                Told<double> visit);
+                Told<double> visit, Ahead ahead);
 
 }  // namespace colvik::index

@@ -40,7 +40,7 @@ struct Assembly {
   std::vector<Child<D>> children;
   index::Tree<D> tree;     // over the pieces
   Bounds<D> bounds;        // of all of them
-  bool surface = false;    // pieces have no inside: segments and triangles
+  bool surface = false;    // pieces are segments or triangles, without an inside, each the front of its number
   bool two_sided = false;  // of a surface: solid from both sides
   MassProperties<D> mass;
   std::vector<std::vector<Vec<D>>> lines;  // for drawing; 2D loops are closed by their first point again

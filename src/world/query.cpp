@@ -105,14 +105,16 @@ std::vector<Answer<D>> World<D>::Impl::first_ahead(const Asked& a, Meet&& meets)
   std::optional<Answer<D>> best;
   std::uint64_t age = 0;
   double limit = 1;
+  const auto look = [&](std::uint32_t at) {
+    const ColliderState<D>& c = colliders[at];
+    const std::optional<Answer<D>> answer = meets(c);
+    if (answer && (!best || std::pair(answer->at, c.serial) < std::pair(best->at, age)))
+      best = answer, age = c.serial, limit = answer->at;
+    return limit;
+  };
   for (const index::Tree<D>* tree : {&still, &moving})
-    tree->along(start.centre(), a.course.move, start.size() / 2, limit, [&](std::uint32_t at) {
-      const ColliderState<D>& c = colliders[at];
-      const std::optional<Answer<D>> answer = meets(c);
-      if (answer && (!best || std::pair(answer->at, c.serial) < std::pair(best->at, age)))
-        best = answer, age = c.serial, limit = answer->at;
-      return limit;
-    });
+    tree->along(start.centre(), a.course.move, start.size() / 2, limit, look,
+                index::Ahead{colliders.data(), sizeof(ColliderState<D>)});
   return best ? std::vector{*best} : std::vector<Answer<D>>{};
 }
 
