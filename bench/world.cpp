@@ -3,6 +3,7 @@
 
 #include "bench.hpp"
 #include "contact/collide.h"
+#include "index/tree.h"
 
 namespace bench {
 namespace {
@@ -138,6 +139,69 @@ void zones_over_things() {
       ->MinTime(0.2);
 }
 
+// One thing in a hundred moves to and fro among others that rest: a step of the world, beside one of a
+// world that has only the movers and what they get near.
+template <int D>
+void most_at_rest(std::size_t n) {
+  for (const bool alone : {false, true})
+    row("at rest/" + dimension(D) + "/" + std::to_string(n), alone ? "the movers and what they touch alone" : "colvik",
+        [=](benchmark::State& state) {
+          constexpr std::size_t kStride = 100;
+          constexpr int kSteps = 30;
+          const Boxes<D> boxes = scatter<D>(n, Spread::equal);
+          Random random(8);
+          std::vector<Vec<D>> velocity;
+          Boxes<D> ways;
+          for (std::size_t i = 0; i < n; i += kStride) {
+            velocity.push_back(random.direction<D>() * random.range(0.5, 5));
+            ways.push_back(boxes[i].swept(Vec<D>(velocity.back() * (kSteps / 60.0))).grown(0.1));
+          }
+          const index::Tree<D> near(ways);
+          World<D> world;
+          std::vector<ObjectId> movers;
+          for (std::size_t i = 0; i < n; ++i) {
+            bool wanted = !alone;
+            near.overlaps(boxes[i], [&](std::uint32_t) { wanted = true; });
+            ObjectDef<D> def;
+            def.at = boxes[i].centre();
+            Shape<D> shape;
+            const Vec<D> size = boxes[i].size();
+            if constexpr (D == 2) shape = box(size[0], size[1]);
+            else shape = box(size[0], size[1], size[2]);
+            def.colliders = {{.shape = shape}};
+            if (i % kStride == 0) {
+              def.body = BodyKind::kinematic;
+              def.velocity = velocity[i / kStride];
+              def.colliders[0].zone = true;
+              movers.push_back(world.add(def).value());
+            } else if (wanted) {
+              world.add(def).value();
+            }
+          }
+          world.step();
+          int step = 0;
+          std::size_t events = 0;
+          for (auto _ : state) {
+            if (++step % kSteps == 0) {
+              state.PauseTiming();
+              for (std::size_t k = 0; k < movers.size(); ++k) {
+                velocity[k] = -velocity[k];
+                world.set_velocity(movers[k], velocity[k], kZero);
+              }
+              state.ResumeTiming();
+            }
+            world.step();
+            events += world.events().size();
+          }
+          state.counters["events_per_step"] = static_cast<double>(events) / static_cast<double>(state.iterations());
+          state.counters["us_a_mover"] =
+              benchmark::Counter(1e-6 * static_cast<double>(movers.size()),
+                                 benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+        })
+        ->Unit(benchmark::kMicrosecond)
+        ->MinTime(0.3);
+}
+
 }  // namespace
 
 void register_world() {
@@ -154,6 +218,7 @@ void register_world() {
                  return heights(201, 201, {0.5, 0.5}, std::vector<double>(201 * 201, 1.0)).value();
                },
                1, {100, 0, 100});
+  for (const std::size_t n : {1000UL, 10000UL, 100000UL}) most_at_rest<2>(n), most_at_rest<3>(n);
   zones_over_things<2>();
   zones_over_things<3>();
 }
