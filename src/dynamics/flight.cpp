@@ -110,7 +110,9 @@ void Solver<D>::turn(std::size_t body) {
   const Rotation<D> change = Rotation<D>::from_spin(by + m.turn_shift);
   b.rotation = change * b.rotation;
   b.rotation.normalize();
-  m.turned += by + m.turn_shift;
+  by += m.turn_shift;
+  m.turned += by;
+  m.turning += by.norm();
   m.turn_shift.setZero();
   if constexpr (D == 3) set_inertia(body);
 }

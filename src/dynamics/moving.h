@@ -14,6 +14,7 @@ struct Moving {
   Vec<D> moved;                // since the step began
   Vec<D> way;                  // in the last substep
   Spin<D> turned;              // likewise, small turns added up
+  double turning = 0;          // likewise, their sizes added up
   Vec<D> gain;                 // of velocity in this substep from gravity, forces and drag
   Vec<D> shift;                // due to hits within this substep, which act from their time on
   Spin<D> turn_shift;

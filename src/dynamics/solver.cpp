@@ -24,7 +24,7 @@ void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings)
     Moving<D>& m = moving_[i];
     m.velocity = b.velocity, m.spin = b.spin;
     m.inverse_mass = b.inverse_mass;
-    m.moved.setZero(), m.turned.setZero();
+    m.moved.setZero(), m.turned.setZero(), m.turning = 0;
     m.gain.setZero(), m.shift.setZero(), m.turn_shift.setZero();
     m.pushed = m.hit = false;
     set_inertia(i);

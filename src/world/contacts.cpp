@@ -80,13 +80,10 @@ void World<D>::Impl::make_contacts() {
       most = std::max(most, std::min({world::kFastTouching * small, thin(oa), thin(ob)}));
     }
     p.fast = closing > most;
-    if (p.fast && p.touching) {
-      fast_pairs.push_back(static_cast<std::uint32_t>(i));
-    } else if (p.fast) {
-      const double gap = contact::nearest(shape_of(colliders[p.a]), shape_of(colliders[p.b]),
-                                          relative_pose(colliders[p.a], colliders[p.b]), margin + closing)
-                             .gap;
-      if (gap <= margin + closing) fast_pairs.push_back(static_cast<std::uint32_t>(i));
+    if (p.fast) {
+      world::FastPair<D> f{static_cast<std::uint32_t>(i)};
+      if (!p.touching) look_at(f, margin + closing);
+      if (f.apart <= margin + closing) fast_pairs.push_back(f);
       else p.kept.clear();
     }
     // Those further apart than this can neither push nor count as touching in this step.

@@ -69,6 +69,41 @@ void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, co
   add();
 }
 
+// How far apart the two are now; of more than `beyond`, that it is more.
+template <int D>
+void World<D>::Impl::look_at(world::FastPair<D>& f, double beyond) const {
+  const Pair<D>& p = pairs[f.pair];
+  const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
+  const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
+  const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
+  const Pose<D> at_a = pose_in_step(oa, 0);
+  const contact::Separation<D> s =
+      contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, at_a, cb, pose_in_step(ob, 0)), beyond);
+  f.apart = std::max(s.gap, std::numeric_limits<double>::min());
+  f.normal.setZero();
+  if (is_convex(shape_of(ca)) && is_convex(shape_of(cb)))
+    f.normal = at_a.rotation * Vec<D>(def_of(ca).turned * s.normal);
+  f.moved = a.moved - b.moved;
+  f.turned = a.turning * oa.reach + b.turning * ob.reach;
+}
+
+// At least how far apart the two still are, since they were looked at, in `ahead` seconds if nothing is in their
+// way. A slab between convex ones cannot close faster than the two move along its normal and turn.
+template <int D>
+double World<D>::Impl::still_apart(const world::FastPair<D>& f, double ahead) const {
+  const Pair<D>& p = pairs[f.pair];
+  const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
+  const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
+  Vec<D> moved = a.moved - b.moved - f.moved;
+  double turned = a.turning * oa.reach + b.turning * ob.reach - f.turned;
+  if (ahead > 0) {
+    moved += (a.velocity - b.velocity) * ahead +
+             (bodies[oa.body].acceleration - bodies[ob.body].acceleration) * (ahead * ahead / 2);
+    turned += (a.spin.norm() * oa.reach + b.spin.norm() * ob.reach) * ahead;
+  }
+  return f.apart - (f.normal.isZero(0) ? moved.norm() : f.normal.dot(moved)) - turned;
+}
+
 template <int D>
 void World<D>::Impl::begin_substep() {
   note_trails();
@@ -79,25 +114,36 @@ void World<D>::Impl::begin_substep() {
   if (fast_pairs.empty()) return;
   // What the last substep did is kept; so are its impulses, to start from.
   if (solver.time() > 0) {
-    for (const std::uint32_t i : fast_pairs) pairs[i].kept.clear();
+    for (const world::FastPair<D>& f : fast_pairs) pairs[f.pair].kept.clear();
     for (std::size_t i = steady_contacts; i < contacts.size(); ++i) note_contact(contacts[i], contact_pairs[i], false);
   }
   contacts.resize(steady_contacts);
   contact_pairs.resize(steady_contacts);
   std::vector<std::uint32_t>& missed = roots;  // their contacts come last
   missed.clear();
-  for (const std::uint32_t i : fast_pairs) {
+  for (world::FastPair<D>& f : fast_pairs) {
+    const std::uint32_t i = f.pair;
     Pair<D>& p = pairs[i];
     const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
     const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
     const double closing = way(p, h);
+    if (f.apart > 0) {
+      if (still_apart(f, 0) > margin + closing) continue;
+      look_at(f, 4 * (margin + closing));
+      if (f.apart > margin + closing) continue;
+    }
     const double small = std::min(oa.thin > 0 ? oa.thin : closing, ob.thin > 0 ? ob.thin : closing);
-    const Pose<D> a = pose_in_step(oa, 0), b = pose_in_step(ob, 0);
     double ahead = 0;
     // What is near already is where it will touch; what rolls stays so.
     const double near = 0.3 * closing + world::kTouching * settings.metre;
-    if (closing > world::kLeapPart * small &&
-        contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, a, cb, b), near).gap > near) {
+    const bool leaps = closing > world::kLeapPart * small;
+    if (leaps && f.apart == 0) look_at(f, near);
+    if (leaps && f.apart > near) {
+      if (!f.normal.isZero(0) && still_apart(f, h) > 0) {
+        missed.push_back(i);
+        continue;
+      }
+      const Pose<D> a = pose_in_step(oa, 0), b = pose_in_step(ob, 0);
       // The one that turns less stands still; the other moves as seen from it.
       const bool swapped = solver.moving(oa.body).spin.norm() > solver.moving(ob.body).spin.norm();
       const auto touch = [&](const world::ColliderState<D>& c, const world::ObjectState<D>& stands, const Pose<D>& at,
@@ -126,6 +172,7 @@ void World<D>::Impl::begin_substep() {
     const std::size_t first = contacts.size();
     add_contacts(i, pose_in_step(oa, ahead), pose_in_step(ob, ahead), ahead > 0 ? margin : margin + closing, ahead,
                  false);
+    f.apart = contacts.size() > first ? 0 : std::numeric_limits<double>::min();
     // One corner hit at this speed sends the others through what it hit, all within the substep: they are
     // held in front of it, too.
     if (closing > small)

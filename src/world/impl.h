@@ -178,6 +178,16 @@ struct Pair {
   std::vector<std::uint32_t> standing;  // one-way pieces it came down on, until it leaves them
 };
 
+// A pair whose contacts are found anew in each substep, and how far apart it was when last looked at.
+template <int D>
+struct FastPair {
+  std::uint32_t pair = 0;
+  double apart = 0;       // at least; 0: it had contacts
+  Vec<D> normal = kZero;  // of a slab as wide as that between the two, from a to b; none: zero
+  Vec<D> moved = kZero;   // until then, in this step: a's way less b's
+  double turned = 0;      // likewise, the ways of their furthest points due to turning, added up
+};
+
 // Touch of two objects on a channel, made of all their touching pairs.
 template <int D>
 struct Touch {
@@ -307,7 +317,7 @@ struct World<D>::Impl {
   std::vector<std::uint32_t> body_objects;
   std::vector<dynamics::Contact<D>> contacts;  // those of fast pairs last
   std::vector<std::uint32_t> contact_pairs;
-  std::vector<std::uint32_t> fast_pairs;
+  std::vector<world::FastPair<D>> fast_pairs;
   std::vector<double> ways;  // of bodies: how far any of its points may get within the step
   std::size_t steady_contacts = 0;
   std::vector<std::uint32_t> racers;   // bodies that may pass something in a substep
@@ -421,6 +431,8 @@ struct World<D>::Impl {
   void note_trails();
   void end_substep();
   [[nodiscard]] double way(const world::Pair<D>& p, double seconds) const;
+  void look_at(world::FastPair<D>& f, double beyond) const;
+  [[nodiscard]] double still_apart(const world::FastPair<D>& f, double ahead) const;
   [[nodiscard]] Pose<D> pose_in_step(const world::ObjectState<D>& o, double ahead) const;
   void hold_one_way(world::Pair<D>& p, const Pose<D>& at_a, const Pose<D>& at_b);
   [[nodiscard]] bool has_one_way(const world::Pair<D>& p) const {
