@@ -77,8 +77,8 @@ void reduce(Simplex<D>& s, bool may_hold_origin) {
   int best_count = 0;
   double best_length = std::numeric_limits<double>::max();
   // The newest point is beyond the plane through the nearest of the others: it has a part in the answer.
-  const unsigned newest = 1U << (s.size - 1);
-  for (unsigned mask = newest; mask < 2 * newest; ++mask) {
+  const unsigned newest = 1U << (s.size - 1), all = 2 * newest - 1;
+  for (unsigned mask = all; mask >= newest; --mask) {
     std::array<int, D + 1> chosen{};
     int count = 0;
     for (int i = 0; i < s.size; ++i)
@@ -87,12 +87,13 @@ void reduce(Simplex<D>& s, bool may_hold_origin) {
     std::array<double, D + 1> weight{};
     if (!nearest_inside<D>(s, chosen, count, weight)) continue;
     double length = 0;
-    if (count < D + 1) {
+    if (count < D + 1 && mask != all) {
       Vec<D> at = Vec<D>::Zero();
       for (int k = 0; k < count; ++k) at += weight[k] * s.point[chosen[k]];
       length = at.squaredNorm();
     }
     if (length < best_length) best_length = length, best = chosen, best_weight = weight, best_count = count;
+    if (mask == all) break;  // no part of it can be nearer than the whole
   }
   for (int k = 0; k < best_count; ++k) {  // chosen in rising order, so that none is overwritten too early
     const int i = best[k];
