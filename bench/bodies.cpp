@@ -54,39 +54,72 @@ void moved_memory(benchmark::State& state, std::size_t n) {
 
 // As many contacts of as many points, each body in four of them, at rest under weight.
 template <int D>
-void solver_pass(benchmark::State& state, std::size_t n) {
-  std::vector<dynamics::Body<D>> bodies(n / 2 + 2);
-  for (std::size_t i = 1; i < bodies.size(); ++i) {
-    bodies[i].inverse_mass.setConstant(1);
-    bodies[i].inertia.setZero();
-    for (int k = 0; k < kTurnAxes<D>; ++k) bodies[i].inertia(k, k) = 1.0 / 6;
-    bodies[i].inverse_inertia = bodies[i].inertia * 36;
-    bodies[i].acceleration[1] = -9.81;
-  }
-  std::vector<dynamics::Contact<D>> contacts(n);
-  Random random(2);
-  for (dynamics::Contact<D>& c : contacts) {
-    c.a = static_cast<std::uint32_t>(random.below(static_cast<int>(bodies.size())));
-    c.b = static_cast<std::uint32_t>(1 + random.below(static_cast<int>(bodies.size()) - 1));
-    if (c.a == c.b) c.a = 0;
-    c.normal = Vec<D>::Unit(1);
-    c.friction = 0.5;
-    c.count = contact::kMostPoints<D>;
-    for (int k = 0; k < c.count; ++k) {
-      Vec<D> arm = Vec<D>::Constant(0.5);
-      if (k % 2 == 1) arm[0] = -0.5;
-      if (k / 2 == 1) arm[D - 1] = -0.5;
-      arm[1] = 0.5;
-      c.points[static_cast<std::size_t>(k)].arm_a = arm;
-      arm[1] = -0.5;
-      c.points[static_cast<std::size_t>(k)].arm_b = arm;
-      c.points[static_cast<std::size_t>(k)].gap = -0.0001;
+struct Loads {
+  std::vector<dynamics::Body<D>> bodies;
+  std::vector<dynamics::Contact<D>> contacts;
+
+  explicit Loads(std::size_t n) : bodies(n / 2 + 2), contacts(n) {
+    for (std::size_t i = 1; i < bodies.size(); ++i) {
+      bodies[i].inverse_mass.setConstant(1);
+      bodies[i].inertia.setZero();
+      for (int k = 0; k < kTurnAxes<D>; ++k) bodies[i].inertia(k, k) = 1.0 / 6;
+      bodies[i].inverse_inertia = bodies[i].inertia * 36;
+      bodies[i].acceleration[1] = -9.81;
+    }
+    Random random(2);
+    for (dynamics::Contact<D>& c : contacts) {
+      c.a = static_cast<std::uint32_t>(random.below(static_cast<int>(bodies.size())));
+      c.b = static_cast<std::uint32_t>(1 + random.below(static_cast<int>(bodies.size()) - 1));
+      if (c.a == c.b) c.a = 0;
+      c.normal = Vec<D>::Unit(1);
+      c.friction = 0.5;
+      c.count = contact::kMostPoints<D>;
+      for (int k = 0; k < c.count; ++k) {
+        Vec<D> arm = Vec<D>::Constant(0.5);
+        if (k % 2 == 1) arm[0] = -0.5;
+        if (k / 2 == 1) arm[D - 1] = -0.5;
+        arm[1] = 0.5;
+        c.points[static_cast<std::size_t>(k)].arm_a = arm;
+        arm[1] = -0.5;
+        c.points[static_cast<std::size_t>(k)].arm_b = arm;
+        c.points[static_cast<std::size_t>(k)].gap = -0.0001;
+      }
     }
   }
+};
+template <int D>
+void substep(benchmark::State& state, std::size_t n) {
+  Loads<D> all(n);
   dynamics::Solver<D> solver;
-  solver.begin(bodies, {1.0 / 60, 8, 1});
-  solver.replace(contacts, 0, contacts.size());
+  solver.begin(all.bodies, {1.0 / 60, 8, 1});
+  solver.replace(all.contacts, 0, n);
   for (auto _ : state) solver.substep();
+  state.counters["records"] = static_cast<double>(n);
+}
+// One sweep over the contacts alone.
+template <int D>
+void pass(benchmark::State& state, std::size_t n) {
+  const Loads<D> all(n);
+  std::vector<dynamics::Moving<D>> moving(all.bodies.size());
+  for (std::size_t i = 0; i < moving.size(); ++i) {
+    dynamics::Moving<D>& m = moving[i];
+    m.velocity = all.bodies[i].acceleration / 480, m.spin.setZero();
+    m.inverse_mass = all.bodies[i].inverse_mass, m.inverse_inertia = all.bodies[i].inverse_inertia;
+    m.offset.setZero(), m.angle.setZero();
+  }
+  std::vector<dynamics::Rows<D>> rows(n);
+  for (dynamics::Rows<D>& r : rows)
+    for (dynamics::Row<D>& row : r.points) row.mass = row.across = 0.1;
+  dynamics::Wide<D> wide;
+  wide.take(moving, all.contacts, rows, 0, n);
+  dynamics::Pass how;
+  how.removal = {1.0 / 480, 60, 0.0005, 3, 1};
+  how.soft_mass = 0.9, how.soft_leak = 0.1;
+  for (auto _ : state) {
+    wide.push(moving, how, false);
+    how.separate = !how.separate;
+  }
+  if (!moving.back().velocity.allFinite()) state.SkipWithError("not finite");
   state.counters["records"] = static_cast<double>(n);
 }
 
@@ -194,11 +227,14 @@ void steps(const std::string& name, std::size_t n, int before, Make make) {
 
 void register_bodies() {
   for (const std::size_t n : {10000UL, 40000UL}) {
-    const std::string size = std::to_string(n);
-    row("pass/2D/two points, " + size, "colvik", [n](benchmark::State& s) { solver_pass<2>(s, n); });
-    row("pass/2D/two points, " + size, "moved memory", [n](benchmark::State& s) { moved_memory(s, n); });
-    row("pass/3D/four points, " + size, "colvik", [n](benchmark::State& s) { solver_pass<3>(s, n); });
-    row("pass/3D/four points, " + size, "moved memory", [n](benchmark::State& s) { moved_memory(s, n); });
+    const std::string two = "pass/2D/two points, " + std::to_string(n),
+                      four = "pass/3D/four points, " + std::to_string(n);
+    row(two, "colvik", [n](benchmark::State& s) { pass<2>(s, n); });
+    row(two, "moved memory", [n](benchmark::State& s) { moved_memory(s, n); });
+    row(two, "a whole substep", [n](benchmark::State& s) { substep<2>(s, n); });
+    row(four, "colvik", [n](benchmark::State& s) { pass<3>(s, n); });
+    row(four, "moved memory", [n](benchmark::State& s) { moved_memory(s, n); });
+    row(four, "a whole substep", [n](benchmark::State& s) { substep<3>(s, n); });
   }
   steps<2>("rack of 4800 totes", 4800, 60, [] { return rack<2>(4800, 12, false); });
   steps<3>("wall of 1200 boxes", 1200, 60, [] { return rack<3>(1200, 12, false); });

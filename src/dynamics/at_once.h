@@ -10,17 +10,6 @@
 
 namespace colvik::dynamics {
 
-/// How overlap is removed: at `rate` times the overlap beyond `slop` per second, not faster than `fastest`.
-struct Removal {
-  double step = 0;  // seconds
-  double rate = 0, slop = 0, fastest = 0;
-  double strike = 0;                              // what closes faster hits, and does not rest
-  [[nodiscard]] double speed(double gap) const {  // at which the gap should close (above 0) or open
-    if (gap > 0) return gap / step;
-    return std::max(rate * std::min(gap + slop, 0.0), -fastest);
-  }
-};
-
 /// One pass of one contact after the other hands weight on by one body, so that a pile of n wants some n squared
 /// passes, and more where what lies above is the heavier. In such islands the contacts that push, and their friction,
 /// are taken together as springs that hardly give, and the bodies' velocities are found from them at once: (M + J' J /

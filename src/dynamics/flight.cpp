@@ -57,7 +57,9 @@ void Solver<D>::accelerate() {
   for (std::size_t i = 0; i < bodies_.size(); ++i) {
     const Body<D>& b = bodies_[i];
     Moving<D>& m = moving_[i];
+    m.offset = m.moved + m.shift, m.angle = m.turned + m.turn_shift;
     m.gain.setZero();
+    m.speed = m.velocity.squaredNorm(), m.spinning = m.spin.squaredNorm();
     if (b.inverse_mass.isZero(0) && b.inverse_inertia.isZero(0)) continue;
     if (b.drag > 0) {
       // Exact for constant forces: v' = a - drag v.
@@ -69,6 +71,7 @@ void Solver<D>::accelerate() {
     m.velocity += m.gain;
     if (!b.torque.isZero(0)) m.spin += m.inverse_inertia * b.torque * h_;
     if (b.spin_drag > 0) m.spin *= math::decay(b.spin_drag * h_);
+    m.speed = m.velocity.squaredNorm(), m.spinning = m.spin.squaredNorm();
   }
 }
 
@@ -84,6 +87,7 @@ void Solver<D>::move() {
     b.centre += by;
     m.shift.setZero();
     if (!m.spin.isZero(0) || m.hit) turn(i);
+    m.offset = m.moved, m.angle = m.turned;
   }
 }
 

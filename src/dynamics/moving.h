@@ -1,25 +1,43 @@
 #pragma once
 // Bodies and contacts while a step is being solved.
+#include <algorithm>
+
 #include "dynamics/body.h"
 
 namespace colvik::dynamics {
 
+/// How overlap is removed: at `rate` times the overlap beyond `slop` per second, not faster than `fastest`.
+struct Removal {
+  double step = 0;  // seconds
+  double rate = 0, slop = 0, fastest = 0;
+  double strike = 0;                              // what closes faster hits, and does not rest
+  [[nodiscard]] double speed(double gap) const {  // at which the gap should close (above 0) or open
+    if (gap > 0) return gap / step;
+    return std::max(rate * std::min(gap + slop, 0.0), -fastest);
+  }
+};
+
 /// A body while it is being solved.
 template <int D>
-struct Moving {
+struct alignas(64) Moving {
+  // What passes over contacts read, side by side in this order (see Wide).
   Vec<D> velocity;
   Spin<D> spin;
   Vec<D> inverse_mass;
   Inertia<D> inverse_inertia;  // in the world's frame
-  Vec<D> moved;                // since the step began
-  Vec<D> way;                  // in the last substep
-  Spin<D> turned;              // likewise, small turns added up
-  double turning = 0;          // likewise, their sizes added up
-  Vec<D> gain;                 // of velocity in this substep from gravity, forces and drag
-  Vec<D> shift;                // due to hits within this substep, which act from their time on
+  Vec<D> offset;               // `moved` with `shift`
+  Spin<D> angle;               // `turned` with `turn_shift`
+
+  Vec<D> moved;        // since the step began
+  Vec<D> way;          // in the last substep
+  Spin<D> turned;      // likewise, small turns added up
+  double turning = 0;  // likewise, their sizes added up
+  Vec<D> gain;         // of velocity in this substep from gravity, forces and drag
+  Vec<D> shift;        // due to hits within this substep, which act from their time on
   Spin<D> turn_shift;
-  bool pushed = false;  // by a contact, in this substep
-  bool hit = false;     // at a time of its own, in this substep
+  double speed = 0, spinning = 0;  // squares of velocity and spin before contacts act in this substep
+  bool pushed = false;             // by a contact, in this substep
+  bool hit = false;                // at a time of its own, in this substep
 };
 
 /// What of a point stays the same through the step.
@@ -34,6 +52,7 @@ struct Rows {
   std::array<Row<D>, contact::kMostPoints<D>> points;
   Inertia<D> turning;    // effective inertia of the pair
   bool at_once = false;  // solved together with others, see AtOnce
+  bool wide = false;     // its impulses are kept by Wide
 };
 
 inline std::array<Vec<2>, 1> tangents(const Vec<2>& n) { return {Vec<2>(-n.y(), n.x())}; }

@@ -14,10 +14,11 @@ void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings)
   h_ = settings.step / settings.substeps;
   const double omega = 2 * kPi * kStiffness / h_;
   const double c = h_ * omega * (2 * kDamping + h_ * omega);
-  removal_ = {h_, omega / (2 * kDamping + h_ * omega), kSlop * settings.metre, kPushSpeed * settings.metre,
-              kStrike * settings.metre};
-  soft_mass_ = c / (1 + c);
-  soft_leak_ = 1 / (1 + c);
+  pass_ = {};
+  pass_.removal = {h_, omega / (2 * kDamping + h_ * omega), kSlop * settings.metre, kPushSpeed * settings.metre,
+                   kStrike * settings.metre};
+  pass_.soft_mass = c / (1 + c);
+  pass_.soft_leak = 1 / (1 + c);
   moving_.resize(bodies.size());
   for (std::size_t i = 0; i < bodies.size(); ++i) {
     const Body<D>& b = bodies[i];
@@ -31,6 +32,9 @@ void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings)
   }
   contacts_ = {};
   bouncing_.clear();
+  steady_.take(moving_, contacts_, {}, 0, 0);
+  quick_.take(moving_, contacts_, {}, 0, 0);
+  alone_.clear(), fast_alone_.clear();
 }
 
 template <int D>
@@ -49,6 +53,14 @@ void Solver<D>::replace(std::span<Contact<D>> contacts, std::size_t first, std::
     at_once_.find(moving_, contacts_, fast);
     for (std::size_t i = 0; i < contacts_.size(); ++i) rows_[i].at_once = at_once_.holds(i);
   }
+  const auto take = [&](Wide<D>& wide, std::vector<std::uint32_t>& alone, std::size_t from, std::size_t to) {
+    wide.take(moving_, contacts_, rows_, from, to);
+    alone.clear();
+    for (std::size_t i = from; i < to; ++i)
+      if (!rows_[i].wide) alone.push_back(static_cast<std::uint32_t>(i));
+  };
+  if (first == 0) take(steady_, alone_, 0, fast);
+  take(quick_, fast_alone_, fast, contacts_.size());
 }
 
 // Masses and tangents of contacts from `first` on.
@@ -59,7 +71,7 @@ void Solver<D>::prepare(std::size_t first) {
   for (std::size_t i = first; i < contacts_.size(); ++i) {
     Contact<D>& c = contacts_[i];
     Rows<D>& rows = rows_[i];
-    rows.at_once = false;
+    rows.at_once = rows.wide = false;
     const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
     if (c.restitution > 0) bouncing_.push_back(static_cast<std::uint32_t>(i));
     const Vec<D> easy = a.inverse_mass + b.inverse_mass;
@@ -97,21 +109,25 @@ void Solver<D>::prepare(std::size_t first) {
 template <int D>
 void Solver<D>::substep() {
   for (Moving<D>& m : moving_) m.pushed = m.hit = false;
+  pass_.time = time();
   hits();
   accelerate();
   warm_start();
-  if (!at_once_.empty()) at_once_.solve(moving_, contacts_, rows_, removal_, true);
+  if (!at_once_.empty()) at_once_.solve(moving_, contacts_, rows_, pass_.removal, true);
   push(true);
   move();
-  if (!at_once_.empty()) at_once_.solve(moving_, contacts_, rows_, removal_, false);
+  if (!at_once_.empty()) at_once_.solve(moving_, contacts_, rows_, pass_.removal, false);
   push(false);
-  for (Contact<D>& c : contacts_)
-    for (Point& p : points(c)) {
-      p.total_push += p.push;
-      if (!p.struck) continue;
-      p.push = 0, p.struck = false;
-      p.drag.setZero();
-    }
+  calm();
+  for (const std::vector<std::uint32_t>* list : {&alone_, &fast_alone_})
+    for (const std::uint32_t i : *list)
+      for (Point& p : points(contacts_[i])) {
+        p.total_push += p.push;
+        if (!p.struck) continue;
+        p.push = 0, p.struck = false;
+        p.drag.setZero();
+      }
+  quick_.give_back(contacts_);
   ++substep_;
 }
 
@@ -121,74 +137,86 @@ void Solver<D>::end() {
     bodies_[i].velocity = moving_[i].velocity;
     bodies_[i].spin = moving_[i].spin;
   }
+  steady_.give_back(contacts_);
   for (Contact<D>& c : contacts_)
     for (Point& p : points(c)) p.gap_after = gap_now(c, p), p.closing = -c.normal.dot(relative_velocity(c, p));
 }
 
 template <int D>
 void Solver<D>::warm_start() {
-  for (Contact<D>& c : contacts_) {
-    if (!counts(c)) continue;
-    Vec<D> sum = Vec<D>::Zero();
-    Spin<D> turn_a = Spin<D>::Zero(), turn_b = Spin<D>::Zero();
-    bool any = c.rolling > 0;
-    for (Point& p : points(c)) {
-      if (p.push > 0) {
-        const Vec<D> impulse = c.normal * p.push + p.drag;
-        sum += impulse;
-        turn_a += torque(p.arm_a, impulse), turn_b += torque(p.arm_b, impulse);
-        any = true;
-      } else {
-        p.drag.setZero();
-      }
-    }
-    if (!any) continue;
-    Moving<D>&a = moving_[c.a], &b = moving_[c.b];
-    if (c.rolling > 0) turn_a += c.roll, turn_b += c.roll;
-    a.velocity -= a.inverse_mass.cwiseProduct(sum);
-    a.spin -= a.inverse_inertia * turn_a;
-    b.velocity += b.inverse_mass.cwiseProduct(sum);
-    b.spin += b.inverse_inertia * turn_b;
-  }
+  steady_.warm_start(moving_);
+  quick_.warm_start(moving_);
+  for (const std::vector<std::uint32_t>* list : {&alone_, &fast_alone_})
+    for (const std::uint32_t i : *list)
+      if (counts(contacts_[i])) warm_start(contacts_[i]);
 }
 
-// One pass over all contacts. With `separate` overlap is pushed apart and contacts that are still
-// open may close; without it only velocity is corrected.
+template <int D>
+void Solver<D>::warm_start(Contact<D>& c) {
+  Vec<D> sum = Vec<D>::Zero();
+  Spin<D> turn_a = Spin<D>::Zero(), turn_b = Spin<D>::Zero();
+  bool any = c.rolling > 0;
+  for (Point& p : points(c)) {
+    if (p.push > 0) {
+      const Vec<D> impulse = c.normal * p.push + p.drag;
+      sum += impulse;
+      turn_a += torque(p.arm_a, impulse), turn_b += torque(p.arm_b, impulse);
+      any = true;
+    } else {
+      p.drag.setZero();
+    }
+  }
+  if (!any) return;
+  Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  if (c.rolling > 0) turn_a += c.roll, turn_b += c.roll;
+  a.velocity -= a.inverse_mass.cwiseProduct(sum);
+  a.spin -= a.inverse_inertia * turn_a;
+  b.velocity += b.inverse_mass.cwiseProduct(sum);
+  b.spin += b.inverse_inertia * turn_b;
+}
+
+// One pass over all contacts, and more over those that are fast.
 template <int D>
 void Solver<D>::push(bool separate) {
-  for (std::size_t i = 0; i < contacts_.size(); ++i)
-    if (counts(contacts_[i])) push_contact(contacts_[i], rows_[i], separate);
-  for (int pass = 1; pass < kFastPasses; ++pass)
-    for (std::size_t i = fast_; i < contacts_.size(); ++i)
-      if (counts(contacts_[i])) push_contact(contacts_[i], rows_[i], separate);
+  pass_.separate = separate;
+  const auto push = [&](Wide<D>& wide, const std::vector<std::uint32_t>& alone, bool last) {
+    pass_.last = last && !separate;
+    wide.push(moving_, pass_, false);
+    for (const std::uint32_t i : alone)
+      if (counts(contacts_[i])) push_contact(contacts_[i], rows_[i], pass_);
+    wide.push(moving_, pass_, true);
+  };
+  push(steady_, alone_, true);
+  for (int pass = 1; pass <= kFastPasses; ++pass) push(quick_, fast_alone_, pass == kFastPasses);
 }
 
 template <int D>
-void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, bool separate) {
+void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, const Pass& pass) {
+  const Removal& removal = pass.removal;
+  const bool separate = pass.separate;
   Moving<D>&a = moving_[c.a], &b = moving_[c.b];
   Vec<D> va = a.velocity, vb = b.velocity;  // kept at hand
   Spin<D> wa = a.spin, wb = b.spin;
   // What was hit in this substep has not all of its new velocity's way before it.
-  const double moved = c.normal.dot(b.moved + b.shift - a.moved - a.shift);
-  const Spin<D> turned_a = a.turned + a.turn_shift, turned_b = b.turned + b.turn_shift;
+  const double moved = c.normal.dot(b.offset - a.offset);
   const Vec<D> normal_a = a.inverse_mass.cwiseProduct(c.normal), normal_b = b.inverse_mass.cwiseProduct(c.normal);
   bool pushed = false, changed = false;
   for (int k = 0; k < c.count; ++k) {
     Point& p = c.points[k];
     const Row<D>& row = rows.points[k];
-    const double gap = p.gap + moved + row.turn_b.dot(turned_b) - row.turn_a.dot(turned_a);
+    const double gap = p.gap + moved + row.turn_b.dot(b.angle) - row.turn_a.dot(a.angle);
     if (!separate && gap > 0 && p.push == 0) continue;  // what has not closed yet is the next substep's
     double bias = 0, mass_scale = 1, leak = 0;
-    if (gap > 0 || separate) bias = removal_.speed(gap);
+    if (gap > 0 || separate) bias = removal.speed(gap);
     if (rows.at_once && separate) mass_scale = 1 / (1 + kGive), leak = kGive / (1 + kGive);
-    else if (separate && gap <= 0) mass_scale = soft_mass_, leak = soft_leak_;
+    else if (separate && gap <= 0) mass_scale = pass.soft_mass, leak = pass.soft_leak;
     const double speed = c.normal.dot(vb - va) + row.turn_b.dot(wb) - row.turn_a.dot(wa);
     const double before = p.push;
     p.push = std::max(before - row.mass * mass_scale * (speed + bias) - leak * before, 0.0);
-    if (before == 0 && p.push > 0 && speed < -kStrike * settings_.metre) p.struck = true;
+    if (before == 0 && p.push > 0 && speed < -removal.strike) p.struck = true;
     if (p.push > 0) {
       pushed = true;
-      if (p.when < 0) p.when = time() + (gap > 0 && speed < 0 ? std::min(gap / -speed, h_) : 0.0);
+      if (p.when < 0) p.when = pass.time + (gap > 0 && speed < 0 ? std::min(gap / -speed, h_) : 0.0);
     }
     const double change = p.push - before;
     if (change == 0) continue;

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "dynamics/at_once.h"
+#include "dynamics/wide.h"
 
 namespace colvik::dynamics {
 
@@ -15,8 +16,9 @@ struct SolverSettings {
 };
 
 /// Advances bodies by one step of several substeps. Call begin, replace, then substep as often as the settings say,
-/// then end; in between the caller may replace contacts again. Contacts are worked on in their order and come back with
-/// the impulses that acted.
+/// then end; in between the caller may replace contacts again. Plain contacts are worked on four at a time (see Wide),
+/// then the others in their order, then likewise those that are fast. After `end`, and those that are fast after each
+/// substep, they have the impulses that acted.
 ///
 /// Contact is made of many small steps with warm-started impulses (Macklin and others, "Small steps in physics
 /// simulation", 2019); overlap is removed by a damped spring (Lacoursiere, "Ghosts and machines", 2007) whose velocity
@@ -50,12 +52,14 @@ class Solver {
   void set_inertia(std::size_t body);
   void accelerate();
   void warm_start();
+  void warm_start(Contact<D>& c);
   void push(bool separate);
-  void push_contact(Contact<D>& c, const Rows<D>& rows, bool separate);
+  void push_contact(Contact<D>& c, const Rows<D>& rows, const Pass& pass);
   void resist_turning(Contact<D>& c, const Rows<D>& rows);
   void hits();
   bool hit(Contact<D>& c, const Rows<D>& rows);
   void move();
+  void calm();
   void turn(std::size_t body);
   [[nodiscard]] bool counts(const Contact<D>& c) const {
     const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
@@ -70,14 +74,17 @@ class Solver {
   std::span<Contact<D>> contacts_;
   std::vector<Moving<D>> moving_;
   std::vector<Rows<D>> rows_;
-  std::vector<std::uint32_t> bouncing_;  // contacts with restitution
+  std::vector<std::uint32_t> bouncing_;   // contacts with restitution
+  std::vector<std::uint32_t> wild_;       // bodies that are to be calmed
+  std::vector<double> allowed_, levers_;  // by place among these
   AtOnce<D> at_once_;
+  Wide<D> steady_, quick_;                         // those before `fast_`, and the others
+  std::vector<std::uint32_t> alone_, fast_alone_;  // contacts that are in neither
   SolverSettings settings_;
   std::size_t fast_ = 0;  // contacts from here on are those of fast pairs
   int substep_ = 0;
   double h_ = 0;
-  Removal removal_;
-  double soft_mass_ = 1, soft_leak_ = 0;
+  Pass pass_;
 };
 
 }  // namespace colvik::dynamics

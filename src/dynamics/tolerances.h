@@ -12,6 +12,11 @@ inline constexpr double kTogether = 1e-6;         // points nearer than this at 
 inline constexpr double kDamping = 2;             // damping ratio of the spring that removes overlap
 inline constexpr double kStiffness = 0.25;        // its frequency as a part of the substep rate
 
+// What is wedged in.
+inline constexpr double kCalmTimes = 2;   // as fast as what it touches was before
+inline constexpr double kCalmSpeed = 10;  // and this much more
+inline constexpr double kCalmSpin = 100;  // radians a second: less is not looked at
+
 // Islands that are solved at once.
 inline constexpr unsigned kHigh = 16;   // bodies from the ground up
 inline constexpr double kHeavy = 5;     // as heavy as what it lies on

@@ -1,0 +1,76 @@
+#pragma once
+// Contacts side by side: four at a time, no two of which push the same body.
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "dynamics/moving.h"
+
+namespace colvik::dynamics {
+
+/// What a pass over contacts does: with `separate` overlap is pushed apart and contacts that are still open may close;
+/// without it only velocity is corrected.
+struct Pass {
+  Removal removal;
+  double soft_mass = 1, soft_leak = 0;  // of overlapping contacts, with `separate`
+  double time = 0;                      // seconds since the step began
+  bool separate = true;
+  bool last = false;  // of a substep: pushes are added up, and those that do not last end
+};
+
+/// Four numbers, one for each of four contacts.
+using Four = double __attribute__((vector_size(32), aligned(32)));
+
+template <int D>
+struct WidePoint {
+  Four arm[D];  // from a's centre of mass
+  Four mass, across;
+  Four gap, push;
+  Four drag[D];
+  Four total_push;
+};
+/// What of a point is seldom looked at.
+struct WideNote {
+  Four when;
+  Four struck;  // 1: its push does not last
+};
+template <int D>
+struct WideContact {
+  std::uint32_t a[4], b[4];
+  Four normal[D], surface[D], friction;
+  Four between[D];                     // from b's centre of mass to a's
+  std::uint32_t first = 0, count = 0;  // points
+  std::uint32_t lanes = 0;             // in use; the others look at the bodies of the first
+  bool guard = false;                  // each counts only once one of its bodies was hit by something else
+  bool struck = false;                 // some note says so
+};
+
+/// The plain ones among contacts (those that roll, bounce or are solved at once are not), four by four in vector
+/// instructions. Contacts are coloured so that no two of a colour push the same body (greedily, in their order), and
+/// worked on colour by colour: within one, the order does not matter, so that what is unrelated changes nothing. Those
+/// that guard come last. The instruction set, chosen at run time, changes no bit.
+template <int D>
+class Wide {
+ public:
+  /// Takes contacts from `first` to `end` with their impulses, and marks their rows. Cost: linear.
+  void take(std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts, std::span<Rows<D>> rows,
+            std::size_t first, std::size_t end);
+  /// Tells the contacts their impulses, and when they began to push.
+  void give_back(std::span<Contact<D>> contacts) const;
+
+  void warm_start(std::span<Moving<D>> moving);
+  /// One pass over those that guard, or over the others.
+  void push(std::span<Moving<D>> moving, const Pass& pass, bool guards);
+
+ private:
+  std::vector<WideContact<D>> contacts_;
+  std::vector<WidePoint<D>> points_;
+  std::vector<WideNote> notes_;                    // by point
+  std::vector<std::array<std::uint32_t, 4>> who_;  // contacts, by lane
+  std::size_t guards_ = 0;                         // from here on
+  // While taking: colours, by body and by contact, and contacts by colour and number of points.
+  std::vector<std::uint64_t> used_;
+  std::vector<std::uint32_t> key_, order_, start_;
+};
+
+}  // namespace colvik::dynamics

@@ -1,0 +1,119 @@
+// Which contacts are worked on side by side, and their numbers between the two forms.
+#include <bit>
+
+#include "dynamics/wide.h"
+
+namespace colvik::dynamics {
+namespace {
+
+constexpr std::uint32_t kNobody = 0xffffffff;
+constexpr unsigned kColours = 64;
+
+template <int D>
+bool movable(const Moving<D>& m) {
+  return !m.inverse_mass.isZero(0) || !m.inverse_inertia.isZero(0);
+}
+
+template <int D>
+bool plain(const Contact<D>& c, const Rows<D>& rows) {
+  return c.count > 0 && c.restitution == 0 && c.rolling == 0 && !rows.at_once;
+}
+
+}  // namespace
+
+template <int D>
+void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts, std::span<Rows<D>> rows,
+                   std::size_t first, std::size_t end) {
+  constexpr std::uint32_t kCounts = contact::kMostPoints<D>, kKinds = 2 * kColours * kCounts;
+  contacts_.clear(), points_.clear(), notes_.clear(), who_.clear();
+  guards_ = 0;
+  if (first == end) return;
+  // Guards come last, then colours in their order; how many points there are orders them within.
+  used_.assign(2 * moving.size(), 0);
+  key_.assign(end - first, kNobody);
+  start_.assign(kKinds + 1, 0);
+  for (std::size_t i = first; i < end; ++i) {
+    const Contact<D>& c = contacts[i];
+    rows[i].wide = false;
+    if (!plain(c, rows[i])) continue;
+    const std::size_t kind = c.guard ? moving.size() : 0;
+    std::uint64_t taken = 0;
+    const bool has_a = movable(moving[c.a]), has_b = movable(moving[c.b]);
+    if (has_a) taken |= used_[kind + c.a];
+    if (has_b) taken |= used_[kind + c.b];
+    const auto colour = static_cast<unsigned>(std::countr_one(taken));
+    if (colour == kColours) continue;
+    if (has_a) used_[kind + c.a] |= std::uint64_t{1} << colour;
+    if (has_b) used_[kind + c.b] |= std::uint64_t{1} << colour;
+    rows[i].wide = true;
+    key_[i - first] = ((c.guard ? kColours : 0) + colour) * kCounts + static_cast<std::uint32_t>(c.count - 1);
+    ++start_[key_[i - first] + 1];
+  }
+  for (std::uint32_t k = 0; k < kKinds; ++k) start_[k + 1] += start_[k];
+  order_.resize(start_[kKinds]);
+  std::vector<std::uint32_t>& next = start_;
+  for (std::size_t i = first; i < end; ++i)
+    if (const std::uint32_t key = key_[i - first]; key != kNobody) order_[next[key]++] = static_cast<std::uint32_t>(i);
+  // Now start_[k] is where kind k ends.
+  for (std::uint32_t key = 0, at = 0; key < kKinds; ++key) {
+    if (key == kColours * kCounts) guards_ = contacts_.size();
+    for (; at < start_[key]; at = std::min(at + 4, start_[key])) {
+      WideContact<D>& w = contacts_.emplace_back();
+      std::array<std::uint32_t, 4>& who = who_.emplace_back();
+      w.first = static_cast<std::uint32_t>(points_.size());
+      w.count = key % kCounts + 1;
+      w.guard = key >= kColours * kCounts;
+      points_.resize(points_.size() + w.count);
+      notes_.resize(points_.size());
+      w.lanes = std::min(start_[key] - at, 4U);
+      for (std::uint32_t lane = 0; lane < 4; ++lane) {
+        // An empty lane is a contact that has no mass.
+        const bool empty = lane >= w.lanes;
+        who[lane] = order_[empty ? at : at + lane];
+        const Contact<D>& c = contacts[who[lane]];
+        static const Rows<D> no_rows{};
+        const Rows<D>& r = empty ? no_rows : rows[who[lane]];
+        w.a[lane] = c.a, w.b[lane] = c.b;
+        w.friction[lane] = c.friction;
+        for (int i = 0; i < D; ++i) {
+          w.normal[i][lane] = c.normal[i], w.surface[i][lane] = c.surface[i];
+          w.between[i][lane] = c.points[0].arm_b[i] - c.points[0].arm_a[i];
+        }
+        for (std::uint32_t k = 0; k < w.count; ++k) {
+          const SolverPoint<D>& from = c.points[k];
+          WidePoint<D>& to = points_[w.first + k];
+          for (int i = 0; i < D; ++i) {
+            to.arm[i][lane] = from.arm_a[i];
+            to.drag[i][lane] = empty ? 0 : from.drag[i];
+          }
+          to.mass[lane] = r.points[k].mass, to.across[lane] = r.points[k].across;
+          to.gap[lane] = from.gap, to.push[lane] = empty ? 0 : from.push, to.total_push[lane] = from.total_push;
+          WideNote& note = notes_[w.first + k];
+          note.when[lane] = from.when, note.struck[lane] = 0;
+        }
+      }
+    }
+  }
+}
+
+template <int D>
+void Wide<D>::give_back(std::span<Contact<D>> contacts) const {
+  for (std::size_t i = 0; i < contacts_.size(); ++i) {
+    const WideContact<D>& w = contacts_[i];
+    for (std::size_t lane = 0; lane < w.lanes; ++lane) {
+      Contact<D>& c = contacts[who_[i][lane]];
+      for (std::uint32_t k = 0; k < w.count; ++k) {
+        const WidePoint<D>& from = points_[w.first + k];
+        SolverPoint<D>& to = c.points[k];
+        to.push = from.push[lane];
+        for (int axis = 0; axis < D; ++axis) to.drag[axis] = from.drag[axis][lane];
+        to.total_push = from.total_push[lane], to.when = notes_[w.first + k].when[lane];
+      }
+    }
+  }
+}
+
+template class Wide<2>;
+template class Wide<3>;
+
+}  // namespace colvik::dynamics
