@@ -1,4 +1,6 @@
 // Bodies: whole steps of worlds, a solver's pass alone, and beside both a loop that only moves memory.
+#include <colvik/rules.hpp>
+
 #include <cstdlib>
 #include <new>
 
@@ -15,6 +17,14 @@ std::size_t allocations = 0;
   if (void* p = std::malloc(size)) return p;
   throw std::bad_alloc();
 }
+[[gnu::noinline]] void* operator new(std::size_t size, std::align_val_t align) {
+  ++allocations;
+  const auto a = static_cast<std::size_t>(align);
+  if (void* p = std::aligned_alloc(a, (size + a - 1) / a * a)) return p;
+  throw std::bad_alloc();
+}
+[[gnu::noinline]] void operator delete(void* p, std::align_val_t) noexcept { std::free(p); }
+[[gnu::noinline]] void operator delete(void* p, std::size_t, std::align_val_t) noexcept { std::free(p); }
 [[gnu::noinline]] void operator delete(void* p) noexcept { std::free(p); }
 [[gnu::noinline]] void operator delete(void* p, std::size_t) noexcept { std::free(p); }
 
@@ -202,6 +212,77 @@ std::unique_ptr<World<2>> drum(std::size_t n) {
   return world;
 }
 
+// A standing rack, robots that go round over strips of zones and are counted, and walkers going to and fro.
+struct Shift {
+  World<2> world;
+  std::optional<Rules<2>> rules;
+  std::vector<ObjectId> walkers;
+
+  static WorldSettings<2> settings() {
+    WorldSettings<2> s = earth<2>();
+    s.sleep = false;
+    return s;
+  }
+  Shift() : world(settings()) {
+    for (const char* tag : {"robot", "strip", "walker", "ground", "tote"}) world.tags().declare(tag).value();
+    world.set_number({}, "score", 0).value();
+    world.add(thing<2>("floor", BodyKind::fixed, up<2>(-0.5), {solid(slab<2>(400, 1))}, {"ground"})).value();
+    for (int i = 0; i < 60; ++i)
+      world
+          .add(
+              thing<2>("", BodyKind::dynamic, Vec<2>(1.1 * (i % 10) + 50, 0.5 + i / 10), {solid(cube<2>(1))}, {"tote"}))
+          .value();
+    for (int i = 0; i < 40; ++i)
+      world.add(thing<2>("", BodyKind::fixed, Vec<2>(2.0 * i, 20), {zone(slab<2>(1, 10))}, {"strip"})).value();
+    for (int i = 0; i < 50; ++i) {
+      ObjectDef<2> def = thing<2>("", BodyKind::kinematic, Vec<2>(10 + i, 20), {zone(ball<2>(0.3))}, {"robot"});
+      def.colliders[0].meets = "strip";
+      def.motion = Circling<2>{Vec<2>(12.0 + i, 20), Spin<2>(2.0), false};
+      world.add(def).value();
+    }
+    for (int i = 0; i < 10; ++i) {
+      ObjectDef<2> def =
+          thing<2>("", BodyKind::kinematic, Vec<2>(-60 + 4 * i, 0.62), {solid(capsule<2>(0.6, 1.2))}, {"walker"});
+      def.colliders[0].meets = "ground";
+      def.walker = Walker<2>{.speed = 4, .speeding_up = 30, .step = 0.2};
+      walkers.push_back(world.add(def).value());
+    }
+    rules.emplace(world);
+    rules->add({.name = "count", .self = "robot", .other = "strip", .effects = {effects::add("world.score", 1)}})
+        .value();
+  }
+  void wish(double direction) {
+    for (const ObjectId id : walkers) world.wish(id, {.velocity = {4 * direction, 0}});
+  }
+};
+void shift() {
+  row("steady/2D/a rack, walkers and reactions", "colvik",
+      [](benchmark::State& state) {
+        Shift s;
+        int n = 0;
+        const auto turn = [&] {
+          if (n++ % 30 == 0) s.wish(n / 30 % 2 == 0 ? 1 : -1);
+        };
+        for (int i = 0; i < 600; ++i) turn(), s.world.step();
+        std::size_t steady = 0, events = 0;
+        for (auto _ : state) {
+          state.PauseTiming();
+          turn();
+          const std::size_t before = allocations;
+          state.ResumeTiming();
+          s.world.step();
+          state.PauseTiming();
+          steady += allocations - before, events += s.world.events().size();
+          state.ResumeTiming();
+        }
+        const auto runs = static_cast<double>(state.iterations());
+        state.counters["allocations_a_step"] = static_cast<double>(steady) / runs;
+        state.counters["events_a_step"] = static_cast<double>(events) / runs;
+      })
+      ->Unit(benchmark::kMillisecond)
+      ->Iterations(600);
+}
+
 template <int D, class Make>
 void steps(const std::string& name, std::size_t n, int before, Make make) {
   row("bodies/" + dimension(D) + "/" + name, "colvik",
@@ -236,6 +317,7 @@ void register_bodies() {
     row(four, "moved memory", [n](benchmark::State& s) { moved_memory(s, n); });
     row(four, "a whole substep", [n](benchmark::State& s) { substep<3>(s, n); });
   }
+  shift();
   steps<2>("rack of 4800 totes", 4800, 60, [] { return rack<2>(4800, 12, false); });
   steps<3>("wall of 1200 boxes", 1200, 60, [] { return rack<3>(1200, 12, false); });
   steps<2>("drum of 2400", 2400, 120, [] { return drum(2400); });

@@ -25,24 +25,26 @@ struct Tag {
   auto operator<=>(const Tag&) const = default;
 };
 
-/// Any number of tags.
+/// Any number of tags. Takes memory of its own only beyond the first 64 declared.
 class TagSet {
  public:
   void insert(Tag tag);
   void erase(Tag tag);
-  [[nodiscard]] bool contains(Tag tag) const {
-    const std::size_t word = tag.index / 64;
-    return word < words_.size() && (words_[word] >> (tag.index % 64) & 1U) != 0;
-  }
-  [[nodiscard]] bool empty() const { return words_.empty(); }
+  [[nodiscard]] bool contains(Tag tag) const { return (word(tag.index / 64) >> (tag.index % 64) & 1U) != 0; }
+  [[nodiscard]] bool empty() const { return first_ == 0 && more_.empty(); }
   [[nodiscard]] TagSet merged(const TagSet& other) const;
   /// In order of declaration.
   [[nodiscard]] std::vector<Tag> list() const;
-  [[nodiscard]] std::span<const std::uint64_t> words() const { return words_; }
+  /// 64 tags each, in order of declaration; those from the first `size_in_words()` on are 0.
+  [[nodiscard]] std::uint64_t word(std::size_t at) const {
+    return at == 0 ? first_ : at <= more_.size() ? more_[at - 1] : 0;
+  }
+  [[nodiscard]] std::size_t size_in_words() const { return empty() ? 0 : 1 + more_.size(); }
   auto operator<=>(const TagSet&) const = default;
 
  private:
-  std::vector<std::uint64_t> words_;  // no trailing zero words, so that equal sets are equal vectors
+  std::uint64_t first_ = 0;
+  std::vector<std::uint64_t> more_;  // no trailing zero words, so that equal sets are equal
 };
 
 /// The nearest of `names` to `name`, ignoring case first, then by edit distance; "" if none is near.

@@ -118,7 +118,7 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const P
   Pair<D>& p = pairs[pair];
   const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
   const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
-  kept_before.swap(p.kept);  // memory goes round, so that a steady step takes none
+  kept_before.assign(p.kept.begin(), p.kept.end());  // each keeps its memory, so that a steady step takes none
   p.kept.clear();
   const Shape<D>&shape_a = shape_of(ca), &shape_b = shape_of(cb);
   const double small = std::min(extent(shape_a), extent(shape_b));

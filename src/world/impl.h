@@ -10,6 +10,7 @@
 #include "contact/collide.h"
 #include "dynamics/solver.h"
 #include "index/tree.h"
+#include "world/asked.h"
 #include "world/classes.h"
 
 namespace colvik {
@@ -138,6 +139,18 @@ struct ObjectState {
 
 enum class Wanted { first, all, count, any };
 
+// What a walker may meet on its move.
+template <int D>
+struct Pair;
+template <int D>
+struct Obstacle {
+  Pair<D>* pair = nullptr;
+  std::uint32_t own = 0, other = 0;  // colliders
+  bool stops = true;                 // it is not passed, as a one-way surface or what the walker yields to may be
+  bool pushes = true;                // the walker out of itself
+  bool set_aside = false;            // `stops`, while it carries the walker
+};
+
 // Two objects that do not meet for a while.
 struct Excepted {
   std::uint64_t serial_a = 0, serial_b = 0;  // the smaller first
@@ -212,12 +225,23 @@ template <int D>
 [[nodiscard]] bool earlier(const Touch<D>& x, const Touch<D>& y) {
   return x.key() < y.key();
 }
-// Puts what was added behind the first `known` of an ordered list into its order.
+// Puts what was added behind the first `known` of an ordered list into its order. `spare` is kept, so that a
+// steady step takes no memory.
 template <class T, class Less>
-void merge_tail(std::vector<T>& list, std::size_t known, Less less) {
+void merge_tail(std::vector<T>& list, std::size_t known, Less less, std::vector<T>& spare) {
   const auto tail = list.begin() + static_cast<std::ptrdiff_t>(known);
   std::sort(tail, list.end(), less);
-  std::inplace_merge(list.begin(), tail, list.end(), less);
+  spare.assign(std::move_iterator(tail), std::move_iterator(list.end()));
+  for (std::size_t old = known, fresh = spare.size(), to = list.size(); fresh > 0;) {
+    const bool takes_old = old > 0 && less(spare[fresh - 1], list[old - 1]);
+    list[--to] = std::move(takes_old ? list[--old] : spare[--fresh]);
+  }
+  spare.clear();
+}
+template <class T, class Less>
+void merge_tail(std::vector<T>& list, std::size_t known, Less less) {
+  std::vector<T> spare;
+  merge_tail(list, known, less, spare);
 }
 
 // Objects that fell asleep together, with what they touch: taken out of the lists that a step walks.
@@ -290,9 +314,9 @@ struct World<D>::Impl {
 
   world::ContactClasses classes;
   index::Tree<D> still, moving;
-  std::vector<index::KeyPair> overlapping;  // as the trees tell it
-  std::size_t still_moved = 0;              // times a still object was moved
-  std::vector<world::Pair<D>> pairs;        // by (serial_a, serial_b)
+  std::vector<index::KeyPair> overlapping;         // as the trees tell it
+  std::size_t still_moved = 0;                     // times a still object was moved
+  std::vector<world::Pair<D>> pairs, spare_pairs;  // by (serial_a, serial_b); for merging
   std::vector<world::Touch<D>> touches, touches_before;
   std::vector<world::Ended> ended;         // by key
   std::vector<world::Resting<D>> resting;  // by group; empty ones are free
@@ -304,6 +328,7 @@ struct World<D>::Impl {
   std::vector<std::pair<TagQuery, TagQuery>> during, pair_asks;
   std::vector<world::PairTold<D>> pair_touches;  // of those asked for, by key
   std::vector<PairEvent<D>> pair_events;
+  std::vector<world::Parted> spare_parted;     // for merging
   std::vector<world::Parted> parting, lately;  // in this step, and before it for as long as a visit may go on; by key
 
   dynamics::Solver<D> solver;
@@ -312,6 +337,10 @@ struct World<D>::Impl {
   std::size_t left_count = 0;
   std::vector<world::WalkerState<D>> walkers;
   std::vector<world::WalkPush<D>> walk_pushes;
+  // Of walkers on their move: their pairs, whether they have moved, and what is in the way of the one at hand.
+  std::vector<std::vector<world::Pair<D>*>> walk_pairs;
+  std::vector<bool> has_walked;
+  std::vector<world::Obstacle<D>> walk_obstacles;
   std::vector<std::uint32_t> pushed;      // slots of objects with timed pushes
   std::vector<dynamics::Body<D>> bodies;  // of the running step
   std::vector<std::uint32_t> body_objects;
@@ -331,8 +360,8 @@ struct World<D>::Impl {
 
   std::vector<std::pair<std::size_t, Listener>> listeners;
   std::size_t next_token = 1;
-  std::vector<std::function<void()>> asked;  // changes that wait for the end of the step
-  bool telling = false;                      // listeners are being called
+  std::vector<world::Asked> asked;  // changes that wait for the end of the step
+  bool telling = false;             // listeners are being called
   std::uint64_t steps = 0;
   bool finished = false;
 

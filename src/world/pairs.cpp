@@ -122,7 +122,7 @@ void World<D>::Impl::find_pairs() {
   for (const auto& [at, other_at] : overlapping) consider(at, other_at);
   moving.unmark_all();
   still.unmark_all();
-  world::merge_tail(pairs, known, world::older<D>);
+  world::merge_tail(pairs, known, world::older<D>, spare_pairs);
 }
 
 template struct World<2>::Impl;

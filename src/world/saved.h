@@ -76,7 +76,8 @@ void pack_motion(A& a, Motion<D>& m) {
 }
 template <class A>
 void pack(A& a, TagSet& t) {
-  std::vector<std::uint64_t> words(t.words().begin(), t.words().end());
+  std::vector<std::uint64_t> words;
+  for (std::size_t i = 0; i < t.size_in_words(); ++i) words.push_back(t.word(i));
   a(words);
   if constexpr (A::kUnpacks) {
     t = {};

@@ -64,7 +64,7 @@ void World<D>::Impl::tell() {
   telling = true;
   for (const auto& [token, listener] : listeners) listener(self, events);
   telling = false;
-  for (const std::function<void()>& change : asked) change();
+  for (world::Asked& change : asked) change();
   asked.clear();
 }
 
@@ -129,7 +129,7 @@ std::uint64_t World<D>::hash() const {
     if (o.parent != world::kAlone) h.add(w.objects[o.parent].shown.serial), h.add(o.on_root.position);
     h.add(o.force), h.add(o.torque);
     if (o.paused || o.lag > 0) h.add(o.lag), h.add(o.held_velocity), h.add(o.held_spin);
-    for (const std::uint64_t word : s.tags.words()) h.add(word);
+    for (std::size_t i = 0; i < s.tags.size_in_words(); ++i) h.add(s.tags.word(i));
     add_numbers(s.numbers);
     for (const Collider<D>& c : s.colliders) h.add(std::string_view(c.meets.text())), h.add(std::uint64_t{c.def.on});
   }

@@ -9,29 +9,30 @@
 namespace colvik {
 
 void TagSet::insert(Tag tag) {
-  const std::size_t word = tag.index / 64;
-  if (word >= words_.size()) words_.resize(word + 1);
-  words_[word] |= std::uint64_t{1} << (tag.index % 64);
+  const std::size_t at = tag.index / 64;
+  if (at > more_.size()) more_.resize(at);
+  (at == 0 ? first_ : more_[at - 1]) |= std::uint64_t{1} << (tag.index % 64);
 }
 
 void TagSet::erase(Tag tag) {
-  const std::size_t word = tag.index / 64;
-  if (word >= words_.size()) return;
-  words_[word] &= ~(std::uint64_t{1} << (tag.index % 64));
-  while (!words_.empty() && words_.back() == 0) words_.pop_back();
+  const std::size_t at = tag.index / 64;
+  if (at > more_.size()) return;
+  (at == 0 ? first_ : more_[at - 1]) &= ~(std::uint64_t{1} << (tag.index % 64));
+  while (!more_.empty() && more_.back() == 0) more_.pop_back();
 }
 
 TagSet TagSet::merged(const TagSet& other) const {
-  TagSet both = words_.size() >= other.words_.size() ? *this : other;
-  const TagSet& less = words_.size() >= other.words_.size() ? other : *this;
-  for (std::size_t i = 0; i < less.words_.size(); ++i) both.words_[i] |= less.words_[i];
+  TagSet both = more_.size() >= other.more_.size() ? *this : other;
+  const TagSet& less = more_.size() >= other.more_.size() ? other : *this;
+  both.first_ |= less.first_;
+  for (std::size_t i = 0; i < less.more_.size(); ++i) both.more_[i] |= less.more_[i];
   return both;
 }
 
 std::vector<Tag> TagSet::list() const {
   std::vector<Tag> tags;
-  for (std::size_t i = 0; i < words_.size(); ++i)
-    for (std::uint64_t left = words_[i]; left != 0; left &= left - 1)
+  for (std::size_t i = 0; i < size_in_words(); ++i)
+    for (std::uint64_t left = word(i); left != 0; left &= left - 1)
       tags.push_back({static_cast<std::uint32_t>(i * 64) + static_cast<std::uint32_t>(std::countr_zero(left))});
   return tags;
 }

@@ -151,7 +151,8 @@ void World<D>::Impl::note_parted(double now) {
   });
   const std::size_t known = lately.size();
   lately.insert(lately.end(), parting.begin(), parting.end());
-  world::merge_tail(lately, known, [](const world::Parted& x, const world::Parted& y) { return x.key < y.key; });
+  const auto earlier = [](const world::Parted& x, const world::Parted& y) { return x.key < y.key; };
+  world::merge_tail(lately, known, earlier, spare_parted);
 }
 
 template <int D>

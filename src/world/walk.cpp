@@ -121,19 +121,21 @@ bool World<D>::Impl::carries_walker(const world::Pair<D>& p) const {
 template <int D>
 void World<D>::Impl::walk() {
   if (walkers.empty()) return;
-  std::vector<std::vector<world::Pair<D>*>> near(walkers.size());
+  std::vector<std::vector<world::Pair<D>*>>& near = walk_pairs;
+  near.resize(walkers.size());
+  for (std::vector<world::Pair<D>*>& list : near) list.clear();
   for (world::Pair<D>& p : pairs) {
     for (const std::uint32_t at : {p.a, p.b})
       if (const std::int32_t walker = objects[objects[colliders[at].object].root].walker; walker >= 0)
         near[static_cast<std::size_t>(walker)].push_back(&p);
   }
-  std::vector<bool> walked(walkers.size(), false);
+  has_walked.assign(walkers.size(), false);
   const auto go = [&](std::uint32_t slot, const auto& go_on) -> void {
     ObjectState<D>& o = objects[slot];
     if (o.walker < 0 || !o.shown.active || o.parent != kAlone) return;
     const auto i = static_cast<std::size_t>(o.walker);
-    if (walked[i]) return;
-    walked[i] = true;
+    if (has_walked[i]) return;
+    has_walked[i] = true;
     // Who stands on another one goes after it.
     if (const ObjectState<D>* on = walkers[i].walking.standing ? state(walkers[i].walking.on) : nullptr)
       go_on(on->root, go_on);

@@ -14,13 +14,7 @@ class Walk {
   void run();
 
  private:
-  struct Obstacle {
-    Pair<D>* pair = nullptr;
-    std::uint32_t own = 0, other = 0;  // colliders
-    bool stops = true;                 // it is not passed, as a one-way surface or what the walker yields to may be
-    bool pushes = true;                // the walker out of itself
-    bool set_aside = false;            // `stops`, while it carries the walker
-  };
+  using Obstacle = world::Obstacle<D>;
   struct Hit {
     double t = 1;  // part of the way
     Vec<D> normal = kZero, point = kZero;
@@ -84,7 +78,7 @@ class Walk {
   Walking<D>& walking_;
   const Walker<D>& can_;
   const std::vector<Pair<D>*>& near_;
-  std::vector<Obstacle> obstacles_;
+  std::vector<Obstacle>& obstacles_;
   Pose<D> pose_;
   Vec<D> gravity_ = kZero, up_ = kZero, current_ = kZero, wind_ = kZero, lift_ = kZero;
   std::vector<std::uint32_t> pushed_;  // bodies, in this step

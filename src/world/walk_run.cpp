@@ -18,7 +18,14 @@ Vec<D> at_most(const Vec<D>& v, double length) {
 
 template <int D>
 Walk<D>::Walk(Impl& world, ObjectState<D>& o, WalkerState<D>& state, const std::vector<Pair<D>*>& near)
-    : w_(world), o_(o), s_(state), walking_(state.walking), can_(*o.shown.walker), near_(near) {
+    : w_(world),
+      o_(o),
+      s_(state),
+      walking_(state.walking),
+      can_(*o.shown.walker),
+      near_(near),
+      obstacles_(world.walk_obstacles) {
+  obstacles_.clear();
   pose_ = o.shown.pose;
   dt_ = 1 / w_.settings.rate, now_ = static_cast<double>(w_.steps) / w_.settings.rate;
   clearance_ = can_.clearance.value_or(0.002 * w_.settings.metre);
