@@ -15,33 +15,59 @@ double arm_of(const Shape<D>& s) {
   return s.middle.norm() + s.core.norm() + s.radius;
 }
 
+// How far on b may go, as part of its course, before any of it is nearer to a by `gap`. All of b lies within the
+// rounded box of its core, and a point of the box is above a's plane as its corners are, mixed: at any time, as turning
+// is linear. A corner comes down no faster than it now does and than turning bends its way. 0 where the box reaches too
+// far.
+template <int D>
+double safe_turn(const Core<D>& b, const Separation<D>& s, const Course<D>& course, const Vec<D>& origin, double gap) {
+  double least = std::numeric_limits<double>::infinity();
+  for (unsigned corner = 0; corner < 1U << D; ++corner) {
+    Vec<D> at = b.middle;
+    for (int i = 0; i < D; ++i) at += b.axis(i) * ((corner >> i & 1U) != 0 ? b.half[i] : -b.half[i]);
+    const Vec<D> arm = at - origin;
+    const double room = gap + s.normal.dot(at - s.on_b) - b.radius;
+    if (!(room > 0)) return 0;
+    const double closing = -s.normal.dot(course.move + cross(course.turn, arm));
+    const double bend = course.turn.squaredNorm() * arm.norm();
+    const double root = std::sqrt(closing * closing + 2 * bend * room);
+    if (closing + root > 0) least = std::min(least, 2 * room / (closing + root));
+  }
+  return least;
+}
+
 // Strides of safe length until the two are nearly touching; `separate(core of b)` tells how far they are.
 template <int D, class Separate>
 std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, double size, Separate&& separate) {
   const double way = course.move.norm() + course.turn.norm() * arm_of(b);
   const double near = 1e-7 * std::max(way, std::min(size, arm_of(b)));
-  const double turning = course.turn.norm() * arm_of(b);
+  double turning = course.turn.norm() * arm_of(b);
+  const bool turns = turning > 0;
   double t = 0;
-  for (int stride = 0;; ++stride) {
+  for (int strides = 0;; ++strides) {
     const Core<D> moved(b, course.at(t));
     const Separation<D> s = separate(moved);
+    // What turns about an axis along the normal comes no nearer by it.
+    if constexpr (D == 3) turning = cross(course.turn, s.normal).norm() * arm_of(b);
     const double closing = turning - s.normal.dot(course.move);
-    if (s.gap <= near || stride == kMostStrides) {
+    if (s.gap <= near || strides == kMostStrides) {
       Impact<D> hit;
       hit.t = t;
       hit.normal = s.normal;
       hit.point = 0.5 * (s.on_a + s.on_b);
       hit.gap = s.gap;
       hit.inside = t == 0 && s.gap < -near;
-      hit.capped = stride == kMostStrides;
+      hit.capped = strides == kMostStrides;
       // Touching, and not getting any nearer.
-      if (t == 0 && !hit.inside && s.normal.dot(course.move) >= -1e-9 * course.move.norm() && turning == 0)
+      if (t == 0 && !hit.inside && s.normal.dot(course.move) >= -1e-9 * course.move.norm() && !turns)
         return std::nullopt;
       return hit;
     }
     if (closing <= 0) return std::nullopt;
     // To a little within `near`, so that the last stride arrives.
-    t += (s.gap - 0.5 * near) / closing;
+    double stride = (s.gap - 0.5 * near) / closing;
+    if (turns) stride = std::max(stride, safe_turn(moved, s, course, course.at(t).position, s.gap - 0.5 * near));
+    t += stride;
     if (t > 1) return std::nullopt;
   }
 }

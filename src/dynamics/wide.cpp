@@ -157,7 +157,8 @@ void push_four(WideContact<D>& c, WidePoint<D>* points, WideNote* notes, Moving<
     } else {
       // What has not closed yet is the next substep's.
       after = larger(before - p.mass * (speed + (open ? closes : zero)), zero);
-      after = open & (before == zero) ? before : after;
+      const Mask waits = open & (before == zero);
+      after = waits ? before : after;
     }
     after = counts ? after : before;
     p.push = after;
@@ -167,7 +168,8 @@ void push_four(WideContact<D>& c, WidePoint<D>* points, WideNote* notes, Moving<
     struck |= strikes;
     const Mask starts = pushes & (notes[k].when < zero);
     if (any(starts)) {
-      const Four until = open & (speed < zero) ? smaller(gap / -speed, all(removal.step)) : zero;
+      const Mask arrives = open & (speed < zero);
+      const Four until = arrives ? smaller(gap / -speed, all(removal.step)) : zero;
       notes[k].when = starts ? pass.time + until : notes[k].when;
     }
     if (any(strikes)) notes[k].struck = strikes ? one : notes[k].struck, c.struck = true;
@@ -222,10 +224,11 @@ void warm_four(WideContact<D>& c, WidePoint<D>* points, Moving<D>* moving) {
   for (std::uint32_t k = 0; k < c.count; ++k) {
     WidePoint<D>& p = points[k];
     const Mask pushes = counts & (p.push > zero);
+    const Mask keeps = pushes | ~counts;
     some |= pushes;
     Four impulse[D], turn[T];
     for (int i = 0; i < D; ++i) {
-      p.drag[i] = pushes | ~counts ? p.drag[i] : zero;
+      p.drag[i] = keeps ? p.drag[i] : zero;
       impulse[i] = pushes ? c.normal[i] * p.push + p.drag[i] : zero;
       sum[i] += impulse[i];
     }
