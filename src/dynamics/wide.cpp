@@ -136,7 +136,7 @@ void push_four(WideContact<D>& c, WidePoint<D>* points, WideNote* notes, Moving<
   for (int i = 0; i < D; ++i) way[i] = b.offset()[i] - a.offset()[i];
   const Four moved = dot<D>(c.normal, way);
   const Removal& removal = pass.removal;
-  Mask pushed = zero > one, struck = pushed;
+  Mask pushed = zero > one;
   for (std::uint32_t k = 0; k < c.count; ++k) {
     WidePoint<D>& p = points[k];
     for (int i = 0; i < D; ++i) arm_b[i] = p.arm[i] + c.between[i];
@@ -165,7 +165,6 @@ void push_four(WideContact<D>& c, WidePoint<D>* points, WideNote* notes, Moving<
     const Mask pushes = counts & (after > zero);
     pushed |= pushes;
     const Mask strikes = pushes & (before == zero) & (speed < all(-removal.strike));
-    struck |= strikes;
     const Mask starts = pushes & (notes[k].when < zero);
     if (any(starts)) {
       const Mask arrives = open & (speed < zero);
