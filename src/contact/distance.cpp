@@ -68,6 +68,14 @@ bool nearest_inside(const Simplex<D>& s, const std::array<int, D + 1>& chosen, i
   return first > 0;
 }
 
+// A triangle so thin that one of its edges may tell the point nearest the origin better.
+bool is_sliver(const Simplex<3>& s) {
+  if (s.size != 3) return false;
+  const Vec<3> u = s.point[1] - s.point[0], w = s.point[2] - s.point[0];
+  return cross(u, w).squaredNorm() < 1e-6 * u.squaredNorm() * w.squaredNorm();
+}
+bool is_sliver(const Simplex<2>&) { return false; }
+
 // Reduces the simplex to the face that holds its point nearest the origin; to all of it, only if it may
 // hold the origin itself.
 template <int D>
@@ -87,13 +95,13 @@ void reduce(Simplex<D>& s, bool may_hold_origin) {
     std::array<double, D + 1> weight{};
     if (!nearest_inside<D>(s, chosen, count, weight)) continue;
     double length = 0;
-    if (count < D + 1 && mask != all) {
+    if (count < D + 1) {
       Vec<D> at = Vec<D>::Zero();
       for (int k = 0; k < count; ++k) at += weight[k] * s.point[chosen[k]];
       length = at.squaredNorm();
     }
     if (length < best_length) best_length = length, best = chosen, best_weight = weight, best_count = count;
-    if (mask == all) break;  // no part of it can be nearer than the whole
+    if (mask == all && !is_sliver(s)) break;  // no part of it can be nearer than the whole
   }
   for (int k = 0; k < best_count; ++k) {  // chosen in rising order, so that none is overwritten too early
     const int i = best[k];
