@@ -1,4 +1,6 @@
+#include <array>
 #include <functional>
+#include <set>
 
 #include "support.hpp"
 
@@ -16,6 +18,32 @@ Tags four_tags() {
 }  // namespace
 
 TEST_SUITE("random") {
+  TEST_CASE("sets of many tags are the sets they should be") {
+    Random random(31);
+    for (int run = 0; run < scaled(20000); ++run) {
+      const int most = random.coin() ? 64 : 200;
+      std::array<TagSet, 2> sets;
+      std::array<std::set<std::uint32_t>, 2> wanted;
+      for (int k = 0; k < 40; ++k) {
+        const auto which = static_cast<std::size_t>(random.below(2));
+        const auto tag = static_cast<std::uint32_t>(random.below(most));
+        if (random.coin(0.6)) sets[which].insert({tag}), wanted[which].insert(tag);
+        else sets[which].erase({tag}), wanted[which].erase(tag);
+        const auto is = [&](const TagSet& set, const std::set<std::uint32_t>& like) {
+          std::vector<std::uint32_t> list;
+          for (const Tag t : set.list()) list.push_back(t.index);
+          return std::equal(list.begin(), list.end(), like.begin(), like.end()) && set.empty() == like.empty();
+        };
+        std::set<std::uint32_t> both = wanted[0];
+        both.insert(wanted[1].begin(), wanted[1].end());
+        REQUIRE(is(sets[which], wanted[which]));
+        REQUIRE(sets[which].contains({tag}) == wanted[which].contains(tag));
+        REQUIRE(is(sets[0].merged(sets[1]), both));
+        REQUIRE((sets[0] == sets[1]) == (wanted[0] == wanted[1]));
+      }
+    }
+  }
+
   TEST_CASE("a tag query means what its expression means") {
     // Random expressions are written out and worked out at once, by another road than the parser's.
     const Tags tags = four_tags();

@@ -199,7 +199,6 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, const Pass& pas
   Spin<D> wa = a.spin, wb = b.spin;
   // What was hit in this substep has not all of its new velocity's way before it.
   const double moved = c.normal.dot(b.offset - a.offset);
-  const Vec<D> normal_a = a.inverse_mass.cwiseProduct(c.normal), normal_b = b.inverse_mass.cwiseProduct(c.normal);
   bool pushed = false, changed = false;
   for (int k = 0; k < c.count; ++k) {
     Point& p = c.points[k];
@@ -221,7 +220,8 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, const Pass& pas
     const double change = p.push - before;
     if (change == 0) continue;
     changed = true;
-    va -= normal_a * change, vb += normal_b * change;
+    const Vec<D> impulse = c.normal * change;
+    va -= a.inverse_mass.cwiseProduct(impulse), vb += b.inverse_mass.cwiseProduct(impulse);
     wa -= a.inverse_inertia * Spin<D>(row.turn_a * change), wb += b.inverse_inertia * Spin<D>(row.turn_b * change);
   }
   if (separate && pushed) a.pushed = b.pushed = true;

@@ -82,6 +82,7 @@ struct Bodies {
   // An impulse of this torque, times sign.
   void give(const Four& sign, const Four* impulse, const Four* turning) {
     for (int i = 0; i < D; ++i) velocity()[i] += sign * (inverse_mass()[i] * impulse[i]);
+    // The matrix is symmetric.
     for (int i = 0; i < kTurns<D>; ++i) spin()[i] += sign * dot<kTurns<D>>(inverse_inertia() + i * kTurns<D>, turning);
   }
 
@@ -185,11 +186,11 @@ void push_four(WideContact<D>& c, WidePoint<D>* points, WideNote* notes, Moving<
     WidePoint<D>& p = points[k];
     const Four most = c.friction * p.push;
     Four v[D];
-    for (int i = 0; i < D; ++i) {
-      arm_b[i] = p.arm[i] + c.between[i];
-      v[i] = b.velocity()[i] - a.velocity()[i] + c.surface[i];
-    }
-    add_turning(b.spin(), arm_b, one, v), add_turning(a.spin(), p.arm, minus, v);
+    for (int i = 0; i < D; ++i) arm_b[i] = p.arm[i] + c.between[i], v[i] = b.velocity()[i];
+    add_turning(b.spin(), arm_b, one, v);
+    for (int i = 0; i < D; ++i) v[i] -= a.velocity()[i];
+    add_turning(a.spin(), p.arm, minus, v);
+    for (int i = 0; i < D; ++i) v[i] += c.surface[i];
     const Four off = dot<D>(c.normal, v);
     Four wanted[D], change[D];
     for (int i = 0; i < D; ++i) wanted[i] = p.drag[i] - (v[i] - c.normal[i] * off) * p.across;
@@ -218,7 +219,7 @@ void warm_four(WideContact<D>& c, WidePoint<D>* points, Moving<D>* moving) {
   const Four zero = all(0);
   Four sum[D], turning_a[T], turning_b[T];
   for (Four& x : sum) x = zero;
-  for (Four& x : turning_a) x = zero;
+  for (int i = 0; i < T; ++i) turning_a[i] = turning_b[i] = zero;
   Mask some = zero > all(1);
   for (std::uint32_t k = 0; k < c.count; ++k) {
     WidePoint<D>& p = points[k];
@@ -233,10 +234,12 @@ void warm_four(WideContact<D>& c, WidePoint<D>* points, Moving<D>* moving) {
     }
     torque(p.arm, impulse, turn);
     for (int i = 0; i < T; ++i) turning_a[i] += turn[i];
+    Four arm_b[D];
+    for (int i = 0; i < D; ++i) arm_b[i] = p.arm[i] + c.between[i];
+    torque(arm_b, impulse, turn);
+    for (int i = 0; i < T; ++i) turning_b[i] += turn[i];
   }
   if (!any(some)) return;
-  torque(c.between, sum, turning_b);
-  for (int i = 0; i < T; ++i) turning_b[i] += turning_a[i];
   Bodies<D> a, b;
   a.load(moving, c.a), b.load(moving, c.b);
   a.give(all(-1), sum, turning_a), b.give(all(1), sum, turning_b);
