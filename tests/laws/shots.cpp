@@ -51,15 +51,24 @@ void shots() {
       def.turned = random.rotation<D>();
       all.emplace_back(world.add(def).value(), distance);
     }
-    std::vector<bool> bad(all.size());
+    // Who has left by the end of its wall may come round it: hit by another shot, or sent back by another wall.
+    std::vector<bool> bad(all.size()), round(all.size());
+    std::vector<Vec<D>> before(all.size(), kZero);
     for (int step = 0; step < 20; ++step) {
       world.step();
       for (std::size_t i = 0; i < all.size(); ++i) {
         const Object<D>& shot = world.object(all[i].first);
-        const Vec<D> at = shot.pose * shot.mass_centre;
-        Vec<D> aside = at - up<D>(20.0 * static_cast<double>(i));
-        aside[0] = 0;
-        if (aside.cwiseAbs().maxCoeff() < 1.9 && at[0] > all[i].second) bad[i] = true;
+        const Vec<D> at = Vec<D>(shot.pose * shot.mass_centre) - up<D>(20.0 * static_cast<double>(i));
+        const Vec<D> from = std::exchange(before[i], at);
+        const auto clear = [](Vec<D> v) {  // of the wall's ends
+          v[0] = 0;
+          return v.cwiseAbs().maxCoeff() >= 1.9;
+        };
+        if (round[i]) continue;
+        const double beyond = at[0] - all[i].second;
+        if (beyond <= 0) round[i] = clear(at);
+        else if (clear(Vec<D>(at + (from - at) * (beyond / (at[0] - from[0]))))) round[i] = true;
+        else bad[i] = true;
       }
     }
     passed += static_cast<int>(std::count(bad.begin(), bad.end(), true));
