@@ -39,16 +39,17 @@ double safe_turn(const Core<D>& b, const Separation<D>& s, const Course<D>& cour
 // Strides of safe length until the two are nearly touching; `separate(core of b)` tells how far they are.
 template <int D, class Separate>
 std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, double size, Separate&& separate) {
-  const double way = course.move.norm() + course.turn.norm() * arm_of(b);
-  const double near = 1e-7 * std::max(way, std::min(size, arm_of(b)));
-  double turning = course.turn.norm() * arm_of(b);
+  const double arm = arm_of(b);
+  double turning = course.turn.norm() * arm;
   const bool turns = turning > 0;
+  const double near = 1e-7 * std::max(course.move.norm() + turning, std::min(size, arm));
   double t = 0;
   for (int strides = 0;; ++strides) {
-    const Core<D> moved(b, course.at(t));
+    const Pose<D> now = course.at(t);
+    const Core<D> moved(b, now);
     const Separation<D> s = separate(moved);
     // What turns about an axis along the normal comes no nearer by it.
-    if constexpr (D == 3) turning = cross(course.turn, s.normal).norm() * arm_of(b);
+    if constexpr (D == 3) turning = cross(course.turn, s.normal).norm() * arm;
     const double closing = turning - s.normal.dot(course.move);
     if (s.gap <= near || strides == kMostStrides) {
       Impact<D> hit;
@@ -66,7 +67,7 @@ std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, dou
     if (closing <= 0) return std::nullopt;
     // To a little within `near`, so that the last stride arrives.
     double stride = (s.gap - 0.5 * near) / closing;
-    if (turns) stride = std::max(stride, safe_turn(moved, s, course, course.at(t).position, s.gap - 0.5 * near));
+    if (turns) stride = std::max(stride, safe_turn(moved, s, course, now.position, s.gap - 0.5 * near));
     t += stride;
     if (t > 1) return std::nullopt;
   }
@@ -107,7 +108,7 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
     const shapes::Front<D>* front = surface ? &all.fronts[piece.first_front] : nullptr;
     const bool one_way = surface && a.kind == ShapeKind::tiles;
     if (one_way && course.through_one_way) return;
-    if (line && surface && shoot(*front)) return;
+    if (line && surface && !all.surface && shoot(*front)) return;
     if (surface && !all.two_sided && straight && all.normal(*front).dot(course.move) >= 0)
       return;  // from behind, or along it
     Corners<D> keep;

@@ -13,11 +13,6 @@ namespace {
 constexpr std::uint32_t kNone = 0xffffffff;
 
 template <int D>
-bool movable(const Moving<D>& m) {
-  return !m.inverse_mass.isZero(0) || !m.inverse_inertia.isZero(0);
-}
-
-template <int D>
 Vec<D> velocity_at(const Contact<D>& c, const SolverPoint<D>& p, const Moving<D>& a, const Moving<D>& b) {
   return b.velocity + cross(b.spin, p.arm_b) - a.velocity - cross(a.spin, p.arm_a) + c.surface;
 }

@@ -59,18 +59,18 @@ void Solver<D>::accelerate() {
     Moving<D>& m = moving_[i];
     m.offset = m.moved + m.shift, m.angle = m.turned + m.turn_shift;
     m.gain.setZero();
-    m.speed = m.velocity.squaredNorm(), m.spinning = m.spin.squaredNorm();
-    if (b.inverse_mass.isZero(0) && b.inverse_inertia.isZero(0)) continue;
-    if (b.drag > 0) {
-      // Exact for constant forces: v' = a - drag v.
-      const double left = math::decay(b.drag * h_);
-      m.gain = m.velocity * (left - 1) + b.acceleration * ((1 - left) / b.drag);
-    } else {
-      m.gain = b.acceleration * h_;
+    if (!b.inverse_mass.isZero(0) || !b.inverse_inertia.isZero(0)) {
+      if (b.drag > 0) {
+        // Exact for constant forces: v' = a - drag v.
+        const double left = math::decay(b.drag * h_);
+        m.gain = m.velocity * (left - 1) + b.acceleration * ((1 - left) / b.drag);
+      } else {
+        m.gain = b.acceleration * h_;
+      }
+      m.velocity += m.gain;
+      if (!b.torque.isZero(0)) m.spin += m.inverse_inertia * b.torque * h_;
+      if (b.spin_drag > 0) m.spin *= math::decay(b.spin_drag * h_);
     }
-    m.velocity += m.gain;
-    if (!b.torque.isZero(0)) m.spin += m.inverse_inertia * b.torque * h_;
-    if (b.spin_drag > 0) m.spin *= math::decay(b.spin_drag * h_);
     m.speed = m.velocity.squaredNorm(), m.spinning = m.spin.squaredNorm();
   }
 }

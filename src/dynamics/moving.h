@@ -40,6 +40,11 @@ struct alignas(64) Moving {
   bool hit = false;                // at a time of its own, in this substep
 };
 
+template <int D>
+bool movable(const Moving<D>& m) {
+  return !m.inverse_mass.isZero(0) || !m.inverse_inertia.isZero(0);
+}
+
 /// What of a point stays the same through the step.
 template <int D>
 struct Row {

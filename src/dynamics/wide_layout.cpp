@@ -10,11 +10,6 @@ constexpr std::uint32_t kNobody = 0xffffffff;
 constexpr unsigned kColours = 64;
 
 template <int D>
-bool movable(const Moving<D>& m) {
-  return !m.inverse_mass.isZero(0) || !m.inverse_inertia.isZero(0);
-}
-
-template <int D>
 bool plain(const Contact<D>& c, const Rows<D>& rows) {
   return c.count > 0 && c.restitution == 0 && c.rolling == 0 && !rows.at_once;
 }

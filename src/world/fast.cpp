@@ -69,13 +69,19 @@ void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, co
   add();
 }
 
+template <int D>
+world::WaysSoFar<D> World<D>::Impl::ways_so_far(const Pair<D>& p) const {
+  const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
+  const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
+  return {a.moved - b.moved, a.turning * oa.reach + b.turning * ob.reach};
+}
+
 // How far apart the two are now; of more than `beyond`, that it is more.
 template <int D>
 void World<D>::Impl::look_at(world::FastPair<D>& f, double beyond) const {
   const Pair<D>& p = pairs[f.pair];
   const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
   const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
-  const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
   const Pose<D> at_a = pose_in_step(oa, 0);
   const contact::Separation<D> s =
       contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, at_a, cb, pose_in_step(ob, 0)), beyond);
@@ -83,8 +89,7 @@ void World<D>::Impl::look_at(world::FastPair<D>& f, double beyond) const {
   f.normal.setZero();
   if (is_convex(shape_of(ca)) && is_convex(shape_of(cb)))
     f.normal = at_a.rotation * Vec<D>(def_of(ca).turned * s.normal);
-  f.moved = a.moved - b.moved;
-  f.turned = a.turning * oa.reach + b.turning * ob.reach;
+  f.ways = ways_so_far(p);
 }
 
 // At least how far apart the two still are, since they were looked at, in `ahead` seconds if nothing is in their
@@ -93,10 +98,11 @@ template <int D>
 double World<D>::Impl::still_apart(const world::FastPair<D>& f, double ahead) const {
   const Pair<D>& p = pairs[f.pair];
   const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
-  const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
-  Vec<D> moved = a.moved - b.moved - f.moved;
-  double turned = a.turning * oa.reach + b.turning * ob.reach - f.turned;
+  const world::WaysSoFar<D> now = ways_so_far(p);
+  Vec<D> moved = now.moved - f.ways.moved;
+  double turned = now.turned - f.ways.turned;
   if (ahead > 0) {
+    const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
     moved += (a.velocity - b.velocity) * ahead +
              (bodies[oa.body].acceleration - bodies[ob.body].acceleration) * (ahead * ahead / 2);
     turned += (a.spin.norm() * oa.reach + b.spin.norm() * ob.reach) * ahead;

@@ -191,14 +191,20 @@ struct Pair {
   std::vector<std::uint32_t> standing;  // one-way pieces it came down on, until it leaves them
 };
 
+// How two bodies have moved in the running step.
+template <int D>
+struct WaysSoFar {
+  Vec<D> moved = kZero;  // a's way less b's
+  double turned = 0;     // the ways of their furthest points due to turning, added up
+};
+
 // A pair whose contacts are found anew in each substep, and how far apart it was when last looked at.
 template <int D>
 struct FastPair {
   std::uint32_t pair = 0;
   double apart = 0;       // at least; 0: it had contacts
   Vec<D> normal = kZero;  // of a slab as wide as that between the two, from a to b; none: zero
-  Vec<D> moved = kZero;   // until then, in this step: a's way less b's
-  double turned = 0;      // likewise, the ways of their furthest points due to turning, added up
+  WaysSoFar<D> ways{};    // until then
 };
 
 // Touch of two objects on a channel, made of all their touching pairs.
@@ -460,6 +466,7 @@ struct World<D>::Impl {
   void note_trails();
   void end_substep();
   [[nodiscard]] double way(const world::Pair<D>& p, double seconds) const;
+  [[nodiscard]] world::WaysSoFar<D> ways_so_far(const world::Pair<D>& p) const;
   void look_at(world::FastPair<D>& f, double beyond) const;
   [[nodiscard]] double still_apart(const world::FastPair<D>& f, double ahead) const;
   [[nodiscard]] Pose<D> pose_in_step(const world::ObjectState<D>& o, double ahead) const;
