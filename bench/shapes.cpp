@@ -96,21 +96,22 @@ void support_scan(benchmark::State& state, const std::vector<Case<D>>& all) {
     benchmark::DoNotOptimize(scan<D>(corners[k].at[0], direction) + scan<D>(corners[k].at[1], back));
   }
 }
-// A frame later, with the normal of the last one to start from.
+// A frame later, from where the last one ended; to and fro.
 template <int D>
 void next_frame(benchmark::State& state, const std::vector<Case<D>>& all) {
-  std::vector<Vec<D>> normal;
-  std::vector<Pose<D>> pose;
+  std::vector<contact::Start<D>> start(all.size());
+  std::vector<std::array<Pose<D>, 2>> pose;
   Random random(22);
   for (const Case<D>& c : all) {
-    normal.push_back(contact::separation(c.a, c.b, c.pose).normal);
     const Vec<D> by = random.direction<D>() * 0.01;
-    pose.push_back({c.pose.position + by, c.pose.rotation});
+    pose.push_back({c.pose, {c.pose.position + by, c.pose.rotation}});
+    (void)contact::manifold(c.a, c.b, c.pose, 0.1, 0.02, &start[pose.size() - 1]);
   }
   std::size_t i = 0;
   for (auto _ : state) {
-    const std::size_t k = i++ % all.size();
-    benchmark::DoNotOptimize(contact::manifold(all[k].a, all[k].b, pose[k], 0.1, 0.02, &normal[k]).count);
+    const std::size_t k = ++i % all.size();
+    benchmark::DoNotOptimize(
+        contact::manifold(all[k].a, all[k].b, pose[k][1 - i / all.size() % 2], 0.1, 0.02, &start[k]).count);
   }
 }
 template <int D>

@@ -34,7 +34,7 @@ struct Core {
     if (shape.corners != nullptr) {
       kind = CoreKind::points;
       points = shape.corners->points;
-      if (points.size() > 3) by_axis = shape.corners->by_axis.data();
+      if (points.size() > 3) by_axis = shape.corners->laid.corners();
       middle = placed(shape.middle);
       if (D == 3 && !shape.corners->faces.empty()) polytope = shape.corners.get();
     } else if (shape.kind == ShapeKind::cylinder) {
@@ -69,15 +69,25 @@ struct Core {
   // A point, segment or box, whose faces and edges are those of its axes.
   [[nodiscard]] bool boxlike() const { return kind == CoreKind::box; }
 
-  // The point furthest along `direction`.
-  [[nodiscard]] Vec<D> support(const Vec<D>& direction) const {
+  // The point furthest along `direction`; of those that are flat-sided, which corner it is.
+  [[nodiscard]] Vec<D> support(const Vec<D>& direction, std::uint8_t* which = nullptr) const {
     if (kind == CoreKind::box) {
       Vec<D> corner = centre;
-      for (int i = 0; i < D; ++i) corner += axis(i) * (direction.dot(axis(i)) < 0 ? -half[i] : half[i]);
+      unsigned low = 0;
+      for (int i = 0; i < D; ++i) {
+        const bool down = direction.dot(axis(i)) < 0;
+        corner += axis(i) * (down ? -half[i] : half[i]);
+        low |= static_cast<unsigned>(down) << i;
+      }
+      if (which != nullptr) *which = static_cast<std::uint8_t>(low);
       return corner;
     }
     const Vec<D> d = turned_back(direction);
-    if (kind == CoreKind::points) return placed(points[furthest(d)]);
+    if (kind == CoreKind::points) {
+      const std::size_t at = furthest(d);
+      if (which != nullptr) *which = static_cast<std::uint8_t>(at);
+      return placed(point(at));
+    }
     if constexpr (D == 3) {
       const double across = std::sqrt(d.x() * d.x() + d.z() * d.z());
       Vec<3> p(0, d.y() < 0 ? -half.y() : half.y(), 0);
@@ -89,9 +99,24 @@ struct Core {
     }
     return centre;
   }
+  // A corner by its number from support(); some corner for a number that it never gives.
+  [[nodiscard]] Vec<D> corner(std::uint8_t which) const {
+    if (kind == CoreKind::points) return placed(point(std::min<std::size_t>(which, points.size() - 1)));
+    Vec<D> corner = centre;
+    for (int i = 0; i < D; ++i) corner += axis(i) * ((which >> i & 1) != 0 ? -half[i] : half[i]);
+    return corner;
+  }
+  // One of the points, in the core's frame; of many, from the lists by axis, which a search reads anyway.
+  [[nodiscard]] Vec<D> point(std::size_t at) const {
+    if (by_axis == nullptr) return points[at];
+    const std::size_t row = shapes::Laid::row_of<double>(points.size());
+    Vec<D> p;
+    for (int i = 0; i < D; ++i) p[i] = by_axis[static_cast<std::size_t>(i) * row + at];
+    return p;
+  }
   // Of the points, the one furthest along a direction of the core's frame; the first of equals.
   [[nodiscard]] std::size_t furthest(const Vec<D>& local) const {
-    if (by_axis != nullptr) return shapes::furthest<D>(by_axis, points.size(), local);
+    if (by_axis != nullptr) return shapes::furthest(by_axis, points.size(), local);
     std::size_t best = 0;
     double most = local.dot(points[0]);
     for (std::size_t i = 1; i < points.size(); ++i)

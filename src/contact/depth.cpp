@@ -231,7 +231,7 @@ bool has_volume(const Core<3>& c) { return !c.flat_sided() || c.polytope != null
 
 }  // namespace
 
-Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough, const Tetrahedron<2>*) {
+Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough, const Tetrahedron<2>*, Start<2>*) {
   Axis<2> best;
   const Corners ca = corners_of(a), cb = corners_of(b);
   try_sides(ca, cb, 1, enough, best);
@@ -244,10 +244,10 @@ Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough, const Te
   return best;
 }
 
-Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b, double enough, const Tetrahedron<3>* start) {
+Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b, double enough, const Tetrahedron<3>* held, Start<3>* start) {
   if (a.boxlike() && b.boxlike()) return axis_of_boxes(a, b, enough);
   if (has_volume(a) || has_volume(b))
-    if (const auto found = expand(a, b, start)) return *found;
+    if (const auto found = expand(a, b, held, start)) return *found;
   return axis_of_flat(a, b, enough);
 }
 

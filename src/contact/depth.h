@@ -1,14 +1,18 @@
 #pragma once
 // The shortest way to part two cores that touch or overlap.
 #include "contact/core.h"
+#include "contact/start.h"
 
 namespace colvik::contact {
 
 inline constexpr double kNever = std::numeric_limits<double>::infinity();
 
-/// In 2D a triangle.
+/// Of corners of a difference; in 2D a triangle.
 template <int D>
-using Tetrahedron = std::array<Vec<D>, D + 1>;
+struct Tetrahedron {
+  std::array<Vec<D>, D + 1> point;
+  std::array<CornerPair, D + 1> from;
+};
 
 template <int D>
 struct Axis {
@@ -23,12 +27,13 @@ struct Axis {
 /// the difference of the two (van den Bergen, "Proximity queries and penetration depth computation on
 /// 3D game objects", 2001), from a simplex that need not hold the origin; of curved ones to a thousandth.
 ///
-/// Separating axes stop at the first with a gap above `enough`, which need not be the best. `start`:
-/// corners of a - b that hold the origin between them, for the polytope to start from.
+/// Separating axes stop at the first with a gap above `enough`, which need not be the best. `held`:
+/// corners of a - b that hold the origin between them, for the polytope to start from. `start` is told the
+/// polytope, to go on from a moment later.
 [[nodiscard]] Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough = kNever,
-                                   const Tetrahedron<2>* start = nullptr);
+                                   const Tetrahedron<2>* held = nullptr, Start<2>* start = nullptr);
 [[nodiscard]] Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b, double enough = kNever,
-                                   const Tetrahedron<3>* start = nullptr);
+                                   const Tetrahedron<3>* held = nullptr, Start<3>* start = nullptr);
 
 /// Whether few separating axes tell all of two cores that touch or overlap, sooner than a search.
 [[nodiscard]] inline bool has_few_axes(const Core<2>&, const Core<2>&) { return true; }

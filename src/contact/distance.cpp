@@ -3,6 +3,7 @@
 #include <optional>
 
 #include "contact/depth.h"
+#include "contact/expanding.h"
 
 namespace colvik::contact {
 namespace {
@@ -14,7 +15,8 @@ template <int D>
 struct Simplex {
   int size = 0;
   std::array<Vec<D>, D + 1> point, from_a, from_b;
-  std::array<double, D + 1> weight{};
+  std::array<CornerPair, D + 1> from;
+  std::array<double, D + 1> weight;
 
   Vec<D> mix(const std::array<Vec<D>, D + 1>& of) const {
     Vec<D> sum = Vec<D>::Zero();
@@ -69,24 +71,24 @@ bool nearest_inside(const Simplex<D>& s, const std::array<int, D + 1>& chosen, i
 }
 
 // A triangle so thin that one of its edges may tell the point nearest the origin better.
-bool is_sliver(const Simplex<3>& s) {
-  if (s.size != 3) return false;
-  const Vec<3> u = s.point[1] - s.point[0], w = s.point[2] - s.point[0];
+bool is_sliver(const Simplex<3>& s, const std::array<int, 4>& chosen, int count) {
+  if (count != 3) return false;
+  const Vec<3>&from = s.point[chosen[0]], u = s.point[chosen[1]] - from, w = s.point[chosen[2]] - from;
   return cross(u, w).squaredNorm() < 1e-6 * u.squaredNorm() * w.squaredNorm();
 }
-bool is_sliver(const Simplex<2>&) { return false; }
+bool is_sliver(const Simplex<2>&, const std::array<int, 3>&, int) { return false; }
 
-// Reduces the simplex to the face that holds its point nearest the origin; to all of it, only if it may
-// hold the origin itself.
+// The face of the simplex that holds its point nearest the origin; all of it, only if it may hold the
+// origin itself. `grown`: the newest point is beyond the plane through the nearest of the others, so that it
+// has a part in the answer.
 template <int D>
-void reduce(Simplex<D>& s, bool may_hold_origin) {
+void reduce(const Simplex<D>& s, bool may_hold_origin, bool grown, Simplex<D>& out) {
   std::array<int, D + 1> best{};
   std::array<double, D + 1> best_weight{};
   int best_count = 0;
   double best_length = std::numeric_limits<double>::max();
-  // The newest point is beyond the plane through the nearest of the others: it has a part in the answer.
-  const unsigned newest = 1U << (s.size - 1), all = 2 * newest - 1;
-  for (unsigned mask = all; mask >= newest; --mask) {
+  const unsigned newest = 1U << (s.size - 1), all = 2 * newest - 1, least = grown ? newest : 1;
+  for (unsigned mask = all; mask >= least; --mask) {
     std::array<int, D + 1> chosen{};
     int count = 0;
     for (int i = 0; i < s.size; ++i)
@@ -95,20 +97,23 @@ void reduce(Simplex<D>& s, bool may_hold_origin) {
     std::array<double, D + 1> weight{};
     if (!nearest_inside<D>(s, chosen, count, weight)) continue;
     double length = 0;
+    Vec<D> at = Vec<D>::Zero();
     if (count < D + 1) {
-      Vec<D> at = Vec<D>::Zero();
       for (int k = 0; k < count; ++k) at += weight[k] * s.point[chosen[k]];
       length = at.squaredNorm();
     }
     if (length < best_length) best_length = length, best = chosen, best_weight = weight, best_count = count;
-    if (mask == all && !is_sliver(s)) break;  // no part of it can be nearer than the whole
+    // No other part can be nearer when nothing of the simplex is nearer along `at`; rounding hides that in slivers.
+    bool nearest = !is_sliver(s, chosen, count);
+    for (int i = 0; i < s.size && nearest; ++i) nearest = (mask >> i & 1U) != 0 || at.dot(s.point[i]) > length;
+    if (nearest) break;
   }
-  for (int k = 0; k < best_count; ++k) {  // chosen in rising order, so that none is overwritten too early
+  for (int k = 0; k < best_count; ++k) {
     const int i = best[k];
-    s.point[k] = s.point[i], s.from_a[k] = s.from_a[i], s.from_b[k] = s.from_b[i];
-    s.weight[k] = best_weight[k];
+    out.point[k] = s.point[i], out.from_a[k] = s.from_a[i], out.from_b[k] = s.from_b[i];
+    out.from[k] = s.from[i], out.weight[k] = best_weight[k];
   }
-  s.size = best_count;
+  out.size = best_count;
 }
 
 // The point of the simplex nearest the origin. Taken from directions across its edges and faces: mixing
@@ -132,70 +137,93 @@ Vec<3> nearest_point(const Simplex<3>& s) {
 }
 
 // Nearest points of two cores; false when they touch or overlap, or when `strict` and nearly touching and
-// rounding hides which. `held`: the simplex that holds the origin, if there was one.
+// rounding hides which. `held`: the simplex that holds the origin, if there was one. `start`: its normal and
+// corners are begun from, and told when the cores are apart.
 template <int D>
-bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond, const Vec<D>* from, Separation<D>& out,
-                 std::optional<Tetrahedron<D>>* held = nullptr) {
+bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond, Separation<D>& out,
+                 std::optional<Tetrahedron<D>>* held = nullptr, Start<D>* start = nullptr) {
   const double size = a.half.norm() + b.half.norm() + (b.middle - a.middle).norm();
   const bool curved = !a.flat_sided() || !b.flat_sided();
   // How much nearer another point may be and v still be the answer. Corners are met exactly.
   const double relative = curved ? 1e-10 : 1e-12;
   const double touching = (curved ? 3e-9 : 1e-9) * size;  // nearer than this the normal is found as for overlap
-  Simplex<D> s, last_good;
-  Vec<D> v = from != nullptr ? Vec<D>(-*from) : Vec<D>(a.middle - b.middle);
-  if (v.squaredNorm() == 0) v = Vec<D>::Unit(0);
+  std::array<Simplex<D>, 2> two;                          // the one there is, and the one it becomes
+  Simplex<D>*s = &two[0], *next_s = &two[1];
+  Vec<D> v = a.middle - b.middle;
+  if (start != nullptr) {
+    for (int i = 0; i < start->corner_count; ++i) {
+      const CornerPair& from = next_s->from[i] = start->corners[i];
+      next_s->from_a[i] = a.corner(from.a), next_s->from_b[i] = b.corner(from.b);
+      next_s->point[i] = next_s->from_a[i] - next_s->from_b[i];
+    }
+    next_s->size = start->corner_count;
+    start->corner_count = 0;
+    if (next_s->size > 0) reduce(*next_s, false, false, *s);
+    if (s->size > 0) v = nearest_point(*s);
+    else if (start->normal != Vec<D>::Zero()) v = -start->normal;
+  }
+  double length = v.norm();
+  if (length <= touching) v = Vec<D>::Unit(0), length = 1, s->size = 0;
   // Where rounding stopped the search nearest to its end.
   Vec<D> best = v;
   Simplex<D> best_s;
   double best_open = kNever;
   int round = 0, restarts = 0;
   for (; round < kMostRounds; ++round) {
-    const Vec<D> pa = a.support(-v), pb = b.support(v), p = pa - pb;
-    if (v.dot(p) > beyond * v.norm()) {
-      out.gap = v.dot(p) / v.norm();
-      out.normal = v / -v.norm();
+    CornerPair from;
+    const Vec<D> pa = a.support(-v, &from.a), pb = b.support(v, &from.b), p = pa - pb;
+    const double reach = v.dot(p), square = v.squaredNorm();
+    if (reach > beyond * length) {
+      out.gap = reach / length;
+      out.normal = v / -length;
       out.has_points = false;
       return true;
     }
-    if (s.size > 0) {
+    const int before = s->size;
+    if (before > 0) {
       // No point of the difference is nearer along v: v is the answer.
-      if (v.squaredNorm() - v.dot(p) <= relative * v.squaredNorm() + 1e-15 * size * v.norm()) break;
+      if (square - reach <= relative * square + 1e-15 * size * length) break;
       bool seen = false;
-      for (int i = 0; i < s.size; ++i) seen = seen || s.point[i] == p;
+      for (int i = 0; i < before; ++i) seen = seen || s->point[i] == p;
       if (seen) break;
     }
-    last_good = s;
-    const auto last = static_cast<std::size_t>(s.size++);
-    s.point[last] = p, s.from_a[last] = pa, s.from_b[last] = pb;
+    const auto last = static_cast<std::size_t>(s->size++);
+    s->point[last] = p, s->from_a[last] = pa, s->from_b[last] = pb, s->from[last] = from;
     // A plane across v with all the points beyond it proves the cores apart, whatever rounding says.
-    reduce(s, v.dot(p) <= 1e-3 * touching * v.norm());
-    if (s.size == D + 1) {
-      if (held != nullptr) *held = s.point;
+    reduce(*s, reach <= 1e-3 * touching * length, true, *next_s);
+    if (next_s->size == D + 1) {
+      if (held != nullptr) *held = {next_s->point, next_s->from};
       return false;
     }
-    const Vec<D> next = nearest_point(s);
-    if (last_good.size > 0 && !(next.squaredNorm() < v.squaredNorm())) {  // rounding has the upper hand
+    const Vec<D> next = nearest_point(*next_s);
+    if (before > 0 && !(next.squaredNorm() < square)) {  // rounding has the upper hand
+      s->size = before;
       // Slivers of curved surfaces can stop the search before a touch is reached; depth finds that.
-      const double small = 2 * std::min(a.half.norm(), b.half.norm()), open = v.norm() - v.dot(p) / v.norm();
-      if (open < best_open) best = v, best_s = last_good, best_open = open;
+      const double small = 2 * std::min(a.half.norm(), b.half.norm()), open = length - reach / length;
+      if (open < best_open) best = v, best_s = *s, best_open = open;
       if (open > 1e-6 * small && restarts < kMostRestarts) {  // far from the answer: from here with new points
         ++restarts;
-        s.size = 0;
+        s->size = 0;
         continue;
       }
-      if (strict && curved && open > 1e-7 * small && v.norm() < 1e-2 * small) return false;
-      v = best, s = best_s;
+      if (strict && curved && open > 1e-7 * small && length < 1e-2 * small) return false;
+      v = best, *s = best_s;
       break;
     }
-    v = next;
-    if (v.norm() <= touching) return false;
+    std::swap(s, next_s);
+    v = next, length = v.norm();
+    if (length <= touching) return false;
   }
   out.capped = round == kMostRounds;
-  if (out.capped && best_open < kNever) v = best, s = best_s;
+  if (out.capped && best_open < kNever) v = best, *s = best_s;
   out.gap = v.norm();
   out.normal = v / -out.gap;
-  out.on_a = s.mix(s.from_a);
-  out.on_b = s.mix(s.from_b);
+  out.on_a = s->mix(s->from_a);
+  out.on_b = s->mix(s->from_b);
+  if (start != nullptr && !curved) {
+    std::copy_n(s->from.begin(), s->size, start->corners.begin());
+    start->corner_count = static_cast<std::uint8_t>(s->size);
+  }
   return true;
 }
 
@@ -208,7 +236,7 @@ void touch_points(const Core<D>& a, const Core<D>& b, const Axis<D>& axis, Separ
   Core<D> moved = b;
   moved.centre += away, moved.middle += away;
   Separation<D> touch;
-  if (step > 0 && cores_apart<D>(a, moved, false, kNever, nullptr, touch)) {
+  if (step > 0 && cores_apart<D>(a, moved, false, kNever, touch)) {
     out.on_a = touch.on_a, out.on_b = touch.on_b - away;
   } else {  // two points
     out.on_a = a.support(axis.normal), out.on_b = b.support(-axis.normal);
@@ -221,7 +249,7 @@ template <int D>
 Separation<D> separation(const Core<D>& a, const Core<D>& b) {
   Separation<D> out;
   std::optional<Tetrahedron<D>> held;
-  if (!cores_apart<D>(a, b, true, kNever, nullptr, out, &held)) {
+  if (!cores_apart<D>(a, b, true, kNever, out, &held)) {
     const Axis<D> axis = deepest_axis(a, b, kNever, held ? &*held : nullptr);
     out.gap = axis.gap;
     out.normal = axis.normal;
@@ -235,7 +263,7 @@ Separation<D> separation(const Core<D>& a, const Core<D>& b) {
 }
 
 template <int D>
-Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyond, const Vec<D>* from) {
+Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyond, Start<D>* start) {
   Separation<D> out;
   const double rounding = a.radius + b.radius;
   const auto by_axis = [&](const Axis<D>& axis) {
@@ -246,16 +274,24 @@ Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyon
   };
   beyond += rounding;
   bool done = false;
-  Vec<D> start;
+  Start<D> along;  // the best of few axes
   if (has_few_axes(a, b)) {
     const Axis<D> axis = deepest_axis(a, b, beyond);
     done = axis.gap > beyond || axis.gap <= 0 || axis.exact;
     if (done) by_axis(axis);
-    start = axis.normal, from = &start;
+    along.normal = axis.normal, start = &along;
+  } else if constexpr (D == 3) {
+    if (start != nullptr && start->face_count > 0) {
+      const std::optional<Axis<3>> axis = expand_on(a, b, *start);
+      done = axis.has_value();
+      if (done) by_axis(*axis);
+      else start->corner_count = start->face_count = 0;
+    }
   }
   std::optional<Tetrahedron<D>> held;
-  if (!done && !cores_apart(a, b, true, beyond, from, out, &held))
-    by_axis(deepest_axis(a, b, kNever, held ? &*held : nullptr));
+  if (!done && !cores_apart(a, b, true, beyond, out, &held, start))
+    by_axis(deepest_axis(a, b, kNever, held ? &*held : nullptr, start));
+  if (start != nullptr) start->normal = out.normal;
   out.gap -= rounding;
   if (out.has_points) {
     out.on_a += out.normal * a.radius;
@@ -266,7 +302,7 @@ Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyon
 
 template Separation<2> separation(const Core<2>&, const Core<2>&);
 template Separation<3> separation(const Core<3>&, const Core<3>&);
-template Separation<2> separation_within(const Core<2>&, const Core<2>&, double, const Vec<2>*);
-template Separation<3> separation_within(const Core<3>&, const Core<3>&, double, const Vec<3>*);
+template Separation<2> separation_within(const Core<2>&, const Core<2>&, double, Start<2>*);
+template Separation<3> separation_within(const Core<3>&, const Core<3>&, double, Start<3>*);
 
 }  // namespace colvik::contact

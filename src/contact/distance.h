@@ -3,6 +3,7 @@
 #include <colvik/shape.hpp>
 
 #include "contact/core.h"
+#include "contact/start.h"
 
 namespace colvik::contact {
 
@@ -25,10 +26,10 @@ template <int D>
 [[nodiscard]] Separation<D> separation(const Core<D>& a, const Core<D>& b);
 
 /// The same where only a gap up to `beyond` matters: of more, some gap above it is told, at the first
-/// plane that shows it. Without on_a and on_b of overlapping cores, which cost a second search. `from`
-/// is a direction to start with, such as the normal of a moment ago.
+/// plane that shows it. Without on_a and on_b of overlapping cores, which cost a second search. `start`:
+/// from the same call a moment ago; told again.
 template <int D>
-[[nodiscard]] Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyond, const Vec<D>* from);
+[[nodiscard]] Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyond, Start<D>* start);
 
 /// The same for shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
 template <int D>

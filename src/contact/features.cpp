@@ -81,35 +81,27 @@ Feature<D> facing_of_corners(const Core<D>& core, const Vec<D>& direction, doubl
 Feature<3> facing_of_hull(const Core<3>& core, const Vec<3>& direction, double flat) {
   const shapes::Polytope<3>& p = *core.polytope;
   const Vec<3> local = core.turned_back(direction);
-  const std::size_t top = core.furthest(local);
-  const double most = local.dot(p.points[top]);
-  const auto down = [&](std::uint32_t i) { return most - local.dot(p.points[i]); };
+  const auto top = static_cast<std::uint32_t>(core.furthest(local));
+  const double most = local.dot(core.point(top));
+  const auto down = [&](std::uint32_t i) { return most - local.dot(core.point(i)); };
+  const auto add = [&](Feature<3>& f, std::uint32_t i) { f.add(core.placed(core.point(i)), i); };
   Feature<3> f;
-  const shapes::HullFace* steepest = &p.faces[shapes::furthest<3>(p.normals_by_axis.data(), p.faces.size(), local)];
-  bool level = true;
-  for (std::uint32_t k = 0; k < steepest->count && level; ++k) level = down(p.loops[steepest->first + k]) <= flat;
-  if (level) {
-    constexpr auto most_corners = static_cast<std::uint32_t>(kMostOfFace);
-    const std::uint32_t every = (steepest->count + most_corners - 1) / most_corners;
-    for (std::uint32_t k = 0; k < steepest->count; k += every) {
-      const std::uint32_t i = p.loops[steepest->first + k];
-      f.add(core.placed(p.points[i]), i);
-    }
-    f.face_normal = core.placed(steepest->normal) - core.centre;
+  const shapes::Laid& laid = p.laid;
+  const std::size_t steepest = shapes::furthest(laid.normals(), p.faces.size(), local);
+  const std::span loop = laid.loop(laid.ring(steepest));
+  if (std::all_of(loop.begin(), loop.end(), [&](std::uint32_t i) { return down(i) <= flat; })) {
+    const std::size_t every = (loop.size() + kMostOfFace - 1) / kMostOfFace;
+    for (std::size_t k = 0; k < loop.size(); k += every) add(f, loop[k]);
+    f.face_normal = core.placed(p.faces[steepest].normal) - core.centre;
     return f;
   }
-  const shapes::HullEdge* best = nullptr;
+  const shapes::Spoke* best = nullptr;
   double least = flat;
-  for (const shapes::HullEdge& e : p.edges) {
-    if (e.from != top && e.to != top) continue;
-    if (const double d = down(e.from == top ? e.to : e.from); d <= least) least = d, best = &e;
-  }
-  if (best != nullptr) {
-    f.add(core.placed(p.points[best->from]), best->from);
-    f.add(core.placed(p.points[best->to]), best->to);
-  } else {
-    f.add(core.placed(p.points[top]), static_cast<std::uint32_t>(top));
-  }
+  for (const shapes::Spoke& s : laid.spokes(top))
+    if (const double d = down(s.other); d <= least) least = d, best = &s;
+  if (best == nullptr) add(f, top);
+  else if (best->outward) add(f, top), add(f, best->other);
+  else add(f, best->other), add(f, top);
   return f;
 }
 

@@ -3,6 +3,7 @@
 #include <cstdint>
 
 #include "contact/core.h"
+#include "contact/start.h"
 
 namespace colvik::contact {
 
@@ -29,16 +30,16 @@ struct Manifold {
 /// much one end of a face may lie behind the other). Empty when the shapes are further apart.
 /// Method: the features facing along the normal are clipped against each other (Sutherland and
 /// Hodgman, "Reentrant polygon clipping", 1974); of more than two (2D) or four
-/// (3D) points those stay that span most. `from`: the normal of a moment ago, to start with.
+/// (3D) points those stay that span most. `start`: as of separation_within().
 template <int D>
 [[nodiscard]] Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat,
-                                   const Vec<D>* from = nullptr);
+                                   Start<D>* start = nullptr);
 
 /// The same for shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
 template <int D>
 [[nodiscard]] Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin,
-                                   double flat, const Vec<D>* from = nullptr) {
-  return manifold(Core<D>(a, {}), Core<D>(b, b_in_a), margin, flat, from);
+                                   double flat, Start<D>* start = nullptr) {
+  return manifold(Core<D>(a, {}), Core<D>(b, b_in_a), margin, flat, start);
 }
 
 }  // namespace colvik::contact

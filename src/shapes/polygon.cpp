@@ -14,7 +14,7 @@ Shape<D> of_corners(ShapeKind kind, Polytope<D> polytope) {
   Bounds<D> box;
   for (const Vec<D>& p : polytope.points) box = box.merged(p);
   Shape<D> s = within(kind, box);
-  lay_out(polytope);
+  polytope.laid.lay(polytope);
   s.corners = std::make_shared<const Polytope<D>>(std::move(polytope));
   return s;
 }

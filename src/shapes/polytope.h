@@ -2,13 +2,18 @@
 // The convex core of a segment, polygon, triangle or hull: its corners and what joins them.
 #include <colvik/shape.hpp>
 
+#include <cstddef>
 #include <cstdint>
+#include <cstring>
 #include <limits>
 #include <span>
 
 namespace colvik::shapes {
 
 inline constexpr std::size_t kMostCornersOfPolygon = 64, kMostCornersOfHull = 256;
+
+template <int D>
+struct Polytope;
 
 struct HullFace {
   Vec<3> normal;            // unit, outward
@@ -21,43 +26,102 @@ struct HullEdge {
   std::uint32_t left = 0, right = 0;  // faces; `left` runs along it from `from` to `to`
 };
 
-template <int D>
-struct Polytope {
-  std::vector<Vec<D>> points;           // 2D: counterclockwise
-  std::vector<double> by_axis;          // of the points, for furthest()
-  std::vector<HullFace> faces;          // 3D hulls
-  std::vector<double> normals_by_axis;  // of the faces, for furthest()
-  std::vector<std::uint32_t> loops;
-  std::vector<HullEdge> edges;
+// An edge seen from one of its corners.
+struct Spoke {
+  std::uint8_t other = 0;
+  bool outward = false;  // the corner is its `from`
 };
 
-/// All first coordinates, then all second ones and so on, each list rounded up to whole fours by
-/// repeating the first.
-template <int D, class At>
-std::vector<double> laid_by_axis(std::size_t count, At&& at) {
-  std::vector<double> out;
-  for (int i = 0; i < D; ++i)
-    for (std::size_t k = 0; k < (count + 3) / 4 * 4; ++k) out.push_back(at(k < count ? k : 0)[i]);
-  return out;
+// What a contact reads of a polytope, in one piece of memory. Of its parts only the corners exist in 2D.
+class Laid {
+ public:
+  struct Ring {
+    std::uint16_t first = 0, count = 0;  // into loops()
+  };
+  // Lists by axis: all first coordinates, then all second ones and so on, each list rounded up to whole
+  // rows by repeating the first.
+  template <class T>
+  static constexpr std::size_t row_of(std::size_t count) {
+    constexpr std::size_t kWhole = 32 / sizeof(T);
+    return (count + kWhole - 1) / kWhole * kWhole;
+  }
+  template <int D>
+  void lay(const Polytope<D>& p);
+
+  [[nodiscard]] const double* corners() const { return at<double>(0); }
+  [[nodiscard]] const float* normals() const { return at<float>(normals_); }  // of the faces
+  [[nodiscard]] const Ring& ring(std::size_t face) const { return at<Ring>(rings_)[face]; }
+  [[nodiscard]] std::span<const std::uint8_t> loop(const Ring& ring) const {
+    return {at<std::uint8_t>(loops_) + ring.first, ring.count};
+  }
+  // Of a corner, in the order of the edges.
+  [[nodiscard]] std::span<const Spoke> spokes(std::size_t corner) const {
+    const auto* first = at<std::uint16_t>(first_spokes_) + corner;
+    return {at<Spoke>(spokes_) + first[0], at<Spoke>(spokes_) + first[1]};
+  }
+
+ private:
+  template <class T>
+  [[nodiscard]] const T* at(std::size_t offset) const {
+    return reinterpret_cast<const T*>(block_.data() + offset);
+  }
+  template <class T>
+  std::uint32_t append(const std::vector<T>& list) {
+    const std::size_t offset = (block_.size() + alignof(T) - 1) / alignof(T) * alignof(T);
+    block_.resize(offset + list.size() * sizeof(T));
+    std::memcpy(block_.data() + offset, list.data(), list.size() * sizeof(T));
+    return static_cast<std::uint32_t>(offset);
+  }
+  template <int D, class T, class At>
+  std::uint32_t append_by_axis(std::size_t count, At&& vector) {
+    std::vector<T> list;
+    for (int i = 0; i < D; ++i)
+      for (std::size_t k = 0; k < row_of<T>(count); ++k) list.push_back(static_cast<T>(vector(k < count ? k : 0)[i]));
+    return append(list);
+  }
+
+  std::vector<std::byte> block_;
+  std::uint32_t normals_ = 0, rings_ = 0, loops_ = 0, first_spokes_ = 0, spokes_ = 0;
+};
+
+template <int D>
+struct Polytope {
+  std::vector<Vec<D>> points;   // 2D: counterclockwise
+  std::vector<HullFace> faces;  // 3D hulls
+  std::vector<std::uint32_t> loops;
+  std::vector<HullEdge> edges;
+  Laid laid;  // made of these, once they are complete
+};
+
+template <int D>
+void Laid::lay(const Polytope<D>& p) {
+  block_.clear();
+  append_by_axis<D, double>(p.points.size(), [&](std::size_t k) { return p.points[k]; });
+  if (p.faces.empty()) return;
+  if constexpr (D == 3) {
+    normals_ = append_by_axis<3, float>(p.faces.size(), [&](std::size_t k) { return p.faces[k].normal; });
+    std::vector<Ring> rings;
+    for (const HullFace& f : p.faces)
+      rings.push_back({static_cast<std::uint16_t>(f.first), static_cast<std::uint16_t>(f.count)});
+    rings_ = append(rings);
+    loops_ = append(std::vector<std::uint8_t>(p.loops.begin(), p.loops.end()));
+    std::vector<std::uint16_t> first_spokes;
+    std::vector<Spoke> spokes;
+    for (std::size_t corner = 0; corner <= p.points.size(); ++corner) {
+      first_spokes.push_back(static_cast<std::uint16_t>(spokes.size()));
+      for (const HullEdge& e : p.edges)
+        if (e.from == corner || e.to == corner)
+          spokes.push_back({static_cast<std::uint8_t>(e.from == corner ? e.to : e.from), e.from == corner});
+    }
+    first_spokes_ = append(first_spokes);
+    spokes_ = append(spokes);
+  }
 }
 
-/// Of vectors laid out by laid_by_axis, the one furthest along a direction; the first of equals. Several
-/// at a time.
-template <int D>
-[[nodiscard]] std::size_t furthest(const double* by_axis, std::size_t count, const Vec<D>& direction);
-template <>
-std::size_t furthest(const double* by_axis, std::size_t count, const Vec<2>& direction);
-template <>
-std::size_t furthest(const double* by_axis, std::size_t count, const Vec<3>& direction);
-
-/// Fills in the lists by axis.
-template <int D>
-void lay_out(Polytope<D>& p) {
-  p.by_axis = laid_by_axis<D>(p.points.size(), [&](std::size_t k) { return p.points[k]; });
-  if constexpr (D == 3)
-    if (!p.faces.empty())
-      p.normals_by_axis = laid_by_axis<3>(p.faces.size(), [&](std::size_t k) { return p.faces[k].normal; });
-}
+/// Of vectors laid out by axis, the one furthest along a direction; the first of equals. Several at a time.
+[[nodiscard]] std::size_t furthest(const double* by_axis, std::size_t count, const Vec<2>& direction);
+[[nodiscard]] std::size_t furthest(const double* by_axis, std::size_t count, const Vec<3>& direction);
+[[nodiscard]] std::size_t furthest(const float* by_axis, std::size_t count, const Vec<3>& direction);
 
 /// The corners of the convex hull of `points`, counterclockwise; corners nearer than `tolerance` to
 /// the line through their neighbours are left out. Source: Andrew, "Another efficient algorithm for

@@ -28,7 +28,7 @@ template <class A, int D>
 void pack(A& a, Polytope<D>& p) {
   a(p.points, p.faces, p.loops, p.edges);
   if constexpr (A::kUnpacks)
-    if (!p.points.empty()) lay_out(p);
+    if (!p.points.empty()) p.laid.lay(p);
 }
 template <class A, int D>
 void pack(A& a, Front<D>& f) {

@@ -41,7 +41,7 @@ Shape<D> scaled(const Shape<D>& shape, double by) {
     shapes::Polytope<D> p = *shape.corners;
     for (Vec<D>& corner : p.points) corner *= by;
     for (shapes::HullFace& f : p.faces) f.offset *= by;
-    shapes::lay_out(p);
+    p.laid.lay(p);
     out.corners = std::make_shared<const shapes::Polytope<D>>(std::move(p));
   }
   return out;
