@@ -333,7 +333,7 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
   const Frame<D> fa{Pose<D>{}}, fb(b_in_a);
   const Real small = std::min(a.size, b.size), large = std::max(a.size, b.size);
   const Real unit_of_gap = small + 1e-10L * large;  // errors are told in this
-  const V<D> n = from<D>(s.normal), back = plus<D>(V<D>{}, n, -1);
+  const V<D> n = from<D>(s.normal);
   ++row.pairs;
   row.capped += s.capped ? 1 : 0;
   if (!std::isfinite(s.gap) || std::abs(length<D>(n) - 1) > 1e-9L) {
@@ -341,12 +341,15 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
     return;
   }
   // Apart along the normal by this much: the shapes are at least so far apart, or at most so deep.
-  Real slab = -(reach<D>(a, fa, n) + reach<D>(b, fb, back)) - a.radius - b.radius;
   // Of shapes a thousand times as large as their gap a normal off by a rounding error shows: the judge
   // then looks for a better slab itself.
-  if (slab < s.gap - 1e-6L * small)
-    slab =
-        std::max(slab, std::min(Real(s.gap), -least_overlap<D>(a, b, fa, fb, n, random, 1e-3L) - a.radius - b.radius));
+  const auto slab_along = [&](const V<D>& normal, Real gap) {
+    const Real round = a.radius + b.radius;
+    const Real slab = -(reach<D>(a, fa, normal) + reach<D>(b, fb, plus<D>(V<D>{}, normal, -1))) - round;
+    if (slab >= gap - 1e-6L * small) return slab;
+    return std::max(slab, std::min(gap, -least_overlap<D>(a, b, fa, fb, normal, random, 1e-3L) - round));
+  };
+  const Real slab = slab_along(n, s.gap);
   row.gap = std::max(row.gap, std::abs(slab - s.gap) / unit_of_gap);
   if (s.gap + a.radius + b.radius > 0) {
     // The two points are on the cores and as far apart as said: they are at most so far apart.
@@ -360,6 +363,20 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
     row.depth = std::max(row.depth, (said - least - 1e-9L * large) / std::max(all, 1e-3L * small));
     if (least < -1e-6L * small) ++row.wrong;  // told to overlap, and they do not
   }
+  // From where a search a moment ago ended, the answer is as good.
+  contact::Start<D> start;
+  const contact::Core<D> core(a.shape, {});
+  contact::Separation<D> on;
+  for (const double by : {0.1, 0.01, 0.0}) {
+    contact::Course<D> course{b_in_a, random.vec<D>(by) * static_cast<double>(small)};
+    for (int k = 0; k < kTurnAxes<D>; ++k) course.turn[k] = random.range(-by, by);
+    on = contact::separation_within(core, contact::Core<D>(b.shape, course.at(1)),
+                                    std::numeric_limits<double>::infinity(), &start);
+  }
+  const Real drift = std::abs(slab_along(from<D>(on.normal), on.gap) - on.gap);
+  if (!(drift <= 1e-5L * unit_of_gap) ||
+      std::abs(Real(on.gap) - s.gap) > 1e-5L * unit_of_gap + 0.01L * std::abs(std::min(s.gap, 0.0)))
+    ++row.wrong;
   // The other way round it is the same, to what each of the two may be off.
   const contact::Separation<D> back_s = contact::separation(b.shape, a.shape, b_in_a.relative(Pose<D>{}));
   const Real off = std::abs(Real(back_s.gap) - s.gap);

@@ -214,7 +214,7 @@ Separation<D> nearest(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_
 
 template <int D>
 void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin, double flat,
-             std::vector<Manifold<D>>& out) {
+             std::vector<Manifold<D>>& out, Start<D>* start) {
   out.clear();
   const auto keep = [&](Manifold<D> m, bool swap, std::uint32_t piece) {
     if (m.count == 0) return;
@@ -226,7 +226,7 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
     out.push_back(m);
   };
   if (is_convex(a) && is_convex(b)) {
-    const Manifold<D> m = manifold(a, b, b_in_a, margin, flat);
+    const Manifold<D> m = manifold(a, b, b_in_a, margin, flat, start);
     if (m.count > 0) out.push_back(m);
     return;
   }
@@ -262,9 +262,21 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
   join(out, margin);
 }
 
+template <int D>
+bool go_on(const Shape<D>& a, const Shape<D>& b) {
+  const auto sought = [](const Shape<D>& s) {
+    return s.kind == ShapeKind::hull || s.kind == ShapeKind::cylinder || s.kind == ShapeKind::cone;
+  };
+  return D == 3 && is_convex(a) && is_convex(b) && (sought(a) || sought(b));
+}
+
+template bool go_on(const Shape<2>&, const Shape<2>&);
+template bool go_on(const Shape<3>&, const Shape<3>&);
 template Separation<2> nearest(const Shape<2>&, const Shape<2>&, const Pose<2>&, double);
 template Separation<3> nearest(const Shape<3>&, const Shape<3>&, const Pose<3>&, double);
-template void collide(const Shape<2>&, const Shape<2>&, const Pose<2>&, double, double, std::vector<Manifold<2>>&);
-template void collide(const Shape<3>&, const Shape<3>&, const Pose<3>&, double, double, std::vector<Manifold<3>>&);
+template void collide(const Shape<2>&, const Shape<2>&, const Pose<2>&, double, double, std::vector<Manifold<2>>&,
+                      Start<2>*);
+template void collide(const Shape<3>&, const Shape<3>&, const Pose<3>&, double, double, std::vector<Manifold<3>>&,
+                      Start<3>*);
 
 }  // namespace colvik::contact

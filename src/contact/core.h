@@ -26,6 +26,7 @@ struct Core {
   double radius = 0;                              // of the rounding
   std::span<const Vec<D>> points;                 // in its frame
   const double* by_axis = nullptr;                // the same coordinate by coordinate, if there are many
+  const double* normals = nullptr;                // of the sides of a polygon, in its frame, if they are laid ready
   const shapes::Polytope<D>* polytope = nullptr;  // faces and edges of a hull
 
   Core(const Shape<D>& shape, const Pose<D>& pose) : centre(pose.position), half(shape.core), radius(shape.radius) {
@@ -35,6 +36,7 @@ struct Core {
       kind = CoreKind::points;
       points = shape.corners->points;
       if (points.size() > 3) by_axis = shape.corners->laid.corners();
+      if (D == 2 && points.size() > 2) normals = shape.corners->laid.sides();
       middle = placed(shape.middle);
       if (D == 3 && !shape.corners->faces.empty()) polytope = shape.corners.get();
     } else if (shape.kind == ShapeKind::cylinder) {

@@ -18,16 +18,29 @@ void consider(const Vec<D>& normal, double gap, Axis<D>& best) {
 
 // ---- 2D ---------------------------------------------------------------------------------------
 
-struct Corners {
+struct Outline {
+  const Core<2>* core = nullptr;
   std::size_t count = 0;
-  std::array<Vec<2>, shapes::kMostCornersOfPolygon> at;
+  std::array<Vec<2>, shapes::kMostCornersOfPolygon> at;  // placed
+
+  [[nodiscard]] const Vec<2>& after(std::size_t i) const { return at[i + 1 < count ? i + 1 : 0]; }
+  // Outward, of the side from corner i to the next; zero for a side without length.
+  [[nodiscard]] Vec<2> normal(std::size_t i) const {
+    if (core->normals != nullptr) {
+      const double* n = core->normals + 2 * i;
+      return core->axis(0) * n[0] + core->axis(1) * n[1];
+    }
+    const Vec<2> edge = after(i) - at[i];
+    const double length = edge.norm();
+    return length > 0 ? Vec<2>(edge.y() / length, -edge.x() / length) : kZero;
+  }
 };
 
-Corners corners_of(const Core<2>& c) {
-  Corners out;
+void outline_of(const Core<2>& c, Outline& out) {
+  out.core = &c;
   if (c.kind == CoreKind::points) {
     for (const Vec<2>& p : c.points) out.at[out.count++] = c.placed(p);
-    return out;
+    return;
   }
   const Vec<2> u = c.axis(0) * c.half.x(), w = c.axis(1) * c.half.y();
   const bool wide = c.half.x() > 0, high = c.half.y() > 0;
@@ -42,30 +55,37 @@ Corners corners_of(const Core<2>& c) {
     out.count = 1;
     out.at[0] = c.centre;
   }
-  return out;
 }
 
-// The other's nearest corner goes round with the sides; where it lies too deep to matter nothing else is
-// asked.
-void try_sides(const Corners& own, const Corners& other, double sign, double enough, Axis<2>& best) {
-  std::size_t near = 0;
-  for (std::size_t i = 0; own.count > 1 && i < own.count && best.gap <= enough; ++i) {
-    const Vec<2>&from = own.at[i], &to = own.at[i + 1 < own.count ? i + 1 : 0];
-    const Vec<2> edge = to - from;
-    const double length = edge.norm();
-    if (!(length > 0)) continue;
-    const Vec<2> n(edge.y() / length, -edge.x() / length);
+// From the side on that looks most towards the other, as it is probably the one: then of most others one
+// corner tells that the two lie too deep along them to matter. Goes round with that corner.
+void try_sides(const Outline& own, const Outline& other, const Vec<2>& towards, double sign, double enough,
+               Axis<2>& best) {
+  std::size_t near = 0, first = 0;
+  double most = std::numeric_limits<double>::lowest();
+  for (std::size_t i = 0; own.count > 2 && i < own.count; ++i) {
+    const Vec<2> edge = own.after(i) - own.at[i];
+    const double along = edge.y() * towards.x() - edge.x() * towards.y();
+    first = along > most ? i : first;
+    most = std::max(most, along);
+  }
+  for (std::size_t k = 0, i = first; own.count > 1 && k < own.count && best.gap <= enough; ++k, ++i) {
+    if (i == own.count) i = 0;
+    const Vec<2>& from = own.at[i];
+    const Vec<2> n = own.normal(i);
     double least = n.dot(other.at[near] - from);
-    if (least <= best.gap) continue;
-    for (std::size_t k = 0; k < other.count; ++k) {
-      const double along = n.dot(other.at[k] - from);
-      if (along < least) least = along, near = k;
+    if (least <= best.gap || n.isZero(0)) continue;
+    for (std::size_t j = 0; j < other.count; ++j) {
+      const double along = n.dot(other.at[j] - from);
+      near = along < least ? j : near;
+      least = std::min(along, least);
     }
     if (least <= best.gap) continue;
     best.normal = sign * n, best.gap = least;
     // Over the side itself no corner is nearer than its plane.
+    const Vec<2> edge = own.after(i) - from;
     const double along = edge.dot(other.at[near] - from);
-    best.exact = along >= 0 && along <= length * length;
+    best.exact = along >= 0 && along <= edge.squaredNorm();
   }
 }
 
@@ -233,9 +253,11 @@ bool has_volume(const Core<3>& c) { return !c.flat_sided() || c.polytope != null
 
 Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough, const Tetrahedron<2>*, Start<2>*) {
   Axis<2> best;
-  const Corners ca = corners_of(a), cb = corners_of(b);
-  try_sides(ca, cb, 1, enough, best);
-  try_sides(cb, ca, -1, enough, best);
+  Outline ca, cb;
+  outline_of(a, ca), outline_of(b, cb);
+  const Vec<2> towards = b.middle - a.middle;
+  try_sides(ca, cb, towards, 1, enough, best);
+  try_sides(cb, ca, -towards, -1, enough, best);
   if (best.gap == std::numeric_limits<double>::lowest()) {  // two points
     const Vec<2> offset = cb.at[0] - ca.at[0];
     const Vec<2> n = offset.norm() > 0 ? Vec<2>(offset.normalized()) : Vec<2>(Vec<2>::Unit(0));

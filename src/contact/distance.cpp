@@ -281,6 +281,7 @@ Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyon
     if (done) by_axis(axis);
     along.normal = axis.normal, start = &along;
   } else if constexpr (D == 3) {
+    if (start != nullptr && !(a.flat_sided() && b.flat_sided())) start->corner_count = start->face_count = 0;
     if (start != nullptr && start->face_count > 0) {
       const std::optional<Axis<3>> axis = expand_on(a, b, *start);
       done = axis.has_value();

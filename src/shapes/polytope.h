@@ -32,7 +32,7 @@ struct Spoke {
   bool outward = false;  // the corner is its `from`
 };
 
-// What a contact reads of a polytope, in one piece of memory. Of its parts only the corners exist in 2D.
+// What a contact reads of a polytope, in one piece of memory.
 class Laid {
  public:
   struct Ring {
@@ -49,6 +49,8 @@ class Laid {
   void lay(const Polytope<D>& p);
 
   [[nodiscard]] const double* corners() const { return at<double>(0); }
+  // 2D: the outward normals of the sides, x and y in turn, from the first corner on.
+  [[nodiscard]] const double* sides() const { return at<double>(normals_); }
   [[nodiscard]] const float* normals() const { return at<float>(normals_); }  // of the faces
   [[nodiscard]] const Ring& ring(std::size_t face) const { return at<Ring>(rings_)[face]; }
   [[nodiscard]] std::span<const std::uint8_t> loop(const Ring& ring) const {
@@ -97,8 +99,15 @@ template <int D>
 void Laid::lay(const Polytope<D>& p) {
   block_.clear();
   append_by_axis<D, double>(p.points.size(), [&](std::size_t k) { return p.points[k]; });
-  if (p.faces.empty()) return;
-  if constexpr (D == 3) {
+  if constexpr (D == 2) {
+    std::vector<double> sides;
+    for (std::size_t i = 0; i < p.points.size(); ++i) {
+      const Vec<2> edge = p.points[(i + 1) % p.points.size()] - p.points[i];
+      const double length = edge.norm();
+      sides.insert(sides.end(), {edge.y() / length, -edge.x() / length});
+    }
+    normals_ = append(sides);
+  } else if (!p.faces.empty()) {
     normals_ = append_by_axis<3, float>(p.faces.size(), [&](std::size_t k) { return p.faces[k].normal; });
     std::vector<Ring> rings;
     for (const HullFace& f : p.faces)

@@ -122,8 +122,10 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const P
   p.kept.clear();
   const Shape<D>&shape_a = shape_of(ca), &shape_b = shape_of(cb);
   const double small = std::min(extent(shape_a), extent(shape_b));
+  if (p.start.empty() && contact::go_on(shape_a, shape_b)) p.start.emplace_back();
   contact::collide(shape_a, shape_b, relative_pose(ca, at_a, cb, at_b), margin,
-                   std::min(world::kMargin * settings.metre, 0.05 * small), manifolds);
+                   std::min(world::kMargin * settings.metre, 0.05 * small), manifolds,
+                   p.start.empty() ? nullptr : p.start.data());
   hold_one_way(p, at_a, at_b);
   if (manifolds.empty()) return;
 

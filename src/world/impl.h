@@ -189,6 +189,8 @@ struct Pair {
   std::vector<Kept<D>> kept;       // of the last step
   bool let_through = false;        // by a one-way surface, on request, until the two are apart
   std::vector<std::uint32_t> standing;  // one-way pieces it came down on, until it leaves them
+  // For the next search for contacts, of shapes that go on from it: one; none of others, so that most pairs are small.
+  std::vector<contact::Start<D>> start;
 };
 
 // How two bodies have moved in the running step.

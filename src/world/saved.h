@@ -177,7 +177,7 @@ void pack(A& a, Kept<D>& k) {
 template <class A, int D>
 void pack(A& a, Pair<D>& p) {
   a(p.a, p.b, p.serial_a, p.serial_b, p.channel, p.responds, p.touching, p.gap, p.approach, p.impulse, p.normal,
-    p.point, p.kept, p.standing, p.let_through);
+    p.point, p.kept, p.standing, p.let_through, p.start);
 }
 template <class A, int D>
 void pack(A& a, Touch<D>& t) {
@@ -190,4 +190,27 @@ void pack(A& a, Resting<D>& r) {
 }
 
 }  // namespace world
+
+namespace contact {
+
+template <class A>
+void pack(A& a, CornerPair& c) {
+  a(c.a, c.b);
+}
+template <class A, int D>
+void pack(A& a, Start<D>& s) {
+  a(s.normal, s.corner_count, s.face_count);
+  if constexpr (A::kUnpacks)
+    if (s.corner_count > (s.face_count == 0 ? D : s.corners.size()) || s.face_count > s.faces.size()) return a.fail();
+  for (std::size_t i = 0; i < s.corner_count; ++i) a(s.corners[i]);
+  if constexpr (D == 3)
+    for (std::size_t i = 0; i < s.face_count; ++i) {
+      a(s.faces[i]);
+      if constexpr (A::kUnpacks)
+        for (const std::uint8_t corner : s.faces[i])
+          if (corner >= s.corner_count) a.fail();
+    }
+}
+
+}  // namespace contact
 }  // namespace colvik
