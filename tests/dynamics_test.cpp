@@ -91,7 +91,7 @@ void pairs_apart(Random& random, std::vector<dynamics::Body<D>>& bodies, std::ve
     }
 }
 
-TEST_CASE_TEMPLATE("contacts solved four at a time end as those solved one by one", T, Two, Three) {
+TEST_CASE_TEMPLATE("contacts solved side by side end as those solved one by one", T, Two, Three) {
   constexpr int D = T::D;
   Random random(5);
   double off = 0, off_push = 0;
@@ -117,7 +117,7 @@ TEST_CASE_TEMPLATE("contacts solved four at a time end as those solved one by on
       }
     all += contacts.size();
   }
-  MESSAGE("random: contacts four at a time ", D, "D: ", all, " contacts, speeds off by ", off, ", impulses by ",
+  MESSAGE("random: contacts side by side ", D, "D: ", all, " contacts, speeds off by ", off, ", impulses by ",
           off_push);
   // In 2D bit by bit; in 3D sums are taken in another order.
   CHECK(off <= (D == 2 ? 0 : 1e-9));

@@ -10,7 +10,7 @@
 
 #include <cmath>
 
-// Four numbers are handed on within this file alone.
+// Vectors are handed on within this file alone.
 #pragma GCC diagnostic ignored "-Wpsabi"
 
 HWY_BEFORE_NAMESPACE();
@@ -19,68 +19,156 @@ namespace colvik::dynamics::HWY_NAMESPACE {
 template <int D>
 inline constexpr int kTurns = kTurnAxes<D>;
 
-using Mask = decltype(Four{} < Four{});
+using FourMask = decltype(Four{} < Four{});
+template <int D>
+struct Mask {
+  FourMask part[kVectors<D>];
+};
 
-inline Four all(double x) { return Four{x, x, x, x}; }
-inline bool any(const Mask& m) { return ((m[0] | m[1]) | (m[2] | m[3])) != 0; }
-inline Four larger(const Four& x, const Four& y) { return x > y ? x : y; }
-inline Four smaller(const Four& x, const Four& y) { return x < y ? x : y; }
-inline Four root(const Four& x) { return Four{std::sqrt(x[0]), std::sqrt(x[1]), std::sqrt(x[2]), std::sqrt(x[3])}; }
+#define COLVIK_OPERATOR(Result, op, Type)                                                 \
+  template <int D>                                                                        \
+  HWY_INLINE Result<D> operator op(const Type<D>& x, const Type<D>& y) {                  \
+    Result<D> out;                                                                        \
+    for (std::uint32_t v = 0; v < kVectors<D>; ++v) out.part[v] = x.part[v] op y.part[v]; \
+    return out;                                                                           \
+  }
+COLVIK_OPERATOR(Lanes, +, Lanes)
+COLVIK_OPERATOR(Lanes, -, Lanes)
+COLVIK_OPERATOR(Lanes, *, Lanes)
+COLVIK_OPERATOR(Lanes, /, Lanes)
+COLVIK_OPERATOR(Mask, <, Lanes)
+COLVIK_OPERATOR(Mask, >, Lanes)
+COLVIK_OPERATOR(Mask, ==, Lanes)
+COLVIK_OPERATOR(Mask, &, Mask)
+COLVIK_OPERATOR(Mask, |, Mask)
+#undef COLVIK_OPERATOR
+template <int D>
+HWY_INLINE Lanes<D> operator-(const Lanes<D>& x) {
+  Lanes<D> out;
+  for (std::uint32_t v = 0; v < kVectors<D>; ++v) out.part[v] = -x.part[v];
+  return out;
+}
+template <int D>
+HWY_INLINE Mask<D> operator~(const Mask<D>& m) {
+  Mask<D> out;
+  for (std::uint32_t v = 0; v < kVectors<D>; ++v) out.part[v] = ~m.part[v];
+  return out;
+}
+template <int D>
+HWY_INLINE void operator+=(Lanes<D>& x, const Lanes<D>& y) {
+  x = x + y;
+}
+template <int D>
+HWY_INLINE void operator-=(Lanes<D>& x, const Lanes<D>& y) {
+  x = x - y;
+}
+template <int D>
+HWY_INLINE void operator*=(Lanes<D>& x, const Lanes<D>& y) {
+  x = x * y;
+}
+template <int D>
+HWY_INLINE void operator|=(Mask<D>& x, const Mask<D>& y) {
+  x = x | y;
+}
 
-template <int N>
-Four dot(const Four* x, const Four* y) {
-  Four sum = x[0] * y[0];
+template <int D>
+HWY_INLINE Lanes<D> all(double x) {
+  Lanes<D> out;
+  for (Four& part : out.part) part = Four{x, x, x, x};
+  return out;
+}
+template <int D>
+HWY_INLINE bool any(const Mask<D>& m) {
+  FourMask both = m.part[0];
+  for (std::uint32_t v = 1; v < kVectors<D>; ++v) both |= m.part[v];
+  return ((both[0] | both[1]) | (both[2] | both[3])) != 0;
+}
+// By lane: x where m is set, else y.
+template <int D>
+HWY_INLINE Lanes<D> pick(const Mask<D>& m, const Lanes<D>& x, const Lanes<D>& y) {
+  Lanes<D> out;
+  for (std::uint32_t v = 0; v < kVectors<D>; ++v) out.part[v] = m.part[v] ? x.part[v] : y.part[v];
+  return out;
+}
+template <int D>
+HWY_INLINE Lanes<D> larger(const Lanes<D>& x, const Lanes<D>& y) {
+  return pick(x > y, x, y);
+}
+template <int D>
+HWY_INLINE Lanes<D> smaller(const Lanes<D>& x, const Lanes<D>& y) {
+  return pick(x < y, x, y);
+}
+template <int D>
+HWY_INLINE Lanes<D> root(const Lanes<D>& x) {
+  Lanes<D> out;
+  for (std::uint32_t v = 0; v < kVectors<D>; ++v)
+    for (int k = 0; k < 4; ++k) out.part[v][k] = std::sqrt(x.part[v][k]);
+  return out;
+}
+
+template <int N, int D>
+HWY_INLINE Lanes<D> dot(const Lanes<D>* x, const Lanes<D>* y) {
+  Lanes<D> sum = x[0] * y[0];
   for (int i = 1; i < N; ++i) sum += x[i] * y[i];
   return sum;
 }
-inline void torque(const Four* r, const Four* f, Four (&out)[1]) { out[0] = r[0] * f[1] - r[1] * f[0]; }
-inline void torque(const Four* r, const Four* f, Four (&out)[3]) {
+HWY_INLINE void torque(const Lanes<2>* r, const Lanes<2>* f, Lanes<2> (&out)[1]) { out[0] = r[0] * f[1] - r[1] * f[0]; }
+HWY_INLINE void torque(const Lanes<3>* r, const Lanes<3>* f, Lanes<3> (&out)[3]) {
   out[0] = r[1] * f[2] - r[2] * f[1];
   out[1] = r[2] * f[0] - r[0] * f[2];
   out[2] = r[0] * f[1] - r[1] * f[0];
 }
 // What a spin adds to the velocity at an arm.
-inline void add_turning(const Four* w, const Four* r, const Four& sign, Four (&out)[2]) {
+HWY_INLINE void add_turning(const Lanes<2>* w, const Lanes<2>* r, const Lanes<2>& sign, Lanes<2> (&out)[2]) {
   out[0] -= sign * (w[0] * r[1]), out[1] += sign * (w[0] * r[0]);
 }
-inline void add_turning(const Four* w, const Four* r, const Four& sign, Four (&out)[3]) {
+HWY_INLINE void add_turning(const Lanes<3>* w, const Lanes<3>* r, const Lanes<3>& sign, Lanes<3> (&out)[3]) {
   out[0] += sign * (w[1] * r[2] - w[2] * r[1]);
   out[1] += sign * (w[2] * r[0] - w[0] * r[2]);
   out[2] += sign * (w[0] * r[1] - w[1] * r[0]);
 }
 
-// Four bodies side by side: the first numbers of Moving, number by number.
+// Bodies side by side: the first numbers of Moving, number by number.
 template <int D>
 struct Bodies {
   static constexpr int kNumbers = 3 * D + 2 * kTurns<D> + kTurns<D> * kTurns<D>;
   static constexpr int kGroups = (kNumbers + 3) / 4;
-  Four number[4 * kGroups];
+  Lanes<D> number[4 * kGroups];
 
-  Four* velocity() { return number; }
-  Four* spin() { return number + D; }
-  [[nodiscard]] const Four* inverse_mass() const { return number + D + kTurns<D>; }
-  [[nodiscard]] const Four* inverse_inertia() const { return number + 2 * D + kTurns<D>; }
-  [[nodiscard]] const Four* offset() const { return number + 2 * D + kTurns<D> + kTurns<D> * kTurns<D>; }
-  [[nodiscard]] const Four* angle() const { return number + 3 * D + kTurns<D> + kTurns<D> * kTurns<D>; }
+  Lanes<D>* velocity() { return number; }
+  Lanes<D>* spin() { return number + D; }
+  [[nodiscard]] const Lanes<D>* inverse_mass() const { return number + D + kTurns<D>; }
+  [[nodiscard]] const Lanes<D>* inverse_inertia() const { return number + 2 * D + kTurns<D>; }
+  [[nodiscard]] const Lanes<D>* offset() const { return number + 2 * D + kTurns<D> + kTurns<D> * kTurns<D>; }
+  [[nodiscard]] const Lanes<D>* angle() const { return number + 3 * D + kTurns<D> + kTurns<D> * kTurns<D>; }
 
-  void load(const Moving<D>* moving, const std::uint32_t (&who)[4]) {
-    const Same* row[4];
-    for (int k = 0; k < 4; ++k) row[k] = reinterpret_cast<const Same*>(moving[who[k]].velocity.data());
+  void load(const Moving<D>* moving, const std::uint32_t (&who)[kLanes<D>]) {
+    for (std::uint32_t h = 0; h < kVectors<D>; ++h) {
+      const Same* row[4];
+      for (std::uint32_t k = 0; k < 4; ++k)
+        row[k] = reinterpret_cast<const Same*>(moving[who[4 * h + k]].velocity.data());
 #pragma GCC unroll 8
-    for (int g = 0; g < kGroups; ++g) turn(row[0][g], row[1][g], row[2][g], row[3][g], number + 4 * g);
-  }
-  // The velocities, and what follows them unchanged.
-  void store(Moving<D>* moving, const std::uint32_t (&who)[4], std::uint32_t lanes) const {
-#pragma GCC unroll 8
-    for (int g = 0; g < (D + kTurns<D> + 3) / 4; ++g) {
-      const Four* x = number + 4 * g;
-      Four row[4];
-      turn(x[0], x[1], x[2], x[3], row);
-      for (std::uint32_t k = 0; k < lanes; ++k) reinterpret_cast<Same*>(moving[who[k]].velocity.data())[g] = row[k];
+      for (int g = 0; g < kGroups; ++g) {
+        Four out[4];
+        turn(row[0][g], row[1][g], row[2][g], row[3][g], out);
+        for (int k = 0; k < 4; ++k) number[4 * g + k].part[h] = out[k];
+      }
     }
   }
+  // The velocities, and what follows them unchanged.
+  void store(Moving<D>* moving, const std::uint32_t (&who)[kLanes<D>], std::uint32_t lanes) const {
+    for (std::uint32_t h = 0; h < kVectors<D>; ++h)
+#pragma GCC unroll 8
+      for (int g = 0; g < (D + kTurns<D> + 3) / 4; ++g) {
+        const Lanes<D>* x = number + 4 * g;
+        Four row[4];
+        turn(x[0].part[h], x[1].part[h], x[2].part[h], x[3].part[h], row);
+        for (std::uint32_t k = 4 * h; k < std::min(lanes, 4 * h + 4); ++k)
+          reinterpret_cast<Same*>(moving[who[k]].velocity.data())[g] = row[k - 4 * h];
+      }
+  }
   // An impulse of this torque, times sign.
-  void give(const Four& sign, const Four* impulse, const Four* turning) {
+  HWY_INLINE void give(const Lanes<D>& sign, const Lanes<D>* impulse, const Lanes<D>* turning) {
     for (int i = 0; i < D; ++i) velocity()[i] += sign * (inverse_mass()[i] * impulse[i]);
     // The matrix is symmetric.
     for (int i = 0; i < kTurns<D>; ++i) spin()[i] += sign * dot<kTurns<D>>(inverse_inertia() + i * kTurns<D>, turning);
@@ -98,110 +186,111 @@ struct Bodies {
   }
 };
 
+// Inline, like all that returns vectors: g++ 12 would clear half of one that is returned in a struct.
 template <int D>
-Mask counting(const WideContact<D>& c, const Moving<D>* moving) {
-  Mask m = all(0) < all(1);
-  if (!c.guard) return m;
-  for (int k = 0; k < 4; ++k) {
+HWY_INLINE Mask<D> counting(const WideContact<D>& c, const Moving<D>* moving) {
+  Lanes<D> acts = all<D>(1);
+  for (std::uint32_t k = 0; c.guard && k < kLanes<D>; ++k) {
     const Moving<D>&a = moving[c.a[k]], &b = moving[c.b[k]];
-    m[k] = a.pushed || b.pushed || a.hit || b.hit ? -1 : 0;
+    acts.set(k, a.pushed || b.pushed || a.hit || b.hit ? 1 : 0);
   }
-  return m;
+  return acts > all<D>(0);
 }
 
 template <int D>
-void end_substep(WideContact<D>& c, WidePoint<D>* points, WideNote* notes) {
+void end_substep(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes) {
   for (std::uint32_t k = 0; k < c.count; ++k) points[k].total_push += points[k].push;
   if (!c.struck) return;
   for (std::uint32_t k = 0; k < c.count; ++k) {
-    const Mask lasts = notes[k].struck == all(0);
-    points[k].push = lasts ? points[k].push : all(0);
-    for (Four& drag : points[k].drag) drag = lasts ? drag : all(0);
-    notes[k].struck = all(0);
+    const Mask<D> lasts = notes[k].struck == all<D>(0);
+    points[k].push = pick(lasts, points[k].push, all<D>(0));
+    for (Lanes<D>& drag : points[k].drag) drag = pick(lasts, drag, all<D>(0));
+    notes[k].struck = all<D>(0);
   }
   c.struck = false;
 }
 
 template <int D>
-void push_four(WideContact<D>& c, WidePoint<D>* points, WideNote* notes, Moving<D>* moving, const Pass& pass) {
+void push_some(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes, Moving<D>* moving, const Pass& pass) {
   constexpr int T = kTurns<D>;
-  const Mask counts = counting(c, moving);
+  const Mask<D> counts = counting(c, moving);
   if (c.guard && !any(counts)) {
     if (pass.last) end_substep(c, points, notes);
     return;
   }
-  const Four zero = all(0), one = all(1), minus = all(-1);
+  const Lanes<D> zero = all<D>(0), one = all<D>(1), minus = all<D>(-1);
   Bodies<D> a, b;
   a.load(moving, c.a), b.load(moving, c.b);
-  Four way[D], arm_b[D], turn_a[T], turn_b[T];
+  Lanes<D> way[D], arm_b[D], turn_a[T], turn_b[T];
   for (int i = 0; i < D; ++i) way[i] = b.offset()[i] - a.offset()[i];
-  const Four moved = dot<D>(c.normal, way);
+  const Lanes<D> moved = dot<D>(c.normal, way);
   const Removal& removal = pass.removal;
-  Mask pushed = zero > one;
+  Mask<D> pushed = zero > one;
   for (std::uint32_t k = 0; k < c.count; ++k) {
     WidePoint<D>& p = points[k];
     for (int i = 0; i < D; ++i) arm_b[i] = p.arm[i] + c.between[i];
     torque(p.arm, c.normal, turn_a), torque(arm_b, c.normal, turn_b);
-    const Four gap = p.gap + moved + dot<T>(turn_b, b.angle()) - dot<T>(turn_a, a.angle());
-    const Mask open = gap > zero;
-    Four between[D];
+    const Lanes<D> gap = p.gap + moved + dot<T>(turn_b, b.angle()) - dot<T>(turn_a, a.angle());
+    const Mask<D> open = gap > zero;
+    Lanes<D> between[D];
     for (int i = 0; i < D; ++i) between[i] = b.velocity()[i] - a.velocity()[i];
-    const Four speed = dot<D>(c.normal, between) + dot<T>(turn_b, b.spin()) - dot<T>(turn_a, a.spin());
-    const Four closes = gap / removal.step;
-    const Four before = p.push;
-    Four after;
+    const Lanes<D> speed = dot<D>(c.normal, between) + dot<T>(turn_b, b.spin()) - dot<T>(turn_a, a.spin());
+    const Lanes<D> closes = gap / all<D>(removal.step);
+    const Lanes<D> before = p.push;
+    Lanes<D> after;
     if (pass.separate) {
-      const Four opens = larger(removal.rate * smaller(gap + removal.slop, zero), all(-removal.fastest));
-      const Four bias = open ? closes : opens;
-      const Four scale = open ? one : all(pass.soft_mass), leak = open ? zero : all(pass.soft_leak);
+      const Lanes<D> opens =
+          larger(all<D>(removal.rate) * smaller(gap + all<D>(removal.slop), zero), all<D>(-removal.fastest));
+      const Lanes<D> bias = pick(open, closes, opens);
+      const Lanes<D> scale = pick(open, one, all<D>(pass.soft_mass)), leak = pick(open, zero, all<D>(pass.soft_leak));
       after = larger(before - p.mass * scale * (speed + bias) - leak * before, zero);
     } else {
       // What has not closed yet is the next substep's.
-      after = larger(before - p.mass * (speed + (open ? closes : zero)), zero);
-      const Mask waits = open & (before == zero);
-      after = waits ? before : after;
+      after = larger(before - p.mass * (speed + pick(open, closes, zero)), zero);
+      const Mask<D> waits = open & (before == zero);
+      after = pick(waits, before, after);
     }
-    after = counts ? after : before;
+    after = pick(counts, after, before);
     p.push = after;
-    const Mask pushes = counts & (after > zero);
+    const Mask<D> pushes = counts & (after > zero);
     pushed |= pushes;
-    const Mask strikes = pushes & (before == zero) & (speed < all(-removal.strike));
-    const Mask starts = pushes & (notes[k].when < zero);
+    const Mask<D> strikes = pushes & (before == zero) & (speed < all<D>(-removal.strike));
+    const Mask<D> starts = pushes & (notes[k].when < zero);
     if (any(starts)) {
-      const Mask arrives = open & (speed < zero);
-      const Four until = arrives ? smaller(gap / -speed, all(removal.step)) : zero;
-      notes[k].when = starts ? pass.time + until : notes[k].when;
+      const Mask<D> arrives = open & (speed < zero);
+      const Lanes<D> until = pick(arrives, smaller(gap / -speed, all<D>(removal.step)), zero);
+      notes[k].when = pick(starts, all<D>(pass.time) + until, notes[k].when);
     }
-    if (any(strikes)) notes[k].struck = strikes ? one : notes[k].struck, c.struck = true;
-    const Four change = after - before;
-    Four impulse[D];
+    if (any(strikes)) notes[k].struck = pick(strikes, one, notes[k].struck), c.struck = true;
+    const Lanes<D> change = after - before;
+    Lanes<D> impulse[D];
     for (int i = 0; i < D; ++i) impulse[i] = c.normal[i] * change;
     for (int i = 0; i < T; ++i) turn_a[i] *= change, turn_b[i] *= change;
     a.give(minus, impulse, turn_a), b.give(one, impulse, turn_b);
   }
   if (pass.separate && any(pushed))
-    for (int k = 0; k < 4; ++k)
-      if (pushed[k] != 0) moving[c.a[k]].pushed = moving[c.b[k]].pushed = true;
+    for (std::uint32_t k = 0; k < kLanes<D>; ++k)
+      if (pushed.part[k / 4][k % 4] != 0) moving[c.a[k]].pushed = moving[c.b[k]].pushed = true;
   for (std::uint32_t k = 0; k < c.count; ++k) {
     WidePoint<D>& p = points[k];
-    const Four most = c.friction * p.push;
-    Four v[D];
+    const Lanes<D> most = c.friction * p.push;
+    Lanes<D> v[D];
     for (int i = 0; i < D; ++i) arm_b[i] = p.arm[i] + c.between[i], v[i] = b.velocity()[i];
     add_turning(b.spin(), arm_b, one, v);
     for (int i = 0; i < D; ++i) v[i] -= a.velocity()[i];
     add_turning(a.spin(), p.arm, minus, v);
     for (int i = 0; i < D; ++i) v[i] += c.surface[i];
-    const Four off = dot<D>(c.normal, v);
-    Four wanted[D], change[D];
+    const Lanes<D> off = dot<D>(c.normal, v);
+    Lanes<D> wanted[D], change[D];
     for (int i = 0; i < D; ++i) wanted[i] = p.drag[i] - (v[i] - c.normal[i] * off) * p.across;
-    const Four length = dot<D>(wanted, wanted);
-    const Mask slides = length > most * most;
+    const Lanes<D> length = dot<D>(wanted, wanted);
+    const Mask<D> slides = length > most * most;
     if (any(slides)) {
-      const Four part = slides ? most / root(length) : one;
+      const Lanes<D> part = pick(slides, most / root(length), one);
       for (int i = 0; i < D; ++i) wanted[i] *= part;
     }
     for (int i = 0; i < D; ++i) {
-      wanted[i] = counts ? wanted[i] : p.drag[i];
+      wanted[i] = pick(counts, wanted[i], p.drag[i]);
       change[i] = wanted[i] - p.drag[i];
       p.drag[i] = wanted[i];
     }
@@ -213,28 +302,28 @@ void push_four(WideContact<D>& c, WidePoint<D>* points, WideNote* notes, Moving<
 }
 
 template <int D>
-void warm_four(WideContact<D>& c, WidePoint<D>* points, Moving<D>* moving) {
+void warm_some(WideContact<D>& c, WidePoint<D>* points, Moving<D>* moving) {
   constexpr int T = kTurns<D>;
-  const Mask counts = counting(c, moving);
-  const Four zero = all(0);
-  Four sum[D], turning_a[T], turning_b[T];
-  for (Four& x : sum) x = zero;
+  const Mask<D> counts = counting(c, moving);
+  const Lanes<D> zero = all<D>(0);
+  Lanes<D> sum[D], turning_a[T], turning_b[T];
+  for (Lanes<D>& x : sum) x = zero;
   for (int i = 0; i < T; ++i) turning_a[i] = turning_b[i] = zero;
-  Mask some = zero > all(1);
+  Mask<D> some = zero > all<D>(1);
   for (std::uint32_t k = 0; k < c.count; ++k) {
     WidePoint<D>& p = points[k];
-    const Mask pushes = counts & (p.push > zero);
-    const Mask keeps = pushes | ~counts;
+    const Mask<D> pushes = counts & (p.push > zero);
+    const Mask<D> keeps = pushes | ~counts;
     some |= pushes;
-    Four impulse[D], turn[T];
+    Lanes<D> impulse[D], turn[T];
     for (int i = 0; i < D; ++i) {
-      p.drag[i] = keeps ? p.drag[i] : zero;
-      impulse[i] = pushes ? c.normal[i] * p.push + p.drag[i] : zero;
+      p.drag[i] = pick(keeps, p.drag[i], zero);
+      impulse[i] = pick(pushes, c.normal[i] * p.push + p.drag[i], zero);
       sum[i] += impulse[i];
     }
     torque(p.arm, impulse, turn);
     for (int i = 0; i < T; ++i) turning_a[i] += turn[i];
-    Four arm_b[D];
+    Lanes<D> arm_b[D];
     for (int i = 0; i < D; ++i) arm_b[i] = p.arm[i] + c.between[i];
     torque(arm_b, impulse, turn);
     for (int i = 0; i < T; ++i) turning_b[i] += turn[i];
@@ -242,7 +331,7 @@ void warm_four(WideContact<D>& c, WidePoint<D>* points, Moving<D>* moving) {
   if (!any(some)) return;
   Bodies<D> a, b;
   a.load(moving, c.a), b.load(moving, c.b);
-  a.give(all(-1), sum, turning_a), b.give(all(1), sum, turning_b);
+  a.give(all<D>(-1), sum, turning_a), b.give(all<D>(1), sum, turning_b);
   a.store(moving, c.a, c.lanes), b.store(moving, c.b, c.lanes);
 }
 
@@ -257,26 +346,26 @@ void fetch(const WideContact<D>& c, const Moving<D>* moving) {
 }
 
 template <int D>
-void push_all(WideContact<D>* first, WideContact<D>* last, WidePoint<D>* points, WideNote* notes, Moving<D>* moving,
+void push_all(WideContact<D>* first, WideContact<D>* last, WidePoint<D>* points, WideNote<D>* notes, Moving<D>* moving,
               const Pass& pass) {
   for (; first != last; ++first) {
     if (last - first > 1) fetch(first[1], moving);
-    push_four(*first, points + first->first, notes + first->first, moving, pass);
+    push_some(*first, points + first->first, notes + first->first, moving, pass);
   }
 }
 template <int D>
 void warm_all(WideContact<D>* first, WideContact<D>* last, WidePoint<D>* points, Moving<D>* moving) {
   for (; first != last; ++first) {
     if (last - first > 1) fetch(first[1], moving);
-    warm_four(*first, points + first->first, moving);
+    warm_some(*first, points + first->first, moving);
   }
 }
 
-void push_2(WideContact<2>* first, WideContact<2>* last, WidePoint<2>* points, WideNote* notes, Moving<2>* moving,
+void push_2(WideContact<2>* first, WideContact<2>* last, WidePoint<2>* points, WideNote<2>* notes, Moving<2>* moving,
             const Pass& pass) {
   push_all(first, last, points, notes, moving, pass);
 }
-void push_3(WideContact<3>* first, WideContact<3>* last, WidePoint<3>* points, WideNote* notes, Moving<3>* moving,
+void push_3(WideContact<3>* first, WideContact<3>* last, WidePoint<3>* points, WideNote<3>* notes, Moving<3>* moving,
             const Pass& pass) {
   push_all(first, last, points, notes, moving, pass);
 }

@@ -1,5 +1,5 @@
 #pragma once
-// Contacts side by side: four at a time, no two of which push the same body.
+// Contacts side by side: several at a time, no two of which push the same body.
 #include <cstdint>
 #include <span>
 #include <vector>
@@ -18,34 +18,49 @@ struct Pass {
   bool last = false;  // of a substep: pushes are added up, and those that do not last end
 };
 
-/// Four numbers, one for each of four contacts.
 using Four = double __attribute__((vector_size(32), aligned(32)));
+
+/// Contacts that are worked on side by side. In 2D in two vectors: one is worked on while the other waits for its
+/// result. In 3D there is enough to do meanwhile, and twice as many would not fit the registers.
+template <int D>
+inline constexpr std::uint32_t kVectors = D == 2 ? 2 : 1;
+template <int D>
+inline constexpr std::uint32_t kLanes = 4 * kVectors<D>;
+
+/// A number of each of them.
+template <int D>
+struct Lanes {
+  Four part[kVectors<D>];
+  [[nodiscard]] double at(std::uint32_t lane) const { return part[lane / 4][lane % 4]; }
+  void set(std::uint32_t lane, double x) { part[lane / 4][lane % 4] = x; }
+};
 
 template <int D>
 struct WidePoint {
-  Four arm[D];  // from a's centre of mass
-  Four mass, across;
-  Four gap, push;
-  Four drag[D];
-  Four total_push;
+  Lanes<D> arm[D];  // from a's centre of mass
+  Lanes<D> mass, across;
+  Lanes<D> gap, push;
+  Lanes<D> drag[D];
+  Lanes<D> total_push;
 };
 /// What of a point is seldom looked at.
+template <int D>
 struct WideNote {
-  Four when;
-  Four struck;  // 1: its push does not last
+  Lanes<D> when;
+  Lanes<D> struck;  // 1: its push does not last
 };
 template <int D>
 struct WideContact {
-  std::uint32_t a[4], b[4];
-  Four normal[D], surface[D], friction;
-  Four between[D];                     // from b's centre of mass to a's
+  std::uint32_t a[kLanes<D>], b[kLanes<D>];
+  Lanes<D> normal[D], surface[D], friction;
+  Lanes<D> between[D];                 // from b's centre of mass to a's
   std::uint32_t first = 0, count = 0;  // points
   std::uint32_t lanes = 0;             // in use; the others look at the bodies of the first
   bool guard = false;                  // each counts only once one of its bodies was hit by something else
   bool struck = false;                 // some note says so
 };
 
-/// The plain ones among contacts (those that roll, bounce or are solved at once are not), four by four in vector
+/// The plain ones among contacts (those that roll, bounce or are solved at once are not), side by side in vector
 /// instructions. Contacts are coloured so that no two of a colour push the same body (greedily, in their order), and
 /// worked on colour by colour: within one, the order does not matter, so that what is unrelated changes nothing. Those
 /// that guard come last. The instruction set, chosen at run time, changes no bit.
@@ -65,9 +80,9 @@ class Wide {
  private:
   std::vector<WideContact<D>> contacts_;
   std::vector<WidePoint<D>> points_;
-  std::vector<WideNote> notes_;                    // by point
-  std::vector<std::array<std::uint32_t, 4>> who_;  // contacts, by lane
-  std::size_t guards_ = 0;                         // from here on
+  std::vector<WideNote<D>> notes_;                         // by point
+  std::vector<std::array<std::uint32_t, kLanes<D>>> who_;  // contacts, by lane
+  std::size_t guards_ = 0;                                 // from here on
   // While taking: colours, by body and by contact, and contacts by colour and number of points.
   std::vector<std::uint64_t> used_;
   std::vector<std::uint32_t> key_, order_, start_;

@@ -52,16 +52,16 @@ void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>
   // Now start_[k] is where kind k ends.
   for (std::uint32_t key = 0, at = 0; key < kKinds; ++key) {
     if (key == kColours * kCounts) guards_ = contacts_.size();
-    for (; at < start_[key]; at = std::min(at + 4, start_[key])) {
+    for (; at < start_[key]; at = std::min(at + kLanes<D>, start_[key])) {
       WideContact<D>& w = contacts_.emplace_back();
-      std::array<std::uint32_t, 4>& who = who_.emplace_back();
+      std::array<std::uint32_t, kLanes<D>>& who = who_.emplace_back();
       w.first = static_cast<std::uint32_t>(points_.size());
       w.count = key % kCounts + 1;
       w.guard = key >= kColours * kCounts;
       points_.resize(points_.size() + w.count);
       notes_.resize(points_.size());
-      w.lanes = std::min(start_[key] - at, 4U);
-      for (std::uint32_t lane = 0; lane < 4; ++lane) {
+      w.lanes = std::min(start_[key] - at, kLanes<D>);
+      for (std::uint32_t lane = 0; lane < kLanes<D>; ++lane) {
         // An empty lane is a contact that has no mass.
         const bool empty = lane >= w.lanes;
         who[lane] = order_[empty ? at : at + lane];
@@ -69,22 +69,23 @@ void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>
         static const Rows<D> no_rows{};
         const Rows<D>& r = empty ? no_rows : rows[who[lane]];
         w.a[lane] = c.a, w.b[lane] = c.b;
-        w.friction[lane] = c.friction;
+        w.friction.set(lane, c.friction);
         for (int i = 0; i < D; ++i) {
-          w.normal[i][lane] = c.normal[i], w.surface[i][lane] = c.surface[i];
-          w.between[i][lane] = c.points[0].arm_b[i] - c.points[0].arm_a[i];
+          w.normal[i].set(lane, c.normal[i]), w.surface[i].set(lane, c.surface[i]);
+          w.between[i].set(lane, c.points[0].arm_b[i] - c.points[0].arm_a[i]);
         }
         for (std::uint32_t k = 0; k < w.count; ++k) {
           const SolverPoint<D>& from = c.points[k];
           WidePoint<D>& to = points_[w.first + k];
           for (int i = 0; i < D; ++i) {
-            to.arm[i][lane] = from.arm_a[i];
-            to.drag[i][lane] = empty ? 0 : from.drag[i];
+            to.arm[i].set(lane, from.arm_a[i]);
+            to.drag[i].set(lane, empty ? 0 : from.drag[i]);
           }
-          to.mass[lane] = r.points[k].mass, to.across[lane] = r.points[k].across;
-          to.gap[lane] = from.gap, to.push[lane] = empty ? 0 : from.push, to.total_push[lane] = from.total_push;
-          WideNote& note = notes_[w.first + k];
-          note.when[lane] = from.when, note.struck[lane] = 0;
+          to.mass.set(lane, r.points[k].mass), to.across.set(lane, r.points[k].across);
+          to.gap.set(lane, from.gap), to.push.set(lane, empty ? 0 : from.push);
+          to.total_push.set(lane, from.total_push);
+          WideNote<D>& note = notes_[w.first + k];
+          note.when.set(lane, from.when), note.struck.set(lane, 0);
         }
       }
     }
@@ -95,14 +96,14 @@ template <int D>
 void Wide<D>::give_back(std::span<Contact<D>> contacts) const {
   for (std::size_t i = 0; i < contacts_.size(); ++i) {
     const WideContact<D>& w = contacts_[i];
-    for (std::size_t lane = 0; lane < w.lanes; ++lane) {
+    for (std::uint32_t lane = 0; lane < w.lanes; ++lane) {
       Contact<D>& c = contacts[who_[i][lane]];
       for (std::uint32_t k = 0; k < w.count; ++k) {
         const WidePoint<D>& from = points_[w.first + k];
         SolverPoint<D>& to = c.points[k];
-        to.push = from.push[lane];
-        for (int axis = 0; axis < D; ++axis) to.drag[axis] = from.drag[axis][lane];
-        to.total_push = from.total_push[lane], to.when = notes_[w.first + k].when[lane];
+        to.push = from.push.at(lane);
+        for (int axis = 0; axis < D; ++axis) to.drag[axis] = from.drag[axis].at(lane);
+        to.total_push = from.total_push.at(lane), to.when = notes_[w.first + k].when.at(lane);
       }
     }
   }

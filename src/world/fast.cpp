@@ -202,17 +202,19 @@ void World<D>::Impl::note_trails() {
   for (const std::uint32_t i : trailed) trails.push_back(pose_in_step(objects[body_objects[i]], 0));
 }
 
-// The last defence: a body whose centre has passed through a solid within the substep is put back before it.
+// The last defence: a body whose centre has passed through a solid within the substep, or has come so near that it
+// could as well be pushed out behind, is put back before it.
 template <int D>
 void World<D>::Impl::end_substep() {
-  Shape<D> point;
+  Shape<D> ball;
   for (const std::uint32_t body : racers) {
     const world::ObjectState<D>& o = objects[body_objects[body]];
     const Vec<D> move = solver.moving(body).way, from = bodies[body].centre - move;
     if (move.norm() < 0.5 * o.thin) continue;
+    const double near = 0.5 * o.heart;
     double first = 1;
     for (const index::Tree<D>* tree : {&still, &moving})
-      tree->along(from, move, Vec<D>::Zero(), 1, [&](std::uint32_t at) {
+      tree->along(from, move, Vec<D>::Constant(near), 1, [&](std::uint32_t at) {
         const world::ColliderState<D>& c = colliders[at];
         const world::ObjectState<D>& other = objects[c.object];
         const ColliderDef<D>& def = def_of(c);
@@ -229,8 +231,13 @@ void World<D>::Impl::end_substep() {
         const Rotation<D> back = place.rotation.inverse();
         course.start.position = back * Vec<D>(from + carried - place.position);
         course.move = back * Vec<D>(move - carried);
-        const auto hit = contact::first_touch(def.shape, point, course);
-        if (hit && !hit->inside) first = std::min(first, hit->t);
+        for (const double radius : {near, 0.0}) {  // the centre alone, if it was as near before
+          ball.radius = radius;
+          const auto hit = contact::first_touch(def.shape, ball, course);
+          if (hit && hit->inside) continue;
+          if (hit) first = std::min(first, hit->t);
+          break;
+        }
         return 1.0;
       });
     if (first >= 1) continue;

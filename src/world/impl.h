@@ -90,6 +90,7 @@ struct ObjectState {
   std::vector<std::uint32_t> colliders;  // slots
   double reach = 0;                      // of its solids from the centre of mass
   double thin = 0;                       // radius of a ball inside each of its solids
+  double heart = 0;                      // of one about its centre of mass inside a solid of its own; 0: none
   double inverse_mass = 0;
   Inertia<D> inertia = Inertia<D>::Zero(), inverse_inertia = Inertia<D>::Zero();
   Vec<D> force = Vec<D>::Zero();  // asked for, for the next step

@@ -19,16 +19,19 @@ Inertia<3> point_inertia(const Vec<3>& arm) {
 
 }  // namespace
 
-// How far its solids reach from the centre of mass, and the smallest ball that fits in one.
+// How far its solids reach from the centre of mass, and the balls that fit in them.
 template <int D>
 void World<D>::Impl::set_size(ObjectState<D>& o) {
-  o.reach = 0;
+  o.reach = o.heart = 0;
   o.thin = std::numeric_limits<double>::max();
   for (const Collider<D>& c : o.shown.colliders) {
     if (is_scenery(c.def.shape.kind)) continue;
     const Bounds<D> box = bounds(c.def.shape, Pose<D>{c.def.at, c.def.turned});
     o.reach = std::max(o.reach, (box.centre() - o.shown.mass_centre).norm() + box.size().norm() / 2);
     if (!c.def.zone || o.shown.body != BodyKind::dynamic) o.thin = std::min(o.thin, world::thinness(c.def.shape));
+    if (c.def.zone) continue;
+    const Pose<D> centre{Pose<D>{c.def.at, c.def.turned}.to_local(o.shown.mass_centre), {}};
+    o.heart = std::max(o.heart, -contact::nearest(c.def.shape, Shape<D>{}, centre, 0).gap);
   }
   // What moves with it reaches further, about the same centre.
   for (const std::uint32_t child : o.children) {
