@@ -180,3 +180,28 @@ TEST_CASE_TEMPLATE("hard places: concentric, touching, a needle and sizes far ap
   CHECK(std::abs(contact::separation(cube<D>(1e4), ball<D>(1e-3), Pose<D>{along_x<D>(5000.001), {}}).gap - 5e-4) <=
         1e-8);
 }
+
+TEST_CASE_TEMPLATE("a search goes on from the last, even of other shapes, and finds the same", T, Two, Three) {
+  constexpr int D = T::D;
+  Random random(31);
+  contact::Start<D> start;
+  double worst = 0;
+  int apart = 0, deep = 0;
+  for (int k = 0; k < 3000; ++k) {
+    // Shapes change now and then, as they may while a world runs; the start is kept.
+    const Shape<D> a = odd<D>(k / 100), b = k / 50 % 4 == 0 ? cube<D>(0.5) : odd<D>(k / 50);
+    const Pose<D> pose{random.direction<D>() * random.range(0.1, 0.9), random.rotation<D>()};
+    for (int frame = 0; frame < 3; ++frame) {
+      const Pose<D> now{Vec<D>(pose.position * (1 + 0.01 * frame)), pose.rotation};
+      const double cold = contact::separation(a, b, now).gap;
+      const double warm =
+          contact::separation_within(contact::Core<D>(a, {}), contact::Core<D>(b, now), 10.0, &start).gap;
+      // Of curved ones depth is told to a thousandth.
+      worst = std::max(worst, std::abs(warm - cold) - 2e-3 * std::max(-cold, 0.0));
+      ++(cold > 0 ? apart : deep);
+    }
+  }
+  CHECK(worst <= 1e-6);
+  CHECK(std::min(apart, deep) > 500);
+  MESSAGE("random: searches ", D, "D that go on: ", apart, " apart, ", deep, " deep, off by ", worst);
+}

@@ -18,8 +18,9 @@ void build(World<D>& world) {
   for (int i = 0; i < 24; ++i) {
     ObjectDef<D> def = thing<D>("crate" + std::to_string(i), BodyKind::dynamic,
                                 Vec<D>(random.vec<D>(2) + up<D>(3.0 + i) + along_x<D>(i % 4 == 0 ? 6 : 0)),
-                                {solid(i % 3 == 0   ? ball<D>(0.8)
-                                       : i % 3 == 1 ? cube<D>(0.7)
+                                {solid(i % 4 == 0   ? ball<D>(0.8)
+                                       : i % 4 == 1 ? cube<D>(0.7)
+                                       : i % 4 == 2 ? odd<D>(i / 4)
                                                     : capsule<D>(0.4, 1))},
                                 {"crate"});
     def.pushes = {{.from = 2, .until = 2.5, .force = along_x<D>(i % 5 == 0 ? 8.0 : 0.0)}};

@@ -48,7 +48,10 @@ void build(World<D>& world, int which, double unit, const Vec<D>& origin) {
       world.add(lift).value();
     }
   for (int i = 0; i < 12; ++i) {
-    const Shape<D> shape = i % 3 == 0 ? test::cube<D>(0.8) : i % 3 == 1 ? test::ball<D>(0.8) : capsule<D>(0.5, 1.1);
+    const Shape<D> shape = which == 4 && i % 2 == 1 ? test::odd<D>(i / 2)
+                           : i % 3 == 0             ? test::cube<D>(0.8)
+                           : i % 3 == 1             ? test::ball<D>(0.8)
+                                                    : capsule<D>(0.5, 1.1);
     ObjectDef<D> def = put("body-" + std::to_string(i), BodyKind::dynamic,
                            x((which == 3 ? 1.5 : 0.1) * (i % 4) - 1) + up(1 + 0.8 * i), shape, which == 2 ? 0.9 : 0.2);
     def.spin.setConstant(which == 2 ? 8 + i : 0.1 * i);

@@ -22,6 +22,26 @@ Shape<D> cube(double size) {
   s.kind = ShapeKind::box, s.core.setConstant(size / 2);
   return s;
 }
+// About 0.8 m, of the kinds whose contacts are searched for: polygons; in turn hulls, cylinders and cones.
+template <int D>
+Shape<D> odd(int which) {
+  if constexpr (D == 2) {
+    const double lean = 0.1 * (which % 5);
+    return polygon(std::vector<Vec<2>>{{-0.4, -0.3}, {0.3, -0.4}, {0.4, 0.2}, {lean, 0.4}, {-0.35, 0.3}}).value();
+  } else {
+    if (which % 3 == 1) return cylinder(0.8, 0.6);
+    if (which % 3 == 2) return cone(0.8, 0.8);
+    std::vector<Vec<3>> corners;
+    for (int k = 0; k < 10; ++k) {  // on a spiral from pole to pole
+      const double height = 0.9 - 0.2 * k, angle = 2.4 * k + which, out = 0.4 * std::sqrt(1 - height * height);
+      double s = 0, c = 1;
+      sine_cosine(angle, s, c);
+      corners.emplace_back(out * c, 0.4 * height, out * s);
+    }
+    return hull(corners).value();
+  }
+}
+
 template <int D>
 Shape<D> slab(double width, double height) {
   Shape<D> s = cube<D>(width);
