@@ -152,9 +152,9 @@ std::unique_ptr<World<D>> rack(std::size_t n, std::size_t high, bool sleep) {
   return world;
 }
 
-// Balls, boxes and capsules poured into a box.
+// Balls, boxes and capsules poured into a box; or odd shapes, whose contacts are searched for.
 template <int D>
-std::unique_ptr<World<D>> hopper(std::size_t n, bool sleep) {
+std::unique_ptr<World<D>> hopper(std::size_t n, bool sleep, bool odd_ones = false) {
   WorldSettings<D> s = earth<D>();
   s.sleep = sleep;
   auto world = std::make_unique<World<D>>(s);
@@ -179,7 +179,8 @@ std::unique_ptr<World<D>> hopper(std::size_t n, bool sleep) {
     const double size = random.range(0.6, 1);
     world
         ->add(thing<D>("body" + std::to_string(i), BodyKind::dynamic, at,
-                       {solid(i % 3 == 0   ? ball<D>(size)
+                       {solid(odd_ones     ? odd<D>(static_cast<int>(i))
+                              : i % 3 == 0 ? ball<D>(size)
                               : i % 3 == 1 ? cube<D>(0.9 * size)
                                            : capsule<D>(0.5 * size, size))}))
         .value();
@@ -322,6 +323,7 @@ void register_bodies() {
   steps<3>("wall of 1200 boxes", 1200, 60, [] { return rack<3>(1200, 12, false); });
   steps<2>("drum of 2400", 2400, 120, [] { return drum(2400); });
   steps<3>("hopper of 10000, pouring", 10000, 40, [] { return hopper<3>(10000, true); });
+  steps<3>("pile of 1000 hulls, cylinders and cones", 1000, 120, [] { return hopper<3>(1000, false, true); });
   for (const std::size_t n : {1000UL, 3000UL, 10000UL, 50000UL}) {
     steps<2>("pile of " + std::to_string(n), n, 60, [n] { return hopper<2>(n, false); });
     if (n <= 10000) steps<3>("pile of " + std::to_string(n), n, 60, [n] { return hopper<3>(n, false); });

@@ -16,7 +16,7 @@ struct SolverSettings {
 };
 
 /// Advances bodies by one step of several substeps. Call begin, replace, then substep as often as the settings say,
-/// then end; in between the caller may replace contacts again. Plain contacts are worked on four at a time (see Wide),
+/// then end; in between the caller may replace contacts again. Plain contacts are worked on side by side (see Wide),
 /// then the others in their order, then likewise those that are fast. After `end`, and those that are fast after each
 /// substep, they have the impulses that acted.
 ///
