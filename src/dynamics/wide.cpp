@@ -25,6 +25,7 @@ struct Mask {
   FourMask part[kVectors<D>];
 };
 
+// NOLINTBEGIN(bugprone-macro-parentheses): types cannot have them
 #define COLVIK_OPERATOR(Result, op, Type)                                                 \
   template <int D>                                                                        \
   HWY_INLINE Result<D> operator op(const Type<D>& x, const Type<D>& y) {                  \
@@ -42,6 +43,7 @@ COLVIK_OPERATOR(Mask, ==, Lanes)
 COLVIK_OPERATOR(Mask, &, Mask)
 COLVIK_OPERATOR(Mask, |, Mask)
 #undef COLVIK_OPERATOR
+// NOLINTEND(bugprone-macro-parentheses)
 template <int D>
 HWY_INLINE Lanes<D> operator-(const Lanes<D>& x) {
   Lanes<D> out;
