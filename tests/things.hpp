@@ -22,7 +22,7 @@ Shape<D> cube(double size) {
   s.kind = ShapeKind::box, s.core.setConstant(size / 2);
   return s;
 }
-// About 0.8 m, of the kinds whose contacts are searched for: polygons; in turn hulls, cylinders and cones.
+// About 0.8 m: polygons; in 3D in turn hulls, cylinders and cones, whose contacts are searched for.
 template <int D>
 Shape<D> odd(int which) {
   if constexpr (D == 2) {

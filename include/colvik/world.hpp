@@ -115,7 +115,7 @@ class World {
   [[nodiscard]] std::size_t contact_count() const;  ///< of the solver, in the last step
   /// The same by kind, in the order of their names. Cost: all objects and pairs.
   [[nodiscard]] std::vector<KindCost> cost_by_kind() const;
-  /// How often a fast object was held back at a surface because it would have passed it within one step.
+  /// How often a fast object was held back at a surface that its centre would have passed, or come too near.
   [[nodiscard]] std::size_t held_back() const;
 
   /// What the object touches now, on that channel or either, in order of creation. Cost: all touches.
