@@ -223,32 +223,33 @@ struct Collider {
 /// end events and the next step begins.
 template <int D>
 struct Object {
+  // First what steps look at, close together.
   ObjectId id{};
-  std::uint64_t serial = 0;  ///< counts objects in order of creation; orders everything that is listed
-  std::string name, kind;
+  std::uint64_t serial = 0;         ///< counts objects in order of creation; orders everything that is listed
   BodyKind body = BodyKind::fixed;  ///< with a parent: how the root moves
-  Pose<D> pose{};                   ///< in the world
-  std::optional<ObjectId> parent{};
-  ObjectId root{};          ///< the parent's parent and so on; itself without one
-  Pose<D> on_parent{};      ///< in the parent's frame; means nothing without one
+  bool active = true;
+  bool mirrored = false;    ///< colliders, spots and drawings below are told as they now are
+  bool asleep = false;      ///< at rest, and costs nothing until something wakes it; kinematic ones too
+  bool going = false;       ///< its removal was asked for: it still touches but starts nothing more
+  Pose<D> pose{};           ///< in the world
   Vec<D> velocity = kZero;  ///< of the root's origin if it is kinematic, of its centre of mass if dynamic
   Spin<D> spin = kZero;
-  double mass = 0;             ///< 0 unless dynamic; a root's with all that moves with it
   Vec<D> mass_centre = kZero;  ///< the root's, in this object's frame
+  std::vector<Collider<D>> colliders{};
   double gravity_scale = 1;
   double drag = 0, spin_drag = 0;
+  double mass = 0;  ///< 0 unless dynamic; a root's with all that moves with it
   TagSet tags{};
+  ObjectId root{};  ///< the parent's parent and so on; itself without one
+  std::optional<ObjectId> parent{};
+  Pose<D> on_parent{};  ///< in the parent's frame; means nothing without one
+  std::string name, kind;
   std::vector<Number> numbers{};
   std::vector<Spot<D>> spots{};
-  std::vector<Collider<D>> colliders{};
   Motion<D> motion{};
   Heed<D> heed{};
   std::vector<Drawing<D>> drawings{};
   std::optional<Walker<D>> walker{};
-  bool active = true;
-  bool mirrored = false;  ///< colliders, spots and drawings above are told as they now are
-  bool asleep = false;    ///< at rest, and costs nothing until something wakes it; kinematic ones too
-  bool going = false;     ///< its removal was asked for: it still touches but starts nothing more
   std::uint64_t user = 0;
 };
 

@@ -13,6 +13,7 @@ namespace colvik::dynamics {
 template <int D>
 struct Body {
   Vec<D> centre = Vec<D>::Zero();
+  Vec<D> rest = Vec<D>::Zero();  // what the centre leaves out, see math::Place
   Rotation<D> rotation;
   Vec<D> velocity = Vec<D>::Zero();
   Spin<D> spin = Spin<D>::Zero();

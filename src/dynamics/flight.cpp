@@ -3,6 +3,7 @@
 
 #include "dynamics/solver.h"
 #include "math/decay.h"
+#include "math/fine.h"
 
 namespace colvik::dynamics {
 namespace {
@@ -76,6 +77,12 @@ void Solver<D>::accelerate() {
 }
 
 template <int D>
+void Solver<D>::carry(Body<D>& b, const Vec<D>& by) {
+  const math::Place<D> to = math::Place<D>{Pose<D>{b.centre, {}}, b.rest}.moved(by);
+  b.centre = to.position, b.rest = to.rest;
+}
+
+template <int D>
 void Solver<D>::move() {
   for (std::size_t i = 0; i < bodies_.size(); ++i) {
     Body<D>& b = bodies_[i];
@@ -84,7 +91,7 @@ void Solver<D>::move() {
     // Without contact the way is that of the mean velocity, which follows the parabola exactly.
     if (!m.pushed) by -= m.gain * (0.5 * h_);
     m.moved += by, m.way = by;
-    b.centre += by;
+    carry(b, by);
     m.shift.setZero();
     if (!m.spin.isZero(0) || m.hit) turn(i);
     m.offset = m.moved, m.angle = m.turned;

@@ -38,7 +38,7 @@ class Solver {
   void substep();
   void end();
   /// Puts a body elsewhere in the middle of the step.
-  void shift(std::size_t body, const Vec<D>& by) { bodies_[body].centre += by, moving_[body].moved += by; }
+  void shift(std::size_t body, const Vec<D>& by) { carry(bodies_[body], by), moving_[body].moved += by; }
 
   /// Of b against a at a point, now.
   [[nodiscard]] Vec<D> relative_velocity(const Contact<D>& c, const SolverPoint<D>& p) const;
@@ -61,6 +61,7 @@ class Solver {
   void move();
   void calm();
   void turn(std::size_t body);
+  static void carry(Body<D>& b, const Vec<D>& by);
   [[nodiscard]] bool counts(const Contact<D>& c) const {
     const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
     return !c.guard || a.pushed || b.pushed || a.hit || b.hit;

@@ -8,6 +8,7 @@
 namespace colvik {
 
 using world::Pair;
+using world::Place;
 
 namespace {
 
@@ -88,7 +89,7 @@ void World<D>::Impl::make_contacts() {
     }
     // Those further apart than this can neither push nor count as touching in this step.
     else
-      add_contacts(i, oa.shown.pose, ob.shown.pose,
+      add_contacts(i, oa.place(), ob.place(),
                    (p.touching ? world::kLetGo : world::kTouching) * settings.metre + closing, 0, false);
   }
   steady_contacts = contacts.size();
@@ -113,7 +114,7 @@ world::Kept<D>* World<D>::Impl::find_kept(std::uint32_t id, const Vec<D>& at) {
 
 // Contacts of a pair whose objects are, or will be in `ahead` seconds, at these poses.
 template <int D>
-void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const Pose<D>& at_b, double margin,
+void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const Place<D>& at_b, double margin,
                                   double ahead, bool guard) {
   Pair<D>& p = pairs[pair];
   const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
@@ -138,7 +139,7 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const P
   // From collider a's frame to the world's, told from object a's position: exact far from the origin.
   const Pose<D> frame = Pose<D>{Vec<D>::Zero(), at_a.rotation} * Pose<D>{da.at, da.turned};
   const Vec<D> to_a = at_a.rotation * oa.shown.mass_centre;
-  const Vec<D> to_b = at_b.position - at_a.position + at_b.rotation * ob.shown.mass_centre;
+  const Vec<D> to_b = at_a.way_to(at_b) + at_b.rotation * ob.shown.mass_centre;
   const double rolling = std::max(da.rolling_friction, db.rolling_friction);
   const bool runs = !da.surface_velocity.isZero(0) || !db.surface_velocity.isZero(0);
   for (const contact::Manifold<D>& m : manifolds) {
@@ -181,10 +182,10 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Pose<D>& at_a, const P
 
 // Whether the other one is on the open side of a one-way collider, past its whole surface.
 template <int D>
-bool World<D>::Impl::clear_of_one_way(const Pair<D>& p, const Pose<D>& at_a, const Pose<D>& at_b) const {
+bool World<D>::Impl::clear_of_one_way(const Pair<D>& p, const Place<D>& at_a, const Place<D>& at_b) const {
   const double slack = 2 * world::kTouching * settings.metre;
-  const auto clear = [&](const world::ColliderState<D>& surface, const Pose<D>& at,
-                         const world::ColliderState<D>& other, const Pose<D>& other_at) {
+  const auto clear = [&](const world::ColliderState<D>& surface, const Place<D>& at,
+                         const world::ColliderState<D>& other, const Place<D>& other_at) {
     const ColliderDef<D>& ds = def_of(surface);
     if (ds.one_way.isZero(0)) return true;
     // In the surface's own frame, so that it does not matter how far from the origin they are.
@@ -200,7 +201,7 @@ bool World<D>::Impl::clear_of_one_way(const Pair<D>& p, const Pose<D>& at_a, con
 // One-way surfaces hold what was clear of them when it came, and then until it leaves: the others are
 // taken out of the manifolds at hand.
 template <int D>
-void World<D>::Impl::hold_one_way(Pair<D>& p, const Pose<D>& at_a, const Pose<D>& at_b) {
+void World<D>::Impl::hold_one_way(Pair<D>& p, const Place<D>& at_a, const Place<D>& at_b) {
   const double clear = -2 * world::kTouching * settings.metre;
   if (p.let_through && manifolds.empty()) p.let_through = false;
   if (has_one_way(p)) {

@@ -27,7 +27,8 @@ void World<D>::Impl::gather_bodies() {
     o.body = static_cast<std::uint32_t>(bodies.size());
     dynamics::Body<D>& b = bodies.emplace_back();
     body_objects.push_back(slot);
-    b.centre = s.pose * o.shown.mass_centre;
+    const world::Place<D> centre = o.place() * Pose<D>{s.mass_centre, {}};
+    b.centre = centre.position, b.rest = centre.rest;
     b.rotation = s.pose.rotation;
     b.velocity = s.velocity, b.spin = s.spin;
     if (o.walker >= 0) {  // it does not push by its motion, but by its strength
@@ -70,14 +71,13 @@ void World<D>::Impl::scatter_bodies() {
     Object<D>& s = o.shown;
     if (o.walker >= 0) continue;  // it walks when all others have moved
     if (o.target) {               // exactly where it was asked to be, free of the rounding of its velocity
-      s.pose = *o.target;
+      o.put(*o.target);
       o.target.reset();
       if (o.has_own) s.velocity = o.own_velocity, s.spin = o.own_spin, o.has_own = false;
       else if (std::holds_alternative<std::monostate>(s.motion)) s.velocity.setZero(), s.spin.setZero();
       continue;
     }
-    s.pose.rotation = b.rotation;
-    s.pose.position = b.centre - b.rotation * o.shown.mass_centre;
+    o.put(world::Place<D>{Pose<D>{b.centre, b.rotation}, b.rest} * Pose<D>{-s.mass_centre, {}});
     s.velocity = b.velocity.cwiseMax(-fastest).cwiseMin(fastest);
     s.spin = b.spin.cwiseMax(-world::kFastest).cwiseMin(world::kFastest);
   }

@@ -129,7 +129,7 @@ template <int D>
 void World<D>::Impl::follow(ObjectState<D>& o) {
   if (o.parent == kAlone) return;
   const ObjectState<D>& root = objects[o.root];
-  o.shown.pose = root.shown.pose * o.on_root;
+  o.put(root.place() * o.on_root);
   o.shown.velocity = root.shown.velocity, o.shown.spin = root.shown.spin;
   o.shown.mass_centre = o.on_root.to_local(root.shown.mass_centre);
 }

@@ -8,21 +8,21 @@
 namespace colvik {
 
 using world::Pair;
+using world::Place;
 
 // Where an object is in the running step, and will be in `ahead` seconds if nothing is in its way.
 template <int D>
-Pose<D> World<D>::Impl::pose_in_step(const world::ObjectState<D>& o, double ahead) const {
-  if (o.body == world::kNoBody) return o.shown.pose;
+Place<D> World<D>::Impl::pose_in_step(const world::ObjectState<D>& o, double ahead) const {
+  if (o.body == world::kNoBody) return o.place();
   if (o.parent != world::kAlone) return pose_in_step(objects[o.root], ahead) * o.on_root;
   const dynamics::Body<D>& b = bodies[o.body];
   const dynamics::Moving<D>& m = solver.moving(o.body);
-  Vec<D> centre = b.centre;
-  Rotation<D> rotation = b.rotation;
+  Place<D> centre{Pose<D>{b.centre, b.rotation}, b.rest};
   if (ahead > 0) {
-    centre += m.velocity * ahead + b.acceleration * (ahead * ahead / 2);
-    rotation = Rotation<D>::from_spin(m.spin * ahead) * rotation;
+    centre = centre.moved(m.velocity * ahead + b.acceleration * (ahead * ahead / 2));
+    centre.rotation = Rotation<D>::from_spin(m.spin * ahead) * centre.rotation;
   }
-  return {centre - rotation * o.shown.mass_centre, rotation};
+  return centre * Pose<D>{-o.shown.mass_centre, {}};
 }
 
 // The corners of one of the two that could swing into the plane of a contact.
@@ -82,7 +82,7 @@ void World<D>::Impl::look_at(world::FastPair<D>& f, double beyond) const {
   const Pair<D>& p = pairs[f.pair];
   const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
   const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
-  const Pose<D> at_a = pose_in_step(oa, 0);
+  const Place<D> at_a = pose_in_step(oa, 0);
   const contact::Separation<D> s =
       contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, at_a, cb, pose_in_step(ob, 0)), beyond);
   f.apart = std::max(s.gap, std::numeric_limits<double>::min());
@@ -149,19 +149,18 @@ void World<D>::Impl::begin_substep() {
         missed.push_back(i);
         continue;
       }
-      const Pose<D> a = pose_in_step(oa, 0), b = pose_in_step(ob, 0);
+      const Place<D> a = pose_in_step(oa, 0), b = pose_in_step(ob, 0);
       // The one that turns less stands still; the other moves as seen from it.
       const bool swapped = solver.moving(oa.body).spin.norm() > solver.moving(ob.body).spin.norm();
-      const auto touch = [&](const world::ColliderState<D>& c, const world::ObjectState<D>& stands, const Pose<D>& at,
+      const auto touch = [&](const world::ColliderState<D>& c, const world::ObjectState<D>& stands, const Place<D>& at,
                              const world::ColliderState<D>& d, const world::ObjectState<D>& moves,
-                             const Pose<D>& from) {
+                             const Place<D>& from) {
         contact::Course<D> course;
         course.start = relative_pose(c, at, d, from);
         const Rotation<D> back = (at.rotation * def_of(c).turned).inverse();
-        const Pose<D> at_then = pose_in_step(stands, h), then = pose_in_step(moves, h);
+        const Place<D> at_then = pose_in_step(stands, h), then = pose_in_step(moves, h);
         const auto origin = [&](const Pose<D>& pose) { return Vec<D>(pose.rotation * def_of(d).at); };
-        const Vec<D> move =
-            (then.position - from.position) - (at_then.position - at.position) + origin(then) - origin(from);
+        const Vec<D> move = from.way_to(then) - at.way_to(at_then) + origin(then) - origin(from);
         course.move = back * move;
         const Spin<D> turn = (solver.moving(moves.body).spin - solver.moving(stands.body).spin) * h;
         if constexpr (D == 2) course.turn = turn;

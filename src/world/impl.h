@@ -10,12 +10,15 @@
 #include "contact/collide.h"
 #include "dynamics/solver.h"
 #include "index/tree.h"
+#include "math/fine.h"
 #include "world/asked.h"
 #include "world/classes.h"
 
 namespace colvik {
 
 namespace world {
+
+using math::Place;
 
 // Tolerances in metres; multiply by the world's metre.
 inline constexpr double kMargin = 0.02;     // contacts are kept while the shapes are nearer than this
@@ -84,26 +87,42 @@ struct Changes {
 
 template <int D>
 struct ObjectState {
-  Object<D> shown;
-  Life life = Life::none;
-  std::uint32_t generation = 0;
-  std::vector<std::uint32_t> colliders;  // slots
-  double reach = 0;                      // of its solids from the centre of mass
-  double thin = 0;                       // radius of a ball inside each of its solids
-  double heart = 0;                      // of one about its centre of mass inside a solid of its own; 0: none
-  double inverse_mass = 0;
-  Inertia<D> inertia = Inertia<D>::Zero(), inverse_inertia = Inertia<D>::Zero();
+  // What every step looks at comes first, side by side with the first of `shown`.
   Vec<D> force = Vec<D>::Zero();  // asked for, for the next step
   Spin<D> torque = Spin<D>::Zero();
-  Changes changes;
-  std::optional<Pose<D>> target;  // of a kinematic object, for the end of this step
-  std::uint32_t body = kNoBody;   // index into the bodies of the running step
-  Pose<D> pose_before;            // where that step began
+  Inertia<D> inertia = Inertia<D>::Zero(), inverse_inertia = Inertia<D>::Zero();
   Vec<D> velocity_before = Vec<D>::Zero();
-  std::int32_t trail = -1;         // place among the trailed bodies of that step
-  std::int32_t walker = -1;        // place among the walkers
-  std::uint32_t resting = kAwake;  // the group it sleeps with
-  double still_for = 0;            // seconds
+  Pose<D> pose_before;            // where the running step began
+  std::optional<Pose<D>> target;  // of a kinematic object, for the end of this step
+  std::array<bool, D> locked_axes{};
+  std::array<bool, kTurnAxes<D>> locked_turns{};
+  bool locked_rotation = false;
+  bool disturbed = false;      // by its owner, since the last step
+  bool paused = false;         // its motion is
+  bool has_own = false;        // a velocity that it goes on with after this step
+  bool outside = false;        // the world's bounds
+  bool own_active = true;      // shown.active is false also when a parent is hidden
+  bool carried_along = false;  // it is in a zone that may carry it
+  bool meets_relatives = false;
+  bool continuous = true, may_sleep = true;
+  Life life = Life::none;
+  double still_for = 0;  // seconds
+  double inverse_mass = 0;
+  double heart = 0;                      // radius of a ball about its centre of mass inside a solid of its own; 0: none
+  double thin = 0;                       // of one inside each of its solids
+  double reach = 0;                      // of its solids from the centre of mass
+  std::int32_t trail = -1;               // place among the trailed bodies of the running step
+  std::int32_t walker = -1;              // place among the walkers
+  std::uint32_t parent = kAlone;         // slot
+  std::uint32_t root = kAlone;           // slot; of itself without a parent
+  std::uint32_t resting = kAwake;        // the group it sleeps with
+  std::uint32_t body = kNoBody;          // index into the bodies of the running step
+  std::vector<std::uint32_t> colliders;  // slots
+  Vec<D> rest = kZero;                   // what its position leaves out, see math::Place
+  Object<D> shown;
+
+  std::uint32_t generation = 0;
+  Changes changes;
   // Motion and schedules.
   double lag = 0;  // seconds that its motion stood still
   Vec<D> held_velocity = Vec<D>::Zero();
@@ -113,8 +132,6 @@ struct ObjectState {
   std::vector<std::int32_t> beats;     // by collider: the last of its schedule that was kept, -1: none
   std::vector<Shape<D>> first_shapes;  // by collider, where one has a schedule
   // Families.
-  std::uint32_t parent = kAlone;        // slot
-  std::uint32_t root = kAlone;          // slot; of itself without a parent
   Pose<D> on_root;                      // with a parent
   std::vector<std::uint32_t> children;  // slots, by serial
   BodyKind own_body = BodyKind::fixed;
@@ -123,19 +140,10 @@ struct ObjectState {
   std::optional<double> given_mass;
   std::optional<Vec<D>> given_mass_centre;
   std::optional<Spin<D>> given_inertia;
-  std::array<bool, D> locked_axes{};
-  std::array<bool, kTurnAxes<D>> locked_turns{};
   std::vector<TimedPush<D>> pushes;
-  // Side by side, as they are small.
-  bool disturbed = false;  // by its owner, since the last step
-  bool paused = false;     // its motion is
-  bool has_own = false;    // a velocity that it goes on with after this step
-  bool outside = false;    // the world's bounds
-  bool own_active = true;  // shown.active is false also when a parent is hidden
-  bool meets_relatives = false;
-  bool locked_rotation = false;
-  bool continuous = true, may_sleep = true;
-  bool carried_along = false;  // it is in a zone that may carry it
+
+  [[nodiscard]] Place<D> place() const { return {shown.pose, rest}; }
+  void put(const Place<D>& at) { shown.pose = at, rest = at.rest; }
 };
 
 enum class Wanted { first, all, count, any };
@@ -460,8 +468,8 @@ struct World<D>::Impl {
   void put_in_tree(std::uint32_t at);
   void find_pairs();
   void make_contacts();  // contacts.cpp
-  void add_contacts(std::size_t pair, const Pose<D>& at_a, const Pose<D>& at_b, double margin, double ahead,
-                    bool guard);
+  void add_contacts(std::size_t pair, const world::Place<D>& at_a, const world::Place<D>& at_b, double margin,
+                    double ahead, bool guard);
   world::Kept<D>* find_kept(std::uint32_t id, const Vec<D>& at);
   void note_contact(const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end);
   void begin_substep();  // fast.cpp
@@ -472,12 +480,13 @@ struct World<D>::Impl {
   [[nodiscard]] world::WaysSoFar<D> ways_so_far(const world::Pair<D>& p) const;
   void look_at(world::FastPair<D>& f, double beyond) const;
   [[nodiscard]] double still_apart(const world::FastPair<D>& f, double ahead) const;
-  [[nodiscard]] Pose<D> pose_in_step(const world::ObjectState<D>& o, double ahead) const;
-  void hold_one_way(world::Pair<D>& p, const Pose<D>& at_a, const Pose<D>& at_b);
+  [[nodiscard]] world::Place<D> pose_in_step(const world::ObjectState<D>& o, double ahead) const;
+  void hold_one_way(world::Pair<D>& p, const world::Place<D>& at_a, const world::Place<D>& at_b);
   [[nodiscard]] bool has_one_way(const world::Pair<D>& p) const {
     return !def_of(colliders[p.a]).one_way.isZero(0) || !def_of(colliders[p.b]).one_way.isZero(0);
   }
-  [[nodiscard]] bool clear_of_one_way(const world::Pair<D>& p, const Pose<D>& at_a, const Pose<D>& at_b) const;
+  [[nodiscard]] bool clear_of_one_way(const world::Pair<D>& p, const world::Place<D>& at_a,
+                                      const world::Place<D>& at_b) const;
   void read_contacts();
   void plan_walks();  // walk.cpp: wishes that are due, and how far walkers may get
   void walk();
@@ -528,11 +537,11 @@ struct World<D>::Impl {
   }
   // Collider b's pose in collider a's frame. The objects' positions are subtracted first.
   [[nodiscard]] Pose<D> relative_pose(const world::ColliderState<D>& a, const world::ColliderState<D>& b) const {
-    return relative_pose(a, objects[a.object].shown.pose, b, objects[b.object].shown.pose);
+    return relative_pose(a, objects[a.object].place(), b, objects[b.object].place());
   }
   // The same with the objects elsewhere.
-  [[nodiscard]] Pose<D> relative_pose(const world::ColliderState<D>& a, const Pose<D>& at_a,
-                                      const world::ColliderState<D>& b, const Pose<D>& at_b) const {
+  [[nodiscard]] Pose<D> relative_pose(const world::ColliderState<D>& a, const world::Place<D>& at_a,
+                                      const world::ColliderState<D>& b, const world::Place<D>& at_b) const {
     const ColliderDef<D>&da = def_of(a), &db = def_of(b);
     return Pose<D>{da.at, da.turned}.relative(at_a.relative(at_b) * Pose<D>{db.at, db.turned});
   }

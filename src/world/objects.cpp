@@ -360,7 +360,7 @@ bool World<D>::place(ObjectId id, const Pose<D>& pose) {
       if (root.shown.body == BodyKind::dynamic) impl_->set_mass(root);
       impl_->set_size(root);
     } else {
-      o.shown.pose = pose;
+      o.put(pose);
     }
     o.target.reset();
     impl_->for_family(o, [&](ObjectState<D>& member) { member.changes.teleported = true; });

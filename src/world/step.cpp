@@ -120,7 +120,7 @@ std::uint64_t World<D>::hash() const {
     const Object<D>& s = o.shown;
     h.add(s.serial);
     h.add(static_cast<std::uint64_t>(o.life));
-    h.add(s.pose.position);
+    h.add(s.pose.position), h.add(o.rest);
     add_rotation(s.pose.rotation);
     h.add(s.velocity);
     h.add(s.spin);
