@@ -90,7 +90,23 @@ Manifold<D> of_piece(const Assembly<D>& all, const Piece<D>& piece, const Pose<D
   return {};
 }
 
-// Joins manifolds with nearly the same normal (to half a degree) into one with the best points of both;
+constexpr double kSameNormal = 0.99996;  // to half a degree
+
+// Of what a ball meets from `first` on, one point for each normal, the deepest: at a seam it still has only one.
+template <int D>
+void keep_deepest(std::vector<Manifold<D>>& all, std::size_t first) {
+  for (std::size_t i = first; i < all.size(); ++i)
+    for (std::size_t j = i + 1; j < all.size();) {
+      if (all[i].normal.dot(all[j].normal) < kSameNormal || all[i].one_way != 0 || all[j].one_way != 0) {
+        ++j;
+        continue;
+      }
+      if (all[j].points[0].gap < all[i].points[0].gap) all[i] = all[j];
+      all.erase(all.begin() + static_cast<std::ptrdiff_t>(j));
+    }
+}
+
+// Joins manifolds with nearly the same normal into one with the best points of both;
 // neighbours tell of the corners they share alike. `span` is a length to compare with.
 template <int D>
 void join(std::vector<Manifold<D>>& all, double span) {
@@ -99,7 +115,7 @@ void join(std::vector<Manifold<D>>& all, double span) {
     auto count = static_cast<std::size_t>(all[i].count);
     std::copy_n(all[i].points.begin(), count, found.begin());
     for (std::size_t j = i + 1; j < all.size();) {
-      if (all[i].normal.dot(all[j].normal) < 0.99996 || all[i].one_way != 0 || all[j].one_way != 0) {
+      if (all[i].normal.dot(all[j].normal) < kSameNormal || all[i].one_way != 0 || all[j].one_way != 0) {
         ++j;
         continue;
       }
@@ -214,7 +230,7 @@ Separation<D> nearest(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_
 
 template <int D>
 void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin, double flat,
-             std::vector<Manifold<D>>& out, Start<D>* start) {
+             std::vector<Manifold<D>>& out, Start<D>* start, Separation<D>* told) {
   out.clear();
   const auto keep = [&](Manifold<D> m, bool swap, std::uint32_t piece) {
     if (m.count == 0) return;
@@ -226,7 +242,7 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
     out.push_back(m);
   };
   if (is_convex(a) && is_convex(b)) {
-    const Manifold<D> m = manifold(a, b, b_in_a, margin, flat, start);
+    const Manifold<D> m = manifold(a, b, b_in_a, margin, flat, start, told);
     if (m.count > 0) out.push_back(m);
     return;
   }
@@ -253,11 +269,13 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
       for (int k = 0; k < D; ++k) reach[i] += std::abs(whole_pose.rotation.axis(i).dot(body.axis(k))) * body.half[k];
     const Vec<D> middle = whole_pose.rotation.inverse() * Vec<D>(body.middle - whole_pose.position);
     PiecesNear<D> pieces(all, {middle - reach, middle + reach});
+    const std::size_t first = out.size();
     for (const std::uint32_t i : pieces.in_order()) {
       Manifold<D> m = of_piece(all, all.pieces[i], whole_pose, body, margin, flat);
       if (whole.kind == ShapeKind::tiles && all.pieces[i].corners == 2) m.one_way = mixed(i, which);
       keep(m, !a_is_surface, mixed(i, which));
     }
+    if (body.half.isZero(0)) keep_deepest(out, first);
   });
   join(out, margin);
 }
@@ -275,8 +293,8 @@ template bool go_on(const Shape<3>&, const Shape<3>&);
 template Separation<2> nearest(const Shape<2>&, const Shape<2>&, const Pose<2>&, double);
 template Separation<3> nearest(const Shape<3>&, const Shape<3>&, const Pose<3>&, double);
 template void collide(const Shape<2>&, const Shape<2>&, const Pose<2>&, double, double, std::vector<Manifold<2>>&,
-                      Start<2>*);
+                      Start<2>*, Separation<2>*);
 template void collide(const Shape<3>&, const Shape<3>&, const Pose<3>&, double, double, std::vector<Manifold<3>>&,
-                      Start<3>*);
+                      Start<3>*, Separation<3>*);
 
 }  // namespace colvik::contact

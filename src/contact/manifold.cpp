@@ -92,9 +92,11 @@ Vec<D> one_place(const Core<D>& a, const Core<D>& b, const Separation<D>& neares
 }  // namespace
 
 template <int D>
-Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat, Start<D>* start) {
+Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat, Start<D>* start,
+                     Separation<D>* told) {
   Manifold<D> out;
   const Separation<D> nearest = separation_within(a, b, margin, start);
+  if (told != nullptr) *told = nearest;
   if (nearest.gap > margin) return out;
   const Vec<D>& n = out.normal = nearest.normal;
   const double rounding = a.radius + b.radius;
@@ -135,7 +137,7 @@ Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double f
   return out;
 }
 
-template Manifold<2> manifold(const Core<2>&, const Core<2>&, double, double, Start<2>*);
-template Manifold<3> manifold(const Core<3>&, const Core<3>&, double, double, Start<3>*);
+template Manifold<2> manifold(const Core<2>&, const Core<2>&, double, double, Start<2>*, Separation<2>*);
+template Manifold<3> manifold(const Core<3>&, const Core<3>&, double, double, Start<3>*, Separation<3>*);
 
 }  // namespace colvik::contact

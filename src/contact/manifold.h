@@ -2,7 +2,7 @@
 // Where two shapes touch: a normal and a few points with stable ids.
 #include <cstdint>
 
-#include "contact/core.h"
+#include "contact/distance.h"
 #include "contact/start.h"
 
 namespace colvik::contact {
@@ -30,16 +30,17 @@ struct Manifold {
 /// much one end of a face may lie behind the other). Empty when the shapes are further apart.
 /// Method: the features facing along the normal are clipped against each other (Sutherland and
 /// Hodgman, "Reentrant polygon clipping", 1974); of more than two (2D) or four
-/// (3D) points those stay that span most. `start`: as of separation_within().
+/// (3D) points those stay that span most. `start`: as of separation_within(), whose answer is told in `told` if that
+/// is given.
 template <int D>
 [[nodiscard]] Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat,
-                                   Start<D>* start = nullptr);
+                                   Start<D>* start = nullptr, Separation<D>* told = nullptr);
 
 /// The same for shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
 template <int D>
 [[nodiscard]] Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin,
-                                   double flat, Start<D>* start = nullptr) {
-  return manifold(Core<D>(a, {}), Core<D>(b, b_in_a), margin, flat, start);
+                                   double flat, Start<D>* start = nullptr, Separation<D>* told = nullptr) {
+  return manifold(Core<D>(a, {}), Core<D>(b, b_in_a), margin, flat, start, told);
 }
 
 }  // namespace colvik::contact

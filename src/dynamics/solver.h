@@ -73,8 +73,8 @@ class Solver {
 
   std::span<Body<D>> bodies_;
   std::span<Contact<D>> contacts_;
-  std::vector<Moving<D>> moving_;
-  std::vector<Rows<D>> rows_;
+  math::Many<Moving<D>> moving_;
+  math::Many<Rows<D>> rows_;
   std::vector<std::uint32_t> bouncing_;   // contacts with restitution
   std::vector<std::uint32_t> wild_;       // bodies that are to be calmed
   std::vector<double> allowed_, levers_;  // by place among these

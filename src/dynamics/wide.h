@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "dynamics/moving.h"
+#include "math/many.h"
 
 namespace colvik::dynamics {
 
@@ -78,9 +79,9 @@ class Wide {
   void push(std::span<Moving<D>> moving, const Pass& pass, bool guards);
 
  private:
-  std::vector<WideContact<D>> contacts_;
-  std::vector<WidePoint<D>> points_;
-  std::vector<WideNote<D>> notes_;                         // by point
+  math::Many<WideContact<D>> contacts_;
+  math::Many<WidePoint<D>> points_;
+  math::Many<WideNote<D>> notes_;                          // by point
   std::vector<std::array<std::uint32_t, kLanes<D>>> who_;  // contacts, by lane
   std::size_t guards_ = 0;                                 // from here on
   // While taking: colours, by body and by contact, and contacts by colour and number of points.

@@ -2,9 +2,9 @@
 // What a tree is made of.
 #include <cstdint>
 #include <limits>
-#include <vector>
 
 #include "index/slots.h"
+#include "math/many.h"
 
 namespace colvik::index {
 
@@ -38,9 +38,9 @@ struct alignas(64) Node {  // as the lines of memory are
 
 template <int D>
 struct Store {
-  std::vector<Bounds<D>> bounds;  // by key
-  std::vector<Place> places;      // by key
-  std::vector<Node<D>> nodes;
+  math::Many<Bounds<D>> bounds;  // by key
+  math::Many<Place> places;      // by key
+  math::Many<Node<D>> nodes;
   std::int32_t root = kNone;
   Vec<D> origin = Vec<D>::Zero();  // of the single-precision frame
 

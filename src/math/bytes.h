@@ -106,8 +106,8 @@ namespace packing {
 
 template <class T>
 struct IsVector : std::false_type {};
-template <class T>
-struct IsVector<std::vector<T>> : std::true_type {};
+template <class T, class A>
+struct IsVector<std::vector<T, A>> : std::true_type {};
 template <class T>
 struct IsOptional : std::false_type {};
 template <class T>

@@ -12,12 +12,6 @@ using world::Place;
 
 namespace {
 
-// Half of a shape's size, as far as faces count as level; scenery has none.
-template <int D>
-double extent(const Shape<D>& s) {
-  return is_scenery(s.kind) ? std::numeric_limits<double>::max() : s.core.norm() + s.radius;
-}
-
 double mixed(Mixing how, double a, double b) {
   switch (how) {
     case Mixing::geometric_mean: return std::sqrt(a * b);
@@ -42,7 +36,7 @@ double World<D>::Impl::way(const Pair<D>& p, double seconds) const {
 
 template <int D>
 void World<D>::Impl::make_contacts() {
-  const double dt = 1 / settings.rate, margin = world::kMargin * settings.metre;
+  const double dt = 1 / settings.rate;
   contacts.clear();
   contact_pairs.clear();
   fast_pairs.clear();
@@ -61,36 +55,40 @@ void World<D>::Impl::make_contacts() {
     p.approach = p.impulse = 0;
     p.gap = std::numeric_limits<double>::max();
     p.when = p.until = -1;
-    const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
+    const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
+    const world::Brief<D>&a = briefs[ca.object], &b = briefs[cb.object];
     // Shapes that may meet within this step are in contact already, across a gap, so that fast ones do
     // not pass through each other. Of those that move far for their size, contacts are found in each
     // substep.
-    const auto careless = [](const world::ObjectState<D>& o) {
-      return o.shown.body != BodyKind::dynamic || !o.continuous;
-    };
-    const double small = std::min(extent(shape_of(colliders[p.a])), extent(shape_of(colliders[p.b])));
-    double closing = ways[oa.body] + ways[ob.body];
-    if (careless(oa) && careless(ob)) closing = 0;
+    const double small = std::min(ca.extent, cb.extent);
+    double closing = ways[a.body] + ways[b.body];
+    if (a.careless && b.careless) closing = 0;
     else if (closing > 0.5 * world::kFastPart * small) closing = way(p, dt);  // they may go the same way
     double most = world::kFastPart * small;
-    if (p.touching) {
-      // What touches already changes less, unless it is thin.
-      const auto thin = [](const world::ObjectState<D>& o) {
-        return o.shown.body == BodyKind::dynamic ? o.thin : std::numeric_limits<double>::max();
-      };
-      most = std::max(most, std::min({world::kFastTouching * small, thin(oa), thin(ob)}));
-    }
+    // What touches already changes less, unless it is thin.
+    if (p.touching) most = std::max(most, std::min({world::kFastTouching * small, a.thin, b.thin}));
     p.fast = closing > most;
-    if (p.fast) {
-      world::FastPair<D> f{static_cast<std::uint32_t>(i)};
-      if (!p.touching) look_at(f, margin + closing);
-      if (f.apart <= margin + closing) fast_pairs.push_back(f);
-      else p.kept.clear();
-    }
     // Those further apart than this can neither push nor count as touching in this step.
-    else
-      add_contacts(i, oa.place(), ob.place(),
-                   (p.touching ? world::kLetGo : world::kTouching) * settings.metre + closing, 0, false);
+    const double reach = (p.fast       ? world::kMargin
+                          : p.touching ? world::kLetGo
+                                       : world::kTouching) *
+                             settings.metre +
+                         closing;
+    const double apart = p.slab.apart > 0 ? p.slab.left(ways_so_far(p)) : 0;
+    if (apart > reach) {
+      p.kept.clear(), p.standing.clear();
+      p.let_through = false;
+    } else if (p.fast) {
+      world::FastPair<D> f{static_cast<std::uint32_t>(i)};
+      if (!p.touching) {
+        look_at(f, 2 * reach);
+        p.slab = {f.slab.apart, f.slab.normal, ways_so_far(p)};
+      }
+      if (f.slab.apart <= reach) fast_pairs.push_back(f);
+      else p.kept.clear();
+    } else {
+      add_contacts(i, objects[ca.object].place(), objects[cb.object].place(), reach, 0, false);
+    }
   }
   steady_contacts = contacts.size();
   solver.replace(contacts, 0, steady_contacts);
@@ -122,33 +120,37 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
   kept_before.assign(p.kept.begin(), p.kept.end());  // each keeps its memory, so that a steady step takes none
   p.kept.clear();
   const Shape<D>&shape_a = shape_of(ca), &shape_b = shape_of(cb);
-  const double small = std::min(extent(shape_a), extent(shape_b));
   if (p.start.empty() && contact::go_on(shape_a, shape_b)) p.start.emplace_back();
+  contact::Separation<D> told;
+  told.gap = 0;
   contact::collide(shape_a, shape_b, relative_pose(ca, at_a, cb, at_b), margin,
-                   std::min(world::kMargin * settings.metre, 0.05 * small), manifolds,
-                   p.start.empty() ? nullptr : p.start.data());
+                   std::min(world::kMargin * settings.metre, 0.05 * std::min(ca.extent, cb.extent)), manifolds,
+                   p.start.empty() ? nullptr : p.start.data(), &told);
+  p.slab.apart = 0;
+  if (told.gap > margin && solver.time() == 0 && ahead == 0)
+    p.slab = {told.gap, at_a.rotation * Vec<D>(ca.own.rotation * told.normal), ways_so_far(p)};
   hold_one_way(p, at_a, at_b);
   if (manifolds.empty()) return;
 
-  const ColliderDef<D>&da = def_of(ca), &db = def_of(cb);
-  dynamics::Contact<D> c;
-  c.a = oa.body, c.b = ob.body;
-  c.guard = guard;
-  c.friction = mixed(settings.friction_mixing, da.friction, db.friction);
-  c.restitution = mixed(settings.restitution_mixing, da.restitution, db.restitution);
+  const double friction = mixed(settings.friction_mixing, ca.friction, cb.friction);
+  const double restitution = mixed(settings.restitution_mixing, ca.restitution, cb.restitution);
   // From collider a's frame to the world's, told from object a's position: exact far from the origin.
-  const Pose<D> frame = Pose<D>{Vec<D>::Zero(), at_a.rotation} * Pose<D>{da.at, da.turned};
+  const Pose<D> frame = Pose<D>{Vec<D>::Zero(), at_a.rotation} * ca.own;
   const Vec<D> to_a = at_a.rotation * oa.shown.mass_centre;
   const Vec<D> to_b = at_a.way_to(at_b) + at_b.rotation * ob.shown.mass_centre;
-  const double rolling = std::max(da.rolling_friction, db.rolling_friction);
-  const bool runs = !da.surface_velocity.isZero(0) || !db.surface_velocity.isZero(0);
+  const double rolling = std::max(ca.rolling, cb.rolling);
+  const bool runs = ca.runs || cb.runs;
   for (const contact::Manifold<D>& m : manifolds) {
+    dynamics::Contact<D>& c = contacts.emplace_back();
+    contact_pairs.push_back(static_cast<std::uint32_t>(pair));
+    c.a = oa.body, c.b = ob.body;
+    c.guard = guard;
+    c.friction = friction, c.restitution = restitution;
     c.count = m.count;
     c.normal = frame.rotation * m.normal;
-    c.roll.setZero();
     for (int k = 0; k < m.count; ++k) {
       const contact::ContactPoint<D>& from = m.points[k];
-      dynamics::SolverPoint<D>& to = c.points[k] = {};
+      dynamics::SolverPoint<D>& to = c.points[k];
       const Vec<D> offset = frame * from.position;
       to.arm_a = offset - to_a, to.arm_b = offset - to_b;
       to.gap = from.gap, to.id = from.id;
@@ -175,8 +177,6 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
       const Vec<D> running = world::surface_velocity(ob.shown, cb.which) - world::surface_velocity(oa.shown, ca.which);
       c.surface = running - c.normal * c.normal.dot(running);
     }
-    contacts.push_back(c);
-    contact_pairs.push_back(static_cast<std::uint32_t>(pair));
   }
 }
 
@@ -186,8 +186,8 @@ bool World<D>::Impl::clear_of_one_way(const Pair<D>& p, const Place<D>& at_a, co
   const double slack = 2 * world::kTouching * settings.metre;
   const auto clear = [&](const world::ColliderState<D>& surface, const Place<D>& at,
                          const world::ColliderState<D>& other, const Place<D>& other_at) {
+    if (!surface.one_way) return true;
     const ColliderDef<D>& ds = def_of(surface);
-    if (ds.one_way.isZero(0)) return true;
     // In the surface's own frame, so that it does not matter how far from the origin they are.
     const Pose<D> it = relative_pose(surface, at, other, other_at);
     const Vec<D> open = ds.one_way.normalized();

@@ -5,6 +5,24 @@
 #include "world/impl.h"
 
 namespace colvik {
+namespace {
+
+// How far a turn from one to the other takes a point at distance 1, at most.
+double chord(const Rotation<2>& from, const Rotation<2>& to) {
+  const double c = to.cosine() - from.cosine(), s = to.sine() - from.sine();
+  return std::sqrt(c * c + s * s);
+}
+double chord(const Rotation<3>& from, const Rotation<3>& to) {
+  const auto far = [&](double sign) {
+    const double w = to.w() - sign * from.w(), x = to.x() - sign * from.x(), y = to.y() - sign * from.y(),
+                 z = to.z() - sign * from.z();
+    return w * w + x * x + y * y + z * z;
+  };
+  return 2 * std::sqrt(std::min(far(1), far(-1)));  // half the angle, of which the chord is the double sine
+}
+
+}  // namespace
+
 template <int D>
 void World<D>::Impl::gather_bodies() {
   bodies.assign(1, dynamics::Body<D>{});  // kNoBody: all that never moves
@@ -15,16 +33,20 @@ void World<D>::Impl::gather_bodies() {
   for (const std::uint32_t slot : movers) {
     world::ObjectState<D>& o = objects[slot];
     const Object<D>& s = o.shown;
-    o.body = world::kNoBody;
+    give_body(o, world::kNoBody);
     o.pose_before = s.pose, o.velocity_before = s.velocity;
     o.trail = -1;
+    briefs[slot].way = 0;
     o.disturbed = false;
     if (o.parent != world::kAlone) continue;  // has its root's body, below
     if (!s.active) {
       o.force.setZero(), o.torque.setZero();
       continue;
     }
-    o.body = static_cast<std::uint32_t>(bodies.size());
+    give_body(o, static_cast<std::uint32_t>(bodies.size()));
+    world::Brief<D>& brief = briefs[slot];
+    brief.careless = s.body != BodyKind::dynamic || !o.continuous;
+    brief.thin = s.body == BodyKind::dynamic ? o.thin : world::kNever;
     dynamics::Body<D>& b = bodies.emplace_back();
     body_objects.push_back(slot);
     const world::Place<D> centre = o.place() * Pose<D>{s.mass_centre, {}};
@@ -56,10 +78,22 @@ void World<D>::Impl::gather_bodies() {
   }
   for (const std::uint32_t slot : movers) {
     world::ObjectState<D>& o = objects[slot];
-    if (o.parent != world::kAlone && o.shown.active) o.body = objects[o.root].body;
+    if (o.parent != world::kAlone && o.shown.active) give_body(o, objects[o.root].body);
   }
   feel_fields();
   solver.begin(bodies, {1 / settings.rate, settings.substeps, settings.metre});
+}
+
+// Puts an object somewhere, and adds up its way.
+template <int D>
+void World<D>::Impl::put(world::ObjectState<D>& o, const world::Place<D>& at) {
+  world::Brief<D>& brief = briefs[o.shown.id.slot];
+  const Vec<D>& centre = o.shown.mass_centre;
+  const double turn = chord(o.shown.pose.rotation, at.rotation);
+  const Vec<D> way = o.place().way_to(at) + (at.rotation * centre - o.shown.pose.rotation * centre);
+  brief.travelled += way, brief.turned += o.reach * turn;
+  if (o.body != world::kNoBody) brief.way += way.norm() + (o.reach + centre.norm()) * turn;
+  o.shown.pose = at, o.rest = at.rest;
 }
 
 template <int D>
@@ -71,13 +105,13 @@ void World<D>::Impl::scatter_bodies() {
     Object<D>& s = o.shown;
     if (o.walker >= 0) continue;  // it walks when all others have moved
     if (o.target) {               // exactly where it was asked to be, free of the rounding of its velocity
-      o.put(*o.target);
+      put(o, *o.target);
       o.target.reset();
       if (o.has_own) s.velocity = o.own_velocity, s.spin = o.own_spin, o.has_own = false;
       else if (std::holds_alternative<std::monostate>(s.motion)) s.velocity.setZero(), s.spin.setZero();
       continue;
     }
-    o.put(world::Place<D>{Pose<D>{b.centre, b.rotation}, b.rest} * Pose<D>{-s.mass_centre, {}});
+    put(o, world::Place<D>{Pose<D>{b.centre, b.rotation}, b.rest} * Pose<D>{-s.mass_centre, {}});
     s.velocity = b.velocity.cwiseMax(-fastest).cwiseMin(fastest);
     s.spin = b.spin.cwiseMax(-world::kFastest).cwiseMin(world::kFastest);
   }

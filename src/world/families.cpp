@@ -106,7 +106,7 @@ void World<D>::Impl::set_body(ObjectState<D>& o, BodyKind body) {
     }
     if (body == BodyKind::fixed) {
       std::erase(movers, slot);
-      o.body = world::kNoBody;
+      give_body(o, world::kNoBody);
     }
     for (const std::uint32_t at : o.colliders) take_from_tree(at);
     o.shown.body = body;
@@ -129,7 +129,7 @@ template <int D>
 void World<D>::Impl::follow(ObjectState<D>& o) {
   if (o.parent == kAlone) return;
   const ObjectState<D>& root = objects[o.root];
-  o.put(root.place() * o.on_root);
+  put(o, root.place() * o.on_root);
   o.shown.velocity = root.shown.velocity, o.shown.spin = root.shown.spin;
   o.shown.mass_centre = o.on_root.to_local(root.shown.mass_centre);
 }

@@ -70,7 +70,7 @@ void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, co
 }
 
 template <int D>
-world::WaysSoFar<D> World<D>::Impl::ways_so_far(const Pair<D>& p) const {
+world::WaysSoFar<D> World<D>::Impl::ways_in_step(const Pair<D>& p) const {
   const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
   const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
   return {a.moved - b.moved, a.turning * oa.reach + b.turning * ob.reach};
@@ -85,11 +85,11 @@ void World<D>::Impl::look_at(world::FastPair<D>& f, double beyond) const {
   const Place<D> at_a = pose_in_step(oa, 0);
   const contact::Separation<D> s =
       contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, at_a, cb, pose_in_step(ob, 0)), beyond);
-  f.apart = std::max(s.gap, std::numeric_limits<double>::min());
-  f.normal.setZero();
-  if (is_convex(shape_of(ca)) && is_convex(shape_of(cb)))
-    f.normal = at_a.rotation * Vec<D>(def_of(ca).turned * s.normal);
-  f.ways = ways_so_far(p);
+  const bool convex = is_convex(shape_of(ca)) && is_convex(shape_of(cb));
+  f.slab.apart = std::max(convex ? s.gap : std::min(s.gap, beyond), std::numeric_limits<double>::min());
+  f.slab.normal.setZero();
+  if (convex) f.slab.normal = at_a.rotation * Vec<D>(ca.own.rotation * s.normal);
+  f.slab.ways = ways_in_step(p);
 }
 
 // At least how far apart the two still are, since they were looked at, in `ahead` seconds if nothing is in their
@@ -98,16 +98,14 @@ template <int D>
 double World<D>::Impl::still_apart(const world::FastPair<D>& f, double ahead) const {
   const Pair<D>& p = pairs[f.pair];
   const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
-  const world::WaysSoFar<D> now = ways_so_far(p);
-  Vec<D> moved = now.moved - f.ways.moved;
-  double turned = now.turned - f.ways.turned;
+  world::WaysSoFar<D> then = ways_in_step(p);
   if (ahead > 0) {
     const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
-    moved += (a.velocity - b.velocity) * ahead +
-             (bodies[oa.body].acceleration - bodies[ob.body].acceleration) * (ahead * ahead / 2);
-    turned += (a.spin.norm() * oa.reach + b.spin.norm() * ob.reach) * ahead;
+    then.moved += (a.velocity - b.velocity) * ahead +
+                  (bodies[oa.body].acceleration - bodies[ob.body].acceleration) * (ahead * ahead / 2);
+    then.turned += (a.spin.norm() * oa.reach + b.spin.norm() * ob.reach) * ahead;
   }
-  return f.apart - (f.normal.isZero(0) ? moved.norm() : f.normal.dot(moved)) - turned;
+  return f.slab.left(then);
 }
 
 template <int D>
@@ -133,19 +131,19 @@ void World<D>::Impl::begin_substep() {
     const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
     const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
     const double closing = way(p, h);
-    if (f.apart > 0) {
+    if (f.slab.apart > 0) {
       if (still_apart(f, 0) > margin + closing) continue;
       look_at(f, 4 * (margin + closing));
-      if (f.apart > margin + closing) continue;
+      if (f.slab.apart > margin + closing) continue;
     }
     const double small = std::min(oa.thin > 0 ? oa.thin : closing, ob.thin > 0 ? ob.thin : closing);
     double ahead = 0;
     // What is near already is where it will touch; what rolls stays so.
     const double near = 0.3 * closing + world::kTouching * settings.metre;
     const bool leaps = closing > world::kLeapPart * small;
-    if (leaps && f.apart == 0) look_at(f, near);
-    if (leaps && f.apart > near) {
-      if (!f.normal.isZero(0) && still_apart(f, h) > 0) {
+    if (leaps && f.slab.apart == 0) look_at(f, near);
+    if (leaps && f.slab.apart > near) {
+      if (!f.slab.normal.isZero(0) && still_apart(f, h) > 0) {
         missed.push_back(i);
         continue;
       }
@@ -157,9 +155,9 @@ void World<D>::Impl::begin_substep() {
                              const Place<D>& from) {
         contact::Course<D> course;
         course.start = relative_pose(c, at, d, from);
-        const Rotation<D> back = (at.rotation * def_of(c).turned).inverse();
+        const Rotation<D> back = (at.rotation * c.own.rotation).inverse();
         const Place<D> at_then = pose_in_step(stands, h), then = pose_in_step(moves, h);
-        const auto origin = [&](const Pose<D>& pose) { return Vec<D>(pose.rotation * def_of(d).at); };
+        const auto origin = [&](const Pose<D>& pose) { return Vec<D>(pose.rotation * d.own.position); };
         const Vec<D> move = from.way_to(then) - at.way_to(at_then) + origin(then) - origin(from);
         course.move = back * move;
         const Spin<D> turn = (solver.moving(moves.body).spin - solver.moving(stands.body).spin) * h;
@@ -177,7 +175,7 @@ void World<D>::Impl::begin_substep() {
     const std::size_t first = contacts.size();
     add_contacts(i, pose_in_step(oa, ahead), pose_in_step(ob, ahead), ahead > 0 ? margin : margin + closing, ahead,
                  false);
-    f.apart = contacts.size() > first ? 0 : std::numeric_limits<double>::min();
+    f.slab.apart = contacts.size() > first ? 0 : std::numeric_limits<double>::min();
     // One corner hit at this speed sends the others through what it hit, all within the substep: they are
     // held in front of it, too.
     if (closing > small)

@@ -11,6 +11,7 @@
 #include "dynamics/solver.h"
 #include "index/tree.h"
 #include "math/fine.h"
+#include "math/many.h"
 #include "world/asked.h"
 #include "world/classes.h"
 
@@ -32,6 +33,7 @@ inline constexpr double kFastPart = 0.05;      // of its size: what moves furthe
 inline constexpr double kFastTouching = 0.25;  // likewise if the two touch already
 inline constexpr double kLeapPart = 0.02;      // likewise within a substep: it is followed on its way
 
+inline constexpr double kNever = std::numeric_limits<double>::max();
 inline constexpr double kVisitGap = 0.1;  // seconds apart after which the next touch is another visit
 
 inline constexpr std::uint32_t kAwake = 0xffffffff;  // in no resting group
@@ -39,7 +41,7 @@ inline constexpr std::uint32_t kAlone = 0xffffffff;  // without a parent
 inline constexpr std::uint32_t kNoBody = 0;          // index of the body that stands for all that never moves
 
 template <int D>
-struct ColliderState {
+struct alignas(64) ColliderState {
   std::uint32_t object = 0;  // slot
   std::uint32_t which = 0;   // position in the object's list
   std::uint64_t serial = 0;
@@ -50,6 +52,12 @@ struct ColliderState {
   bool changed = false;     // its existing pairs must be decided anew
   bool anew = false;        // its existing pairs must be made anew: it moves in another way
   bool live = false;
+  // As its definition says, at hand, see know().
+  bool one_way = false, runs = false;  // on the surface
+  double extent = 0;                   // half of its shape's size, as far as faces count as level
+  double friction = 0, restitution = 0, rolling = 0;
+  Pose<D> own;  // in the object's frame
+  Shape<D> shape;
 };
 
 enum class Life { none, live, removed, reported };
@@ -143,7 +151,17 @@ struct ObjectState {
   std::vector<TimedPush<D>> pushes;
 
   [[nodiscard]] Place<D> place() const { return {shown.pose, rest}; }
-  void put(const Place<D>& at) { shown.pose = at, rest = at.rest; }
+};
+
+// What pairs ask of an object in each step, close together for all objects.
+template <int D>
+struct alignas(64) Brief {
+  Vec<D> travelled = kZero;      // of its centre of mass, over all its steps
+  double turned = 0;             // the ways of its furthest points due to turning, at most, added up
+  double way = 0;                // of any of its points in the last step, at most
+  double thin = kNever;          // of a dynamic object
+  std::uint32_t body = kNoBody;  // index into the bodies of the running step
+  bool careless = true;          // it may pass through others
 };
 
 enum class Wanted { first, all, count, any };
@@ -178,6 +196,27 @@ struct Kept {
   Vec<D> at = Vec<D>::Zero();  // from the centre of mass of a's object, in its frame
 };
 
+// How two objects have moved.
+template <int D>
+struct WaysSoFar {
+  Vec<D> moved = kZero;  // a's way less b's
+  double turned = 0;     // the ways of their furthest points due to turning, added up
+};
+
+// A slab between two, so that they need not be looked at again before they have come through it.
+template <int D>
+struct Slab {
+  double apart = 0;       // its width; 0: there is none
+  Vec<D> normal = kZero;  // from a to b; zero: of any direction
+  WaysSoFar<D> ways{};    // until it was found
+
+  // At least how far apart the two still are.
+  [[nodiscard]] double left(const WaysSoFar<D>& now) const {
+    const Vec<D> moved = now.moved - ways.moved;
+    return apart - (normal.isZero(0) ? moved.norm() : normal.dot(moved)) - (now.turned - ways.turned);
+  }
+};
+
 // Two colliders whose padded bounds overlap and that may meet.
 template <int D>
 struct Pair {
@@ -196,26 +235,18 @@ struct Pair {
   Vec<D> normal = Vec<D>::Zero();  // world, from a to b
   Vec<D> point = Vec<D>::Zero();   // world
   std::vector<Kept<D>> kept;       // of the last step
+  Slab<D> slab{};                  // as they were when contact was last looked for
   bool let_through = false;        // by a one-way surface, on request, until the two are apart
   std::vector<std::uint32_t> standing;  // one-way pieces it came down on, until it leaves them
   // For the next search for contacts, of shapes that go on from it: one; none of others, so that most pairs are small.
   std::vector<contact::Start<D>> start;
 };
 
-// How two bodies have moved in the running step.
-template <int D>
-struct WaysSoFar {
-  Vec<D> moved = kZero;  // a's way less b's
-  double turned = 0;     // the ways of their furthest points due to turning, added up
-};
-
-// A pair whose contacts are found anew in each substep, and how far apart it was when last looked at.
+// A pair whose contacts are found anew in each substep.
 template <int D>
 struct FastPair {
   std::uint32_t pair = 0;
-  double apart = 0;       // at least; 0: it had contacts
-  Vec<D> normal = kZero;  // of a slab as wide as that between the two, from a to b; none: zero
-  WaysSoFar<D> ways{};    // until then
+  Slab<D> slab{};  // as they were when last looked at, with their ways within the step; none: they had contacts
 };
 
 // Touch of two objects on a channel, made of all their touching pairs.
@@ -244,8 +275,8 @@ template <int D>
 }
 // Puts what was added behind the first `known` of an ordered list into its order. `spare` is kept, so that a
 // steady step takes no memory.
-template <class T, class Less>
-void merge_tail(std::vector<T>& list, std::size_t known, Less less, std::vector<T>& spare) {
+template <class List, class Less>
+void merge_tail(List& list, std::size_t known, Less less, List& spare) {
   const auto tail = list.begin() + static_cast<std::ptrdiff_t>(known);
   std::sort(tail, list.end(), less);
   spare.assign(std::move_iterator(tail), std::move_iterator(list.end()));
@@ -255,9 +286,9 @@ void merge_tail(std::vector<T>& list, std::size_t known, Less less, std::vector<
   }
   spare.clear();
 }
-template <class T, class Less>
-void merge_tail(std::vector<T>& list, std::size_t known, Less less) {
-  std::vector<T> spare;
+template <class List, class Less>
+void merge_tail(List& list, std::size_t known, Less less) {
+  List spare;
   merge_tail(list, known, less, spare);
 }
 
@@ -265,8 +296,8 @@ void merge_tail(std::vector<T>& list, std::size_t known, Less less) {
 template <int D>
 struct Resting {
   std::vector<std::uint32_t> objects;  // slots
-  std::vector<Pair<D>> pairs;
-  std::vector<Touch<D>> touches;
+  math::Many<Pair<D>> pairs;
+  math::Many<Touch<D>> touches;
 };
 
 // A touch of two colliders that was asked for.
@@ -297,6 +328,21 @@ template <int D>
   return o.pose.rotation * (c.turned * c.surface_velocity);
 }
 
+// Half of a shape's size, as far as faces count as level; scenery has none.
+template <int D>
+[[nodiscard]] double extent(const Shape<D>& s) {
+  return is_scenery(s.kind) ? kNever : s.core.norm() + s.radius;
+}
+
+template <int D>
+void know(ColliderState<D>& c, const ColliderDef<D>& def) {
+  c.one_way = !def.one_way.isZero(0), c.runs = !def.surface_velocity.isZero(0);
+  c.extent = extent(def.shape);
+  c.friction = def.friction, c.restitution = def.restitution, c.rolling = def.rolling_friction;
+  c.own = {def.at, def.turned};
+  c.shape = def.shape;
+}
+
 // Radius of a ball that fits inside the shape, about: never more.
 template <int D>
 [[nodiscard]] double thinness(const Shape<D>& s) {
@@ -315,13 +361,14 @@ struct World<D>::Impl {
   Tags tags;
   std::vector<Number> numbers;
 
-  std::vector<world::ObjectState<D>> objects;  // by slot
+  math::Many<world::ObjectState<D>> objects;  // by slot
+  math::Many<world::Brief<D>> briefs;         // likewise
   std::vector<std::uint32_t> free_objects;
   std::vector<std::uint32_t> order;                        // slots of objects not yet freed, by serial
   std::vector<std::uint32_t> movers;                       // of them, those that are not still
   std::vector<std::uint32_t> to_look;                      // colliders to look at again
   std::unordered_map<std::string, std::uint32_t> by_name;  // only looked up, never walked
-  std::vector<world::ColliderState<D>> colliders;
+  math::Many<world::ColliderState<D>> colliders;
   std::vector<std::uint32_t> free_colliders;
   std::uint64_t next_object = 1, next_collider = 1;
   std::size_t live_count = 0;
@@ -331,10 +378,10 @@ struct World<D>::Impl {
 
   world::ContactClasses classes;
   index::Tree<D> still, moving;
-  std::vector<index::KeyPair> overlapping;         // as the trees tell it
-  std::size_t still_moved = 0;                     // times a still object was moved
-  std::vector<world::Pair<D>> pairs, spare_pairs;  // by (serial_a, serial_b); for merging
-  std::vector<world::Touch<D>> touches, touches_before;
+  std::vector<index::KeyPair> overlapping;        // as the trees tell it
+  std::size_t still_moved = 0;                    // times a still object was moved
+  math::Many<world::Pair<D>> pairs, spare_pairs;  // by (serial_a, serial_b); for merging
+  math::Many<world::Touch<D>> touches, touches_before;
   std::vector<world::Ended> ended;         // by key
   std::vector<world::Resting<D>> resting;  // by group; empty ones are free
   world::Resting<D> between;               // pairs and touches of sleepers of different groups
@@ -358,10 +405,10 @@ struct World<D>::Impl {
   std::vector<std::vector<world::Pair<D>*>> walk_pairs;
   std::vector<bool> has_walked;
   std::vector<world::Obstacle<D>> walk_obstacles;
-  std::vector<std::uint32_t> pushed;      // slots of objects with timed pushes
-  std::vector<dynamics::Body<D>> bodies;  // of the running step
+  std::vector<std::uint32_t> pushed;     // slots of objects with timed pushes
+  math::Many<dynamics::Body<D>> bodies;  // of the running step
   std::vector<std::uint32_t> body_objects;
-  std::vector<dynamics::Contact<D>> contacts;  // those of fast pairs last
+  math::Many<dynamics::Contact<D>> contacts;  // those of fast pairs last
   std::vector<std::uint32_t> contact_pairs;
   std::vector<world::FastPair<D>> fast_pairs;
   std::vector<double> ways;  // of bodies: how far any of its points may get within the step
@@ -462,6 +509,8 @@ struct World<D>::Impl {
   void push_on_time();  // push.cpp
   bool push(ObjectId id, const Vec<D>& force, const Spin<D>& torque, const std::optional<Vec<D>>& point, bool at_once);
   void gather_bodies();
+  void give_body(world::ObjectState<D>& o, std::uint32_t body) { o.body = briefs[o.shown.id.slot].body = body; }
+  void put(world::ObjectState<D>& o, const world::Place<D>& at);
   void scatter_bodies();
   void set_size(world::ObjectState<D>& o);  // objects.cpp
   void update_index();                      // pairs.cpp
@@ -477,13 +526,17 @@ struct World<D>::Impl {
   void note_trails();
   void end_substep();
   [[nodiscard]] double way(const world::Pair<D>& p, double seconds) const;
-  [[nodiscard]] world::WaysSoFar<D> ways_so_far(const world::Pair<D>& p) const;
+  [[nodiscard]] world::WaysSoFar<D> ways_in_step(const world::Pair<D>& p) const;
+  [[nodiscard]] world::WaysSoFar<D> ways_so_far(const world::Pair<D>& p) const {
+    const world::Brief<D>&a = briefs[colliders[p.a].object], &b = briefs[colliders[p.b].object];
+    return {a.travelled - b.travelled, a.turned + b.turned};
+  }
   void look_at(world::FastPair<D>& f, double beyond) const;
   [[nodiscard]] double still_apart(const world::FastPair<D>& f, double ahead) const;
   [[nodiscard]] world::Place<D> pose_in_step(const world::ObjectState<D>& o, double ahead) const;
   void hold_one_way(world::Pair<D>& p, const world::Place<D>& at_a, const world::Place<D>& at_b);
   [[nodiscard]] bool has_one_way(const world::Pair<D>& p) const {
-    return !def_of(colliders[p.a]).one_way.isZero(0) || !def_of(colliders[p.b]).one_way.isZero(0);
+    return colliders[p.a].one_way || colliders[p.b].one_way;
   }
   [[nodiscard]] bool clear_of_one_way(const world::Pair<D>& p, const world::Place<D>& at_a,
                                       const world::Place<D>& at_b) const;
@@ -527,14 +580,8 @@ struct World<D>::Impl {
   [[nodiscard]] const ColliderDef<D>& def_of(const world::ColliderState<D>& c) const {
     return objects[c.object].shown.colliders[c.which].def;
   }
-  [[nodiscard]] Pose<D> pose_of(const world::ColliderState<D>& c) const {
-    const Object<D>& o = objects[c.object].shown;
-    const ColliderDef<D>& def = o.colliders[c.which].def;
-    return o.pose * Pose<D>{def.at, def.turned};
-  }
-  [[nodiscard]] const Shape<D>& shape_of(const world::ColliderState<D>& c) const {
-    return objects[c.object].shown.colliders[c.which].def.shape;
-  }
+  [[nodiscard]] Pose<D> pose_of(const world::ColliderState<D>& c) const { return objects[c.object].shown.pose * c.own; }
+  [[nodiscard]] const Shape<D>& shape_of(const world::ColliderState<D>& c) const { return c.shape; }
   // Collider b's pose in collider a's frame. The objects' positions are subtracted first.
   [[nodiscard]] Pose<D> relative_pose(const world::ColliderState<D>& a, const world::ColliderState<D>& b) const {
     return relative_pose(a, objects[a.object].place(), b, objects[b.object].place());
@@ -542,8 +589,7 @@ struct World<D>::Impl {
   // The same with the objects elsewhere.
   [[nodiscard]] Pose<D> relative_pose(const world::ColliderState<D>& a, const world::Place<D>& at_a,
                                       const world::ColliderState<D>& b, const world::Place<D>& at_b) const {
-    const ColliderDef<D>&da = def_of(a), &db = def_of(b);
-    return Pose<D>{da.at, da.turned}.relative(at_a.relative(at_b) * Pose<D>{db.at, db.turned});
+    return a.own.relative(at_a.relative(at_b) * b.own);
   }
 };
 

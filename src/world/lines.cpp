@@ -90,7 +90,7 @@ std::vector<Line<D>> World<D>::lines(const LineOptions& options) const {
     }
   }
   if (options.contacts) {
-    std::vector<world::Touch<D>> touches = impl.touches;  // with the sleepers' among them, in order
+    math::Many<world::Touch<D>> touches = impl.touches;  // with the sleepers' among them, in order
     for (const world::Resting<D>& r : impl.resting) touches.insert(touches.end(), r.touches.begin(), r.touches.end());
     touches.insert(touches.end(), impl.between.touches.begin(), impl.between.touches.end());
     std::sort(touches.begin(), touches.end(), world::earlier<D>);

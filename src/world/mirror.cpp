@@ -32,6 +32,7 @@ void World<D>::Impl::mirror(ObjectState<D>& o) {
     c.at = across<D>(c.at);
     c.turned = mirrored(c.turned);
     c.surface_velocity = across<D>(c.surface_velocity), c.one_way = across<D>(c.one_way);
+    world::know(colliders[o.colliders[i]], c);
     colliders[o.colliders[i]].anew = true;
     look(o.colliders[i]);
   }

@@ -92,7 +92,7 @@ void World<D>::Impl::heed(ObjectState<D>& o) {
     }
     if (!jump.isZero(0)) {
       if (h.takes_riders) take_riders(o, jump);
-      s.pose.position += jump;
+      put(o, o.place().moved(jump));
       for_family(o, [](ObjectState<D>& member) { member.changes.teleported = true; });
       something_changed = true;
       place_family(o);

@@ -68,6 +68,7 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   if (free_objects.empty()) {
     slot = static_cast<std::uint32_t>(objects.size());
     objects.emplace_back();
+    briefs.emplace_back();
   } else {
     slot = free_objects.back();
     free_objects.pop_back();
@@ -75,6 +76,7 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
   ObjectState<D>& o = objects[slot];
   const std::uint32_t generation = o.generation;
   o = ObjectState<D>{};
+  briefs[slot] = {};
   o.generation = generation;
   o.life = Life::live;
   Object<D>& s = o.shown;
@@ -115,6 +117,7 @@ Result<ObjectId> World<D>::Impl::add(const ObjectDef<D>& def) {
     ColliderState<D>& c = colliders[at];
     c = ColliderState<D>{};
     c.object = slot, c.which = i, c.serial = next_collider++, c.live = true;
+    world::know(c, s.colliders[i].def);
     o.colliders.push_back(at);
   }
   if (def.mirrored) mirror(o);
@@ -133,6 +136,7 @@ template <int D>
 void World<D>::Impl::set_shape(ObjectState<D>& o, std::size_t collider, const Shape<D>& shape) {
   disturb(o);
   o.shown.colliders[collider].def.shape = shape;
+  world::know(colliders[o.colliders[collider]], o.shown.colliders[collider].def);
   ObjectState<D>& root = objects[o.root];
   if (root.shown.body == BodyKind::dynamic) {
     const Vec<D> centre = root.shown.pose * root.shown.mass_centre;
@@ -360,7 +364,7 @@ bool World<D>::place(ObjectId id, const Pose<D>& pose) {
       if (root.shown.body == BodyKind::dynamic) impl_->set_mass(root);
       impl_->set_size(root);
     } else {
-      o.put(pose);
+      impl_->put(o, pose);
     }
     o.target.reset();
     impl_->for_family(o, [&](ObjectState<D>& member) { member.changes.teleported = true; });

@@ -24,7 +24,7 @@ ColliderTouch<D> World<D>::Impl::told(const Pair<D>& p, bool turned) const {
 template <int D>
 std::vector<PairTold<D>> World<D>::Impl::asked_pairs() const {
   std::vector<PairTold<D>> now;
-  const auto look = [&](const std::vector<Pair<D>>& list) {
+  const auto look = [&](const math::Many<Pair<D>>& list) {
     for (const Pair<D>& p : list) {
       if (!p.touching) continue;
       const world::ColliderState<D>&a = colliders[p.a], &b = colliders[p.b];
@@ -75,7 +75,7 @@ template <int D>
 std::vector<ColliderTouch<D>> World<D>::collider_touches(ObjectId self, ObjectId other) const {
   const Impl& w = *impl_;
   std::vector<ColliderTouch<D>> all;
-  const auto look = [&](const std::vector<Pair<D>>& pairs, bool current) {
+  const auto look = [&](const math::Many<Pair<D>>& pairs, bool current) {
     for (std::size_t i = 0; i < pairs.size(); ++i) {
       const Pair<D>& p = pairs[i];
       if (!p.touching) continue;

@@ -85,6 +85,7 @@ void World<D>::Impl::find_pairs() {
     const bool parted = a.anew || b.anew || !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
                         ((a.changed || b.changed) && !admitted(a, b).meet);
     // What lay on something that its owner took away falls.
+    if (a.look_again || b.look_again) p.slab = {};
     if (parted && p.responds && p.touching && at_rest(p)) woken.push_back(objects[(rests(p.a) ? a : b).object].resting);
     return parted;
   });

@@ -21,16 +21,16 @@ bool moves(const Object<D>& o) {
 }
 
 // Moves those that `goes` says from one list to another.
-template <class T, class Goes>
-void hand_over(std::vector<T>& from, std::vector<T>& to, Goes&& goes) {
-  const auto gone = std::stable_partition(from.begin(), from.end(), [&](const T& x) { return !goes(x); });
+template <class List, class Goes>
+void hand_over(List& from, List& to, Goes&& goes) {
+  const auto gone = std::stable_partition(from.begin(), from.end(), [&](const auto& x) { return !goes(x); });
   std::move(gone, from.end(), std::back_inserter(to));
   from.erase(gone, from.end());
 }
 
 // Moves all of one list to the end of another.
-template <class T>
-void append(std::vector<T>& from, std::vector<T>& to) {
+template <class List>
+void append(List& from, List& to) {
   std::move(from.begin(), from.end(), std::back_inserter(to));
   from.clear();
 }
@@ -100,7 +100,7 @@ void World<D>::Impl::find_holders(std::uint32_t at, bool touching, std::vector<s
   moving.overlaps(still.bounds(at), [&](std::uint32_t other) {
     const std::uint32_t group = objects[colliders[other].object].resting;
     if (group == kAwake) return;
-    const std::vector<Pair<D>>& theirs = resting[group].pairs;
+    const math::Many<Pair<D>>& theirs = resting[group].pairs;
     if (std::any_of(theirs.begin(), theirs.end(),
                     [&](const Pair<D>& p) { return (p.a == at || p.b == at) && (p.touching || !touching); }))
       groups.push_back(group);
@@ -210,7 +210,8 @@ void World<D>::Impl::fall_asleep() {
     for_family(o, [&](ObjectState<D>& member) {
       resting[g - 1].objects.push_back(member.shown.id.slot);
       member.resting = g - 1;
-      member.body = world::kNoBody, member.trail = -1;  // from now on it has no part in a step
+      give_body(member, world::kNoBody);
+      member.trail = -1;  // from now on it has no part in a step
       member.shown.asleep = any = true;
       member.shown.velocity.setZero(), member.shown.spin.setZero();
       ++asleep;

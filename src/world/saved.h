@@ -175,9 +175,18 @@ void pack(A& a, Kept<D>& k) {
   a(k.id, k.push, k.drag, k.roll, k.at);
 }
 template <class A, int D>
+void pack(A& a, Slab<D>& s) {
+  a(s.apart, s.normal, s.ways.moved, s.ways.turned);
+}
+// The rest is told anew in each step.
+template <class A, int D>
+void pack(A& a, Brief<D>& b) {
+  a(b.travelled, b.turned);
+}
+template <class A, int D>
 void pack(A& a, Pair<D>& p) {
   a(p.a, p.b, p.serial_a, p.serial_b, p.channel, p.responds, p.touching, p.gap, p.approach, p.impulse, p.normal,
-    p.point, p.kept, p.standing, p.let_through, p.start);
+    p.point, p.kept, p.slab, p.standing, p.let_through, p.start);
 }
 template <class A, int D>
 void pack(A& a, Touch<D>& t) {

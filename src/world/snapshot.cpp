@@ -11,7 +11,8 @@ constexpr std::string_view kWhat = D == 2 ? "colvik 2D world" : "colvik 3D world
 // The parts that are plain lists. Trees, names, classes and filters are made anew from them.
 template <class A, class Impl>
 void pack_lists(A& a, Impl& w) {
-  a(w.settings, w.numbers, w.objects, w.free_objects, w.order, w.movers, w.to_look, w.colliders, w.free_colliders);
+  a(w.settings, w.numbers, w.objects, w.briefs, w.free_objects, w.order, w.movers, w.to_look, w.colliders,
+    w.free_colliders);
   a(w.next_object, w.next_collider, w.live_count, w.someone_left, w.something_changed, w.index_stale, w.still_moved);
   a(w.kinds, w.excepted, w.pairs, w.touches, w.resting, w.between, w.asleep, w.held_back, w.pushed, w.scheduled,
     w.has_fields, w.left_count, w.steps, w.finished, w.lately, w.walkers);
@@ -52,6 +53,7 @@ Result<void> World<D>::load(std::span<const std::byte> saved) {
   for (std::size_t i = 0; i < names.size(); ++i)
     if (auto tag = w.tags.declare(names[i], meanings[i]); !tag) return refuse(tag.error().what, tag.error().accepted);
   pack_lists(in, w);
+  if (w.briefs.size() != w.objects.size()) return refuse("does not make sense", "what save() gave");
   for (std::uint32_t at = 0; at < w.colliders.size() && in.good(); ++at)
     if (w.colliders[at].in_tree) {
       Bounds<D> box;
@@ -69,6 +71,7 @@ Result<void> World<D>::load(std::span<const std::byte> saved) {
       Result<TagQuery> meets = TagQuery::parse(c.def.meets, w.tags);
       if (!meets) return refuse(meets.error().what, meets.error().accepted);
       c.meets = std::move(meets).value();
+      world::know(w.colliders[o.colliders[i]], c.def);
       w.colliders[o.colliders[i]].contact_class = w.classes.intern(w.party(o, i));
     }
   }

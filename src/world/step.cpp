@@ -147,6 +147,7 @@ std::uint64_t World<D>::hash() const {
       h.add(std::uint64_t{k.id}), h.add(k.push), h.add(k.drag), h.add(k.roll), h.add(k.at);
     for (const std::uint32_t piece : p.standing) h.add(std::uint64_t{piece});
     if (p.let_through) h.add(std::uint64_t{1});
+    h.add(p.slab.apart);
     for (const contact::Start<D>& from : p.start) {
       h.add(from.normal), h.add(std::uint64_t{from.face_count});
       for (std::size_t i = 0; i < from.corner_count; ++i)

@@ -159,7 +159,7 @@ template <int D>
 std::vector<ObjectId> World<D>::touching(ObjectId id, std::optional<Channel> channel) const {
   std::vector<ObjectId> ids;
   const Impl& w = *impl_;
-  const auto look = [&](const std::vector<world::Touch<D>>& touches) {
+  const auto look = [&](const math::Many<world::Touch<D>>& touches) {
     for (const world::Touch<D>& t : touches) {
       if (channel && *channel != t.channel) continue;
       const ObjectId a = w.objects[t.a].shown.id, b = w.objects[t.b].shown.id;

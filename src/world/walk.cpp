@@ -96,7 +96,7 @@ void World<D>::Impl::take_riders(const ObjectState<D>& carrier, const Vec<D>& ju
     const ObjectState<D>* on = state(w.walking.on);
     if (on == nullptr || on->root != carrier.shown.id.slot) continue;
     ObjectState<D>& o = objects[w.slot];
-    o.shown.pose.position += jump;
+    put(o, o.place().moved(jump));
     for_family(o, [](ObjectState<D>& member) { member.changes.teleported = true; });
     something_changed = true;
     place_family(o);

@@ -383,7 +383,7 @@ void Walk<D>::finish() {
   Object<D>& shown = o_.shown;
   shown.velocity = (pose_.position - o_.pose_before.position) / dt_;
   shown.spin = (pose_.rotation * o_.pose_before.rotation.inverse()).to_spin() / dt_;
-  o_.put(pose_);
+  w_.put(o_, pose_);
   walking_.up = up_;
   walking_.own_velocity = s_.velocity;
   const Vec<D> ahead = up_.isZero(0) ? walking_.wish.velocity : level(walking_.wish.velocity);

@@ -35,9 +35,15 @@ void World<D>::Impl::feel_the_rest() {
     const bool walked = walks(p);
     if (p.responds && !walked) continue;
     const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
-    const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
     const double reach =
         p.channel == Channel::zone ? 0 : (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
+    const double most = briefs[ca.object].way + briefs[cb.object].way;
+    if (!walked && !p.touching && p.slab.apart > 0 && p.slab.left(ways_so_far(p)) > reach + most) {
+      p.passed = p.left = false;
+      p.when = p.until = -1;
+      continue;
+    }
+    const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
     const auto moved = [&](const world::ObjectState<D>& o) {
       return o.body != world::kNoBody ? Vec<D>(o.shown.pose.position - o.pose_before.position) : Vec<D>(kZero);
     };
@@ -46,8 +52,8 @@ void World<D>::Impl::feel_the_rest() {
     };
     const double far = (moved(oa) - moved(ob)).norm() + turned(oa) + turned(ob);
     const bool may_pass = far > 0.5 * (world::thinness(shape_of(ca)) + world::thinness(shape_of(cb)));
-    const contact::Separation<D> s =
-        contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, cb), may_pass ? std::max(reach, far) : reach);
+    const double beyond = std::max(reach + 4 * most, far);
+    const contact::Separation<D> s = contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, cb), beyond);
     const bool before = p.touching;
     p.touching = s.gap <= reach && !(p.channel == Channel::solid && has_one_way(p) && p.standing.empty());
     if (walked && before && !p.touching && p.impulse > 0) p.impulse = 0;
@@ -56,8 +62,14 @@ void World<D>::Impl::feel_the_rest() {
     p.gap = s.gap;
     if (before != p.touching) feel_motion(p, before, p.touching);
     else if (!before && may_pass && s.gap <= far) p.passed = feel_motion(p, false, false);
-    if (!p.touching && !p.passed) continue;
     const Pose<D> frame = pose_of(ca);
+    p.slab = {};
+    if (!p.touching) {
+      const bool convex = is_convex(shape_of(ca)) && is_convex(shape_of(cb));
+      p.slab = {convex ? s.gap : std::min(s.gap, beyond), convex ? Vec<D>(frame.rotation * s.normal) : Vec<D>(kZero),
+                ways_so_far(p)};
+    }
+    if (!p.touching && !p.passed) continue;
     p.normal = frame.rotation * s.normal;
     p.point = frame * Vec<D>(s.has_points ? Vec<D>(0.5 * (s.on_a + s.on_b)) : Vec<D>(kZero));
     const Vec<D> apart = velocity_at(ob.shown, p.point) - velocity_at(oa.shown, p.point);
@@ -91,7 +103,7 @@ template <int D>
 bool World<D>::Impl::feel_motion(Pair<D>& p, bool before, bool after) {
   const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
   const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
-  const Pose<D> own_a{def_of(ca).at, def_of(ca).turned}, own_b{def_of(cb).at, def_of(cb).turned};
+  const Pose<D>&own_a = ca.own, &own_b = cb.own;
   const int n = settings.substeps;
   const double piece = 1 / (settings.rate * n);
   const auto look = [&](int from, int to) {

@@ -1,0 +1,46 @@
+#pragma once
+// Long lists in memory that is quick to look up.
+#include <cstddef>
+#include <new>
+#include <vector>
+
+#ifdef __linux__
+#include <sys/mman.h>
+#endif
+
+namespace colvik::math {
+
+/// Allocates what is large so that the system may back it with large pages, where it offers them on request: what is
+/// read here and there in a long list then costs a look into memory, not two. Nothing but speed depends on it.
+template <class T>
+struct LargePages {
+  using value_type = T;
+  static constexpr std::size_t kPage = std::size_t{1} << 21;  // bytes
+
+  LargePages() = default;
+  template <class U>
+  LargePages(const LargePages<U>&) {}  // NOLINT: allocators convert
+
+  [[nodiscard]] static std::align_val_t alignment(std::size_t bytes) {
+    return std::align_val_t{bytes >= kPage ? kPage : alignof(T) > 16 ? alignof(T) : 16};
+  }
+  [[nodiscard]] T* allocate(std::size_t n) {
+    const std::size_t bytes = n * sizeof(T);
+    void* const at = ::operator new(bytes, alignment(bytes));
+#ifdef __linux__
+    if (bytes >= kPage) (void)madvise(at, bytes, MADV_HUGEPAGE);  // refused, it is memory as any other
+#endif
+    return static_cast<T*>(at);
+  }
+  void deallocate(T* at, std::size_t n) { ::operator delete(at, alignment(n * sizeof(T))); }
+
+  template <class U>
+  bool operator==(const LargePages<U>&) const {
+    return true;
+  }
+};
+
+template <class T>
+using Many = std::vector<T, LargePages<T>>;
+
+}  // namespace colvik::math
