@@ -1,5 +1,6 @@
 #include <cmath>
 
+#include "math/fine.h"
 #include "support.hpp"
 
 using namespace colvik;
@@ -72,6 +73,33 @@ TEST_CASE_TEMPLATE("a relative pose loses nothing far from the origin", T, Two, 
     REQUIRE(here.position == there.position);
     const Vec<D> v = random.vec<D>(3);
     REQUIRE((Pose<D>{kZero, ra} * (here * v) - Pose<D>{offset, rb} * v).norm() <= 1e-13);
+  }
+}
+
+// Judged by whole numbers: all that is added is a multiple of 2 to the -42, a position there one of 2 to the -33.
+TEST_CASE_TEMPLATE("a place keeps what its position leaves out, however far and often it is moved", T, Two, Three) {
+  constexpr int D = T::D;
+  Random random(6);
+  const double unit = std::ldexp(1.0, -42);
+  const auto whole = [&](double x) { return static_cast<std::int64_t>(std::ldexp(x, 42)); };
+  const math::Place<D> from(Pose<D>{Vec<D>::Constant(1e6), {}});
+  math::Place<D> at = from;
+  std::array<std::int64_t, D> exact{};
+  exact.fill(whole(1e6));
+  for (int i = 0; i < 10000; ++i) {
+    Vec<D> by = random.vec<D>(1);
+    for (int k = 0; k < D; ++k) {
+      by[k] = std::round(by[k] * std::ldexp(1.0, random.below(40))) * unit;
+      exact[static_cast<std::size_t>(k)] += whole(by[k]);
+    }
+    at = at.moved(by);
+  }
+  for (int k = 0; k < D; ++k) {
+    const std::int64_t there = exact[static_cast<std::size_t>(k)];
+    CHECK(whole(at.position[k]) + whole(at.rest[k]) == there);
+    CHECK(at.rest[k] != 0);
+    CHECK(at.position[k] + at.rest[k] == at.position[k]);
+    CHECK(from.way_to(at)[k] == static_cast<double>(there - whole(1e6)) * unit);
   }
 }
 

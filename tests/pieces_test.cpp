@@ -177,6 +177,32 @@ TEST_CASE("sliding over a mesh and a height field feels no seam") {
   }
 }
 
+TEST_CASE("a ball over a seam has one point of contact, straight below") {
+  Random random(4);
+  const auto one_point = [&]<int D>(const Shape<D>& ground, Vec<D> over) {  // a place on its surface
+    const double radius = random.range(0.2, 0.6), near = std::pow(10, random.range(-7, -2));
+    over[0] += random.range(-near, near);
+    if constexpr (D == 3) over[2] += random.range(-near, near);
+    const double gap = random.range(-0.002, 0.001);
+    over[1] += radius + gap;
+    std::vector<contact::Manifold<D>> found;
+    contact::collide(ground, ball<D>(2 * radius), Pose<D>{over, {}}, 0.02, 0.01, found);
+    REQUIRE(found.size() == 1);
+    REQUIRE(found[0].count == 1);
+    CHECK((found[0].normal - Vec<D>::Unit(1)).norm() <= 2e-3);
+    CHECK(found[0].points[0].gap == doctest::Approx(gap).epsilon(1e-6).scale(1e-3));
+  };
+  const Shape<2> line = polyline(std::vector<Vec<2>>{{-1, 0}, {0, 0}, {1, 0}, {2, 0}}).value();
+  const Shape<2> grid = tiles(std::vector<std::string>{"####"}, {1, 1}).value();
+  const Shape<3> field = heights(4, 4, {1, 1}, std::vector<double>(16, 0.0)).value();
+  for (int i = 0; i < 500; ++i) {
+    CAPTURE(i);
+    one_point(line, Vec<2>(i % 2, 0));
+    one_point(grid, Vec<2>(i % 2 + 1, 1));
+    one_point(field, Vec<3>(i % 2 + 1, 0, 1));
+  }
+}
+
 TEST_CASE("nothing falls through a rugged surface, wherever it lands") {
   Random random(3);
   std::vector<double> rugged;
