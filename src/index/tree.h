@@ -79,7 +79,7 @@ class Tree {
 
   Store<D> store_;
   std::vector<std::int32_t> free_nodes_;
-  std::vector<Ref> waiting_;         // inserted, or moved far
+  std::vector<Ref> waiting_;        // inserted, or moved far
   math::Many<Item> items_, spare_;  // kept, so that rebuilding allocates nothing once warm
   std::size_t count_ = 0;
   std::size_t allowance_ = 0;  // of items that this settling may still build anew

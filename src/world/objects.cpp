@@ -230,7 +230,10 @@ void World<D>::Impl::free_removed() {
       return false;
     }
     if (o.life != Life::reported) return false;
-    for (const std::uint32_t at : o.colliders) free_colliders.push_back(at);
+    for (const std::uint32_t at : o.colliders) {
+      colliders[at].shape = {};  // which may be large
+      free_colliders.push_back(at);
+    }
     if (o.walker >= 0) walkers[static_cast<std::size_t>(o.walker)] = {};
     o.life = Life::none;
     ++o.generation;
