@@ -90,14 +90,18 @@ Manifold<D> of_piece(const Assembly<D>& all, const Piece<D>& piece, const Pose<D
   return {};
 }
 
-constexpr double kSameNormal = 0.99996;  // to half a degree
+// Whether two manifolds tell of one surface: their normals are the same to half a degree, and neither is one-way.
+template <int D>
+bool one_surface(const Manifold<D>& x, const Manifold<D>& y) {
+  return x.normal.dot(y.normal) >= 0.99996 && x.one_way == 0 && y.one_way == 0;
+}
 
 // Of what a ball meets from `first` on, one point for each normal, the deepest: at a seam it still has only one.
 template <int D>
 void keep_deepest(std::vector<Manifold<D>>& all, std::size_t first) {
   for (std::size_t i = first; i < all.size(); ++i)
     for (std::size_t j = i + 1; j < all.size();) {
-      if (all[i].normal.dot(all[j].normal) < kSameNormal || all[i].one_way != 0 || all[j].one_way != 0) {
+      if (!one_surface(all[i], all[j])) {
         ++j;
         continue;
       }
@@ -115,7 +119,7 @@ void join(std::vector<Manifold<D>>& all, double span) {
     auto count = static_cast<std::size_t>(all[i].count);
     std::copy_n(all[i].points.begin(), count, found.begin());
     for (std::size_t j = i + 1; j < all.size();) {
-      if (all[i].normal.dot(all[j].normal) < kSameNormal || all[i].one_way != 0 || all[j].one_way != 0) {
+      if (!one_surface(all[i], all[j])) {
         ++j;
         continue;
       }

@@ -18,7 +18,6 @@ template <int D>
 struct Place : Pose<D> {
   Vec<D> rest = kZero;
 
-  Place() = default;
   Place(const Pose<D>& pose) : Pose<D>(pose) {}  // NOLINT: meant to convert
   Place(const Pose<D>& pose, const Vec<D>& left_out) : Pose<D>(pose), rest(left_out) {}
 

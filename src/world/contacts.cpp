@@ -74,8 +74,7 @@ void World<D>::Impl::make_contacts() {
                                        : world::kTouching) *
                              settings.metre +
                          closing;
-    const double apart = p.slab.apart > 0 ? p.slab.left(ways_so_far(p)) : 0;
-    if (apart > reach) {
+    if (p.slab.left(ways_so_far(p)) > reach) {
       p.kept.clear(), p.standing.clear();
       p.let_through = false;
     } else if (p.fast) {
@@ -128,7 +127,7 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
                    p.start.empty() ? nullptr : p.start.data(), &told);
   p.slab.apart = 0;
   if (told.gap > margin && solver.time() == 0 && ahead == 0)
-    p.slab = {told.gap, at_a.rotation * Vec<D>(ca.own.rotation * told.normal), ways_so_far(p)};
+    p.slab = slab_of(p, at_a.rotation, told, margin, ways_so_far(p));
   hold_one_way(p, at_a, at_b);
   if (manifolds.empty()) return;
 

@@ -35,10 +35,9 @@ void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, co
   if (o.shown.body != BodyKind::dynamic || !is_convex(shape) || shape.core.isZero(0) || c.count == 0) return;
   const bool is_b = collider == pairs[contact_pairs[contact]].b;
   const Vec<D> inward = is_b ? Vec<D>(-c.normal) : c.normal;  // from the body to the plane
-  const ColliderDef<D>& def = def_of(state);
-  const Rotation<D> turned = at.rotation * def.turned;
-  const contact::Core<D> core(
-      shape, Pose<D>{at.rotation * (def.at - o.shown.mass_centre), turned});  // about the centre of mass
+  const Pose<D> about_centre{at.rotation * (state.own.position - o.shown.mass_centre),
+                             at.rotation * state.own.rotation};
+  const contact::Core<D> core(shape, about_centre);
   const dynamics::SolverPoint<D> hit = c.points[0];
   c.restitution = 0;
   const std::uint32_t pair = contact_pairs[contact];
@@ -85,11 +84,8 @@ void World<D>::Impl::look_at(world::FastPair<D>& f, double beyond) const {
   const Place<D> at_a = pose_in_step(oa, 0);
   const contact::Separation<D> s =
       contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, at_a, cb, pose_in_step(ob, 0)), beyond);
-  const bool convex = is_convex(shape_of(ca)) && is_convex(shape_of(cb));
-  f.slab.apart = std::max(convex ? s.gap : std::min(s.gap, beyond), std::numeric_limits<double>::min());
-  f.slab.normal.setZero();
-  if (convex) f.slab.normal = at_a.rotation * Vec<D>(ca.own.rotation * s.normal);
-  f.slab.ways = ways_in_step(p);
+  f.slab = slab_of(p, at_a.rotation, s, beyond, ways_in_step(p));
+  f.slab.apart = std::max(f.slab.apart, std::numeric_limits<double>::min());
 }
 
 // At least how far apart the two still are, since they were looked at, in `ahead` seconds if nothing is in their
@@ -214,8 +210,7 @@ void World<D>::Impl::end_substep() {
       tree->along(from, move, Vec<D>::Constant(near), 1, [&](std::uint32_t at) {
         const world::ColliderState<D>& c = colliders[at];
         const world::ObjectState<D>& other = objects[c.object];
-        const ColliderDef<D>& def = def_of(c);
-        if (def.zone || !def.one_way.isZero(0) || other.root == body_objects[body]) return 1.0;
+        if (c.one_way || def_of(c).zone || other.root == body_objects[body]) return 1.0;
         const bool meets = std::any_of(o.colliders.begin(), o.colliders.end(), [&](std::uint32_t own) {
           const Verdict& v = classes.verdict(colliders[own].contact_class, c.contact_class);
           return v.meet && v.channel == Channel::solid;
@@ -223,14 +218,14 @@ void World<D>::Impl::end_substep() {
         if (!meets) return 1.0;
         // Against another body that moves too, as seen from it.
         const Vec<D> carried = other.body != world::kNoBody ? solver.moving(other.body).way : Vec<D>(kZero);
-        const Pose<D> place = pose_in_step(other, 0) * Pose<D>{def.at, def.turned};
+        const Pose<D> place = pose_in_step(other, 0) * c.own;
         contact::Course<D> course;
         const Rotation<D> back = place.rotation.inverse();
         course.start.position = back * Vec<D>(from + carried - place.position);
         course.move = back * Vec<D>(move - carried);
         for (const double radius : {near, 0.0}) {  // the centre alone, if it was as near before
           ball.radius = radius;
-          const auto hit = contact::first_touch(def.shape, ball, course);
+          const auto hit = contact::first_touch(c.shape, ball, course);
           if (hit && hit->inside) continue;
           if (hit) first = std::min(first, hit->t);
           break;

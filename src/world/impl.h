@@ -210,8 +210,9 @@ struct Slab {
   Vec<D> normal = kZero;  // from a to b; zero: of any direction
   WaysSoFar<D> ways{};    // until it was found
 
-  // At least how far apart the two still are.
+  // At least how far apart the two still are; 0 without one.
   [[nodiscard]] double left(const WaysSoFar<D>& now) const {
+    if (apart <= 0) return 0;
     const Vec<D> moved = now.moved - ways.moved;
     return apart - (normal.isZero(0) ? moved.norm() : normal.dot(moved)) - (now.turned - ways.turned);
   }
@@ -334,6 +335,7 @@ template <int D>
   return is_scenery(s.kind) ? kNever : s.core.norm() + s.radius;
 }
 
+// Tells a collider what its definition now says; whoever changes the one calls this.
 template <int D>
 void know(ColliderState<D>& c, const ColliderDef<D>& def) {
   c.one_way = !def.one_way.isZero(0), c.runs = !def.surface_velocity.isZero(0);
@@ -532,6 +534,14 @@ struct World<D>::Impl {
     return {a.travelled - b.travelled, a.turned + b.turned};
   }
   void look_at(world::FastPair<D>& f, double beyond) const;
+  // Of two that were asked for no further than `beyond`.
+  [[nodiscard]] world::Slab<D> slab_of(const world::Pair<D>& p, const Rotation<D>& of_a,
+                                       const contact::Separation<D>& told, double beyond,
+                                       const world::WaysSoFar<D>& until) const {
+    const world::ColliderState<D>&a = colliders[p.a], &b = colliders[p.b];
+    if (!is_convex(a.shape) || !is_convex(b.shape)) return {std::min(told.gap, beyond), kZero, until};
+    return {told.gap, of_a * Vec<D>(a.own.rotation * told.normal), until};
+  }
   [[nodiscard]] double still_apart(const world::FastPair<D>& f, double ahead) const;
   [[nodiscard]] world::Place<D> pose_in_step(const world::ObjectState<D>& o, double ahead) const;
   void hold_one_way(world::Pair<D>& p, const world::Place<D>& at_a, const world::Place<D>& at_b);

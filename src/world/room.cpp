@@ -50,7 +50,7 @@ std::optional<Answer<D>> World<D>::Impl::deepest_in(const ObjectState<D>& o, con
     for (const std::uint32_t at : found) {
       const ColliderState<D>& c = colliders[at];
       const ObjectState<D>& other = objects[c.object];
-      if (other.root == o.root || is_excepted(o.shown.id.slot, c.object) || !def_of(c).one_way.isZero(0)) continue;
+      if (other.root == o.root || is_excepted(o.shown.id.slot, c.object) || c.one_way) continue;
       const Verdict verdict = colvik::decide(self, party(other, c.which));
       if (!verdict.meet || verdict.channel != Channel::solid) continue;
       const Pose<D> there = pose_of(c);

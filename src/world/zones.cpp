@@ -38,7 +38,7 @@ void World<D>::Impl::feel_the_rest() {
     const double reach =
         p.channel == Channel::zone ? 0 : (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
     const double most = briefs[ca.object].way + briefs[cb.object].way;
-    if (!walked && !p.touching && p.slab.apart > 0 && p.slab.left(ways_so_far(p)) > reach + most) {
+    if (!walked && !p.touching && p.slab.left(ways_so_far(p)) > reach + most) {
       p.passed = p.left = false;
       p.when = p.until = -1;
       continue;
@@ -62,14 +62,9 @@ void World<D>::Impl::feel_the_rest() {
     p.gap = s.gap;
     if (before != p.touching) feel_motion(p, before, p.touching);
     else if (!before && may_pass && s.gap <= far) p.passed = feel_motion(p, false, false);
-    const Pose<D> frame = pose_of(ca);
-    p.slab = {};
-    if (!p.touching) {
-      const bool convex = is_convex(shape_of(ca)) && is_convex(shape_of(cb));
-      p.slab = {convex ? s.gap : std::min(s.gap, beyond), convex ? Vec<D>(frame.rotation * s.normal) : Vec<D>(kZero),
-                ways_so_far(p)};
-    }
+    p.slab = p.touching ? world::Slab<D>{} : slab_of(p, oa.shown.pose.rotation, s, beyond, ways_so_far(p));
     if (!p.touching && !p.passed) continue;
+    const Pose<D> frame = pose_of(ca);
     p.normal = frame.rotation * s.normal;
     p.point = frame * Vec<D>(s.has_points ? Vec<D>(0.5 * (s.on_a + s.on_b)) : Vec<D>(kZero));
     const Vec<D> apart = velocity_at(ob.shown, p.point) - velocity_at(oa.shown, p.point);
