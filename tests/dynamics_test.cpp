@@ -17,7 +17,7 @@ void solve(std::span<dynamics::Body<D>> bodies, std::span<dynamics::Contact<D>> 
   const dynamics::SolverSettings settings;
   dynamics::Solver<D> solver;
   solver.begin(bodies, settings);
-  solver.replace(contacts, 0, contacts.size());
+  solver.set(contacts);
   for (int k = 0; k < settings.substeps; ++k) solver.substep();
   solver.end();
 }

@@ -32,35 +32,47 @@ void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings)
   }
   contacts_ = {};
   bouncing_.clear();
-  steady_.take(moving_, contacts_, {}, 0, 0);
-  quick_.take(moving_, contacts_, {}, 0, 0);
-  alone_.clear(), fast_alone_.clear();
+  whole_ = 0;
+  for (Batch* batch : {&steady_, &late_, &quick_}) take(*batch, 0, 0);
 }
 
 template <int D>
-void Solver<D>::replace(std::span<Contact<D>> contacts, std::size_t first, std::size_t fast) {
+void Solver<D>::set(std::span<Contact<D>> contacts) {
   contacts_ = contacts;
-  fast_ = fast;
-  // What was measured is the gap of this moment; gap_now adds what was moved since the step began.
-  for (std::size_t i = first; i < contacts_.size(); ++i)
+  whole_ = contacts.size();
+  measure(0);
+  prepare(0);
+  at_once_.find(moving_, contacts_, whole_);
+  for (std::size_t i = 0; i < whole_; ++i) rows_[i].at_once = at_once_.holds(i);
+  take(steady_, 0, whole_);
+}
+
+template <int D>
+void Solver<D>::replace(std::span<Contact<D>> contacts, std::size_t fresh, std::size_t fast) {
+  contacts_ = contacts;
+  measure(fresh);
+  prepare(whole_);
+  take(late_, whole_, fast);
+  take(quick_, fast, contacts_.size());
+}
+
+// What was measured is the gap of this moment; gap_now adds what was moved since the step began.
+template <int D>
+void Solver<D>::measure(std::size_t fresh) {
+  for (std::size_t i = fresh; i < contacts_.size(); ++i)
     for (Point& p : points(contacts_[i])) {
       const double gap = p.gap;
       p.gap = p.total_push = p.approach = 0, p.when = -1;
       p.gap = gap - gap_now(contacts_[i], p);
     }
-  prepare(first);
-  if (first == 0) {
-    at_once_.find(moving_, contacts_, fast);
-    for (std::size_t i = 0; i < contacts_.size(); ++i) rows_[i].at_once = at_once_.holds(i);
-  }
-  const auto take = [&](Wide<D>& wide, std::vector<std::uint32_t>& alone, std::size_t from, std::size_t to) {
-    wide.take(moving_, contacts_, rows_, from, to);
-    alone.clear();
-    for (std::size_t i = from; i < to; ++i)
-      if (!rows_[i].wide) alone.push_back(static_cast<std::uint32_t>(i));
-  };
-  if (first == 0) take(steady_, alone_, 0, fast);
-  take(quick_, fast_alone_, fast, contacts_.size());
+}
+
+template <int D>
+void Solver<D>::take(Batch& batch, std::size_t first, std::size_t end) {
+  batch.wide.take(moving_, contacts_, rows_, first, end);
+  batch.alone.clear();
+  for (std::size_t i = first; i < end; ++i)
+    if (!rows_[i].wide) batch.alone.push_back(static_cast<std::uint32_t>(i));
 }
 
 // Masses and tangents of contacts from `first` on.
@@ -95,7 +107,8 @@ void Solver<D>::prepare(std::size_t first) {
         across = (across + other) / 2 + std::sqrt(half * half + mixed * mixed);
       }
       row.across = across > 0 ? 1 / across : 0;
-      p.drag -= c.normal * c.normal.dot(p.drag);
+      if (c.friction > 0) p.drag -= c.normal * c.normal.dot(p.drag);
+      else p.drag.setZero();
       p.approach = std::max(p.approach, -c.normal.dot(relative_velocity(c, p)));
     }
     if (c.rolling > 0) {
@@ -112,22 +125,27 @@ void Solver<D>::substep() {
   pass_.time = time();
   hits();
   accelerate();
-  warm_start();
+  for (Batch* batch : {&steady_, &late_, &quick_}) {
+    batch->wide.warm_start(moving_);
+    for (const std::uint32_t i : batch->alone)
+      if (counts(contacts_[i])) warm_start(contacts_[i]);
+  }
   if (!at_once_.empty()) at_once_.solve(moving_, contacts_, rows_, pass_.removal, true);
   push(true);
   move();
   if (!at_once_.empty()) at_once_.solve(moving_, contacts_, rows_, pass_.removal, false);
   push(false);
   calm();
-  for (const std::vector<std::uint32_t>* list : {&alone_, &fast_alone_})
-    for (const std::uint32_t i : *list)
+  for (const Batch* batch : {&steady_, &late_, &quick_})
+    for (const std::uint32_t i : batch->alone)
       for (Point& p : points(contacts_[i])) {
         p.total_push += p.push;
         if (!p.struck) continue;
         p.push = 0, p.struck = false;
         p.drag.setZero();
       }
-  quick_.give_back(contacts_);
+  late_.wide.give_back(contacts_);
+  quick_.wide.give_back(contacts_);
   ++substep_;
 }
 
@@ -137,18 +155,9 @@ void Solver<D>::end() {
     bodies_[i].velocity = moving_[i].velocity;
     bodies_[i].spin = moving_[i].spin;
   }
-  steady_.give_back(contacts_);
+  steady_.wide.give_back(contacts_);
   for (Contact<D>& c : contacts_)
     for (Point& p : points(c)) p.gap_after = gap_now(c, p), p.closing = -c.normal.dot(relative_velocity(c, p));
-}
-
-template <int D>
-void Solver<D>::warm_start() {
-  steady_.warm_start(moving_);
-  quick_.warm_start(moving_);
-  for (const std::vector<std::uint32_t>* list : {&alone_, &fast_alone_})
-    for (const std::uint32_t i : *list)
-      if (counts(contacts_[i])) warm_start(contacts_[i]);
 }
 
 template <int D>
@@ -179,15 +188,16 @@ void Solver<D>::warm_start(Contact<D>& c) {
 template <int D>
 void Solver<D>::push(bool separate) {
   pass_.separate = separate;
-  const auto push = [&](Wide<D>& wide, const std::vector<std::uint32_t>& alone, bool last) {
+  const auto push = [&](Batch& batch, bool last) {
     pass_.last = last && !separate;
-    wide.push(moving_, pass_, false);
-    for (const std::uint32_t i : alone)
+    batch.wide.push(moving_, pass_, false);
+    for (const std::uint32_t i : batch.alone)
       if (counts(contacts_[i])) push_contact(contacts_[i], rows_[i], pass_);
-    wide.push(moving_, pass_, true);
+    batch.wide.push(moving_, pass_, true);
   };
-  push(steady_, alone_, true);
-  for (int pass = 1; pass <= kFastPasses; ++pass) push(quick_, fast_alone_, pass == kFastPasses);
+  push(steady_, true);
+  push(late_, true);
+  for (int pass = 1; pass <= kFastPasses; ++pass) push(quick_, pass == kFastPasses);
 }
 
 template <int D>

@@ -17,8 +17,9 @@ struct SolverSettings {
 
 /// Advances bodies by one step of several substeps. Call begin, replace, then substep as often as the settings say,
 /// then end; in between the caller may replace contacts again. Plain contacts are worked on side by side (see Wide),
-/// then the others in their order, then likewise those that are fast. After `end`, and those that are fast after each
-/// substep, they have the impulses that acted.
+/// then the others in their order; first those of the whole step, then likewise those that came within it, then those
+/// that are fast. After `end`, and those that came within the step after each substep, they have the impulses that
+/// acted.
 ///
 /// Contact is made of many small steps with warm-started impulses (Macklin and others, "Small steps in physics
 /// simulation", 2019); overlap is removed by a damped spring (Lacoursiere, "Ghosts and machines", 2007) whose velocity
@@ -32,9 +33,11 @@ class Solver {
  public:
   /// Without contacts so far.
   void begin(std::span<Body<D>> bodies, const SolverSettings& settings);
-  /// Contacts from `first` on are new: theirs are the gaps and arms of this moment. Those from `fast` on are of what
-  /// is fast, and must be stopped at once.
-  void replace(std::span<Contact<D>> contacts, std::size_t first, std::size_t fast);
+  /// The contacts of the whole step, before its first substep: theirs are the gaps and arms of this moment.
+  void set(std::span<Contact<D>> contacts);
+  /// Puts others behind these. Contacts from `fresh` on are new; those before it were told already in this step. Those
+  /// from `fast` on, not before `fresh`, are of what is fast, and must be stopped at once.
+  void replace(std::span<Contact<D>> contacts, std::size_t fresh, std::size_t fast);
   void substep();
   void end();
   /// Puts a body elsewhere in the middle of the step.
@@ -47,11 +50,17 @@ class Solver {
 
  private:
   using Point = SolverPoint<D>;
+  // Contacts that are worked on together: those side by side, and the others' indices.
+  struct Batch {
+    Wide<D> wide;
+    std::vector<std::uint32_t> alone;
+  };
 
+  void measure(std::size_t fresh);
+  void take(Batch& batch, std::size_t first, std::size_t end);
   void prepare(std::size_t first);
   void set_inertia(std::size_t body);
   void accelerate();
-  void warm_start();
   void warm_start(Contact<D>& c);
   void push(bool separate);
   void push_contact(Contact<D>& c, const Rows<D>& rows, const Pass& pass);
@@ -79,10 +88,9 @@ class Solver {
   std::vector<std::uint32_t> wild_;       // bodies that are to be calmed
   std::vector<double> allowed_, levers_;  // by place among these
   AtOnce<D> at_once_;
-  Wide<D> steady_, quick_;                         // those before `fast_`, and the others
-  std::vector<std::uint32_t> alone_, fast_alone_;  // contacts that are in neither
+  Batch steady_, late_, quick_;  // contacts of the whole step, those that came within it, and those that are fast
   SolverSettings settings_;
-  std::size_t fast_ = 0;  // contacts from here on are those of fast pairs
+  std::size_t whole_ = 0;  // contacts of the whole step
   int substep_ = 0;
   double h_ = 0;
   Pass pass_;

@@ -31,7 +31,7 @@ double World<D>::Impl::way(const Pair<D>& p, double seconds) const {
   const dynamics::Body<D>&ba = bodies[a.body], &bb = bodies[b.body];
   const dynamics::Moving<D>&ma = solver.moving(a.body), &mb = solver.moving(b.body);
   return (ma.velocity - mb.velocity).norm() * seconds + (ba.acceleration - bb.acceleration).norm() * seconds * seconds +
-         (ma.spin.norm() * a.reach + mb.spin.norm() * b.reach) * seconds;
+         (ma.spin.norm() * a.swing + mb.spin.norm() * b.swing) * seconds;
 }
 
 template <int D>
@@ -42,7 +42,7 @@ void World<D>::Impl::make_contacts() {
   fast_pairs.clear();
   ways.assign(1, 0.0);
   for (std::size_t i = 1; i < bodies.size(); ++i)
-    ways.push_back((bodies[i].velocity.norm() + bodies[i].spin.norm() * objects[body_objects[i]].reach) * dt +
+    ways.push_back((bodies[i].velocity.norm() + bodies[i].spin.norm() * objects[body_objects[i]].swing) * dt +
                    bodies[i].acceleration.norm() * dt * dt);
   for (std::size_t i = 0; i < pairs.size(); ++i) {
     Pair<D>& p = pairs[i];
@@ -64,10 +64,10 @@ void World<D>::Impl::make_contacts() {
     double closing = ways[a.body] + ways[b.body];
     if (a.careless && b.careless) closing = 0;
     else if (closing > 0.5 * world::kFastPart * small) closing = way(p, dt);  // they may go the same way
-    double most = world::kFastPart * small;
+    const double most = world::kFastPart * small;
     // What touches already changes less, unless it is thin.
-    if (p.touching) most = std::max(most, std::min({world::kFastTouching * small, a.thin, b.thin}));
-    p.fast = closing > most;
+    const double touching_most = std::max(most, std::min({world::kFastTouching * small, a.thin, b.thin}));
+    p.fast = closing > (p.touching ? touching_most : most);
     // Those further apart than this can neither push nor count as touching in this step.
     const double reach = (p.fast       ? world::kMargin
                           : p.touching ? world::kLetGo
@@ -78,7 +78,7 @@ void World<D>::Impl::make_contacts() {
       p.kept.clear(), p.standing.clear();
       p.let_through = false;
     } else if (p.fast) {
-      world::FastPair<D> f{static_cast<std::uint32_t>(i)};
+      world::FastPair<D> f{static_cast<std::uint32_t>(i), most, touching_most};
       if (!p.touching) {
         look_at(f, 2 * reach);
         p.slab = {f.slab.apart, f.slab.normal, ways_so_far(p)};
@@ -90,7 +90,7 @@ void World<D>::Impl::make_contacts() {
     }
   }
   steady_contacts = contacts.size();
-  solver.replace(contacts, 0, steady_contacts);
+  solver.set(contacts);
 }
 
 // The point of the last step that goes on: of the same features, or else, as these change where two edges lie

@@ -91,8 +91,8 @@ void World<D>::Impl::put(world::ObjectState<D>& o, const world::Place<D>& at) {
   const Vec<D>& centre = o.shown.mass_centre;
   const double turn = chord(o.shown.pose.rotation, at.rotation);
   const Vec<D> way = o.place().way_to(at) + (at.rotation * centre - o.shown.pose.rotation * centre);
-  brief.travelled += way, brief.turned += o.reach * turn;
-  if (o.body != world::kNoBody) brief.way += way.norm() + (o.reach + centre.norm()) * turn;
+  brief.travelled += way, brief.turned += o.swing * turn;
+  if (o.body != world::kNoBody) brief.way += way.norm() + (o.swing + centre.norm()) * turn;
   o.shown.pose = at, o.rest = at.rest;
 }
 

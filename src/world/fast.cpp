@@ -72,7 +72,7 @@ template <int D>
 world::WaysSoFar<D> World<D>::Impl::ways_in_step(const Pair<D>& p) const {
   const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
   const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
-  return {a.moved - b.moved, a.turning * oa.reach + b.turning * ob.reach};
+  return {a.moved - b.moved, a.turning * oa.swing + b.turning * ob.swing};
 }
 
 // How far apart the two are now; of more than `beyond`, that it is more.
@@ -99,9 +99,93 @@ double World<D>::Impl::still_apart(const world::FastPair<D>& f, double ahead) co
     const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
     then.moved += (a.velocity - b.velocity) * ahead +
                   (bodies[oa.body].acceleration - bodies[ob.body].acceleration) * (ahead * ahead / 2);
-    then.turned += (a.spin.norm() * oa.reach + b.spin.norm() * ob.reach) * ahead;
+    then.turned += (a.spin.norm() * oa.swing + b.spin.norm() * ob.swing) * ahead;
   }
   return f.slab.left(then);
+}
+
+// How far from now the two first touch within the substep, in seconds: 0 if they are in each other already; nothing if
+// they do not.
+template <int D>
+std::optional<double> World<D>::Impl::time_of_touch(const Pair<D>& p, double h) const {
+  const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
+  const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
+  const auto touch = [&](const world::ColliderState<D>& c, const world::ObjectState<D>& stands,
+                         const world::ColliderState<D>& d, const world::ObjectState<D>& moves) {
+    const Place<D> at = pose_in_step(stands, 0), from = pose_in_step(moves, 0);
+    contact::Course<D> course;
+    course.start = relative_pose(c, at, d, from);
+    const Rotation<D> back = (at.rotation * c.own.rotation).inverse();
+    const Place<D> at_then = pose_in_step(stands, h), then = pose_in_step(moves, h);
+    const auto origin = [&](const Pose<D>& pose) { return Vec<D>(pose.rotation * d.own.position); };
+    const Vec<D> move = from.way_to(then) - at.way_to(at_then) + origin(then) - origin(from);
+    course.move = back * move;
+    const Spin<D> turn = (solver.moving(moves.body).spin - solver.moving(stands.body).spin) * h;
+    if constexpr (D == 2) course.turn = turn;
+    else course.turn = back * turn;
+    return contact::first_touch(shape_of(c), shape_of(d), course);
+  };
+  // The one that turns less stands still; the other moves as seen from it.
+  const bool swapped = solver.moving(oa.body).spin.norm() > solver.moving(ob.body).spin.norm();
+  const auto impact = swapped ? touch(cb, ob, ca, oa) : touch(ca, oa, cb, ob);
+  if (!impact) return std::nullopt;
+  return impact->inside ? 0 : impact->t * h;
+}
+
+// Whether a pair's contacts of the last substep still hold in this one. If not, what they did is kept, and so are
+// their impulses, to start from.
+template <int D>
+bool World<D>::Impl::holds(world::FastPair<D>& f, double closing) {
+  Pair<D>& p = pairs[f.pair];
+  if (f.count > 0) {
+    const world::WaysSoFar<D> now = ways_in_step(p);
+    const double since = (now.moved - f.found.moved).norm() + now.turned - f.found.turned;
+    if (since + closing <= f.hold) {
+      const auto first = static_cast<std::uint32_t>(steady_contacts + held_contacts.size());
+      for (std::uint32_t k = f.first; k < f.first + f.count; ++k) held_contacts.push_back(contacts[k]);
+      held_pairs.insert(held_pairs.end(), f.count, f.pair);
+      f.first = first;
+      return true;
+    }
+  }
+  if (solver.time() > 0) p.kept.clear();
+  for (std::uint32_t k = f.first; k < f.first + f.count; ++k) note_contact(contacts[k], f.pair, false);
+  f.count = 0;
+  return false;
+}
+
+// Where the pairs are in this substep that are not held: which come near enough to touch, and which pass.
+template <int D>
+void World<D>::Impl::look_ahead(double h, double margin) {
+  coming.clear(), missed.clear(), held_contacts.clear(), held_pairs.clear();
+  for (std::uint32_t i = 0; i < fast_pairs.size(); ++i) {
+    world::FastPair<D>& f = fast_pairs[i];
+    const Pair<D>& p = pairs[f.pair];
+    const double closing = way(p, h);
+    if (holds(f, closing)) continue;
+    if (f.slab.apart > 0) {
+      if (still_apart(f, 0) > margin + closing) continue;
+      look_at(f, 4 * (margin + closing));
+      if (f.slab.apart > margin + closing) continue;
+    }
+    const double thin_a = objects[colliders[p.a].object].thin, thin_b = objects[colliders[p.b].object].thin;
+    const double small = std::min(thin_a > 0 ? thin_a : closing, thin_b > 0 ? thin_b : closing);
+    world::Coming c{i, closing, 0, closing > world::kQuickPart * small};
+    // What is near already is where it will touch; what rolls stays so.
+    const double near = 0.3 * closing + world::kTouching * settings.metre;
+    const bool leaps = closing > world::kLeapPart * small;
+    if (leaps && f.slab.apart == 0) look_at(f, near);
+    if (leaps && f.slab.apart > near) {
+      const bool passes = !f.slab.normal.isZero(0) && still_apart(f, h) > 0;
+      const std::optional<double> touch = passes ? std::nullopt : time_of_touch(p, h);
+      if (!touch) {
+        missed.push_back(c);
+        continue;
+      }
+      c.ahead = *touch;
+    }
+    coming.push_back(c);
+  }
 }
 
 template <int D>
@@ -112,81 +196,54 @@ void World<D>::Impl::begin_substep() {
   for (std::uint32_t i = 1; i < bodies.size(); ++i)
     if (solver.moving(i).velocity.squaredNorm() > racing[i]) racers.push_back(i);
   if (fast_pairs.empty()) return;
-  // What the last substep did is kept; so are its impulses, to start from.
-  if (solver.time() > 0) {
-    for (const world::FastPair<D>& f : fast_pairs) pairs[f.pair].kept.clear();
-    for (std::size_t i = steady_contacts; i < contacts.size(); ++i) note_contact(contacts[i], contact_pairs[i], false);
-  }
-  contacts.resize(steady_contacts);
-  contact_pairs.resize(steady_contacts);
-  std::vector<std::uint32_t>& missed = roots;  // their contacts come last
-  missed.clear();
-  for (world::FastPair<D>& f : fast_pairs) {
-    const std::uint32_t i = f.pair;
-    Pair<D>& p = pairs[i];
-    const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
-    const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
-    const double closing = way(p, h);
-    if (f.slab.apart > 0) {
-      if (still_apart(f, 0) > margin + closing) continue;
-      look_at(f, 4 * (margin + closing));
-      if (f.slab.apart > margin + closing) continue;
-    }
-    const double small = std::min(oa.thin > 0 ? oa.thin : closing, ob.thin > 0 ? ob.thin : closing);
-    double ahead = 0;
-    // What is near already is where it will touch; what rolls stays so.
-    const double near = 0.3 * closing + world::kTouching * settings.metre;
-    const bool leaps = closing > world::kLeapPart * small;
-    if (leaps && f.slab.apart == 0) look_at(f, near);
-    if (leaps && f.slab.apart > near) {
-      if (!f.slab.normal.isZero(0) && still_apart(f, h) > 0) {
-        missed.push_back(i);
-        continue;
-      }
-      const Place<D> a = pose_in_step(oa, 0), b = pose_in_step(ob, 0);
-      // The one that turns less stands still; the other moves as seen from it.
-      const bool swapped = solver.moving(oa.body).spin.norm() > solver.moving(ob.body).spin.norm();
-      const auto touch = [&](const world::ColliderState<D>& c, const world::ObjectState<D>& stands, const Place<D>& at,
-                             const world::ColliderState<D>& d, const world::ObjectState<D>& moves,
-                             const Place<D>& from) {
-        contact::Course<D> course;
-        course.start = relative_pose(c, at, d, from);
-        const Rotation<D> back = (at.rotation * c.own.rotation).inverse();
-        const Place<D> at_then = pose_in_step(stands, h), then = pose_in_step(moves, h);
-        const auto origin = [&](const Pose<D>& pose) { return Vec<D>(pose.rotation * d.own.position); };
-        const Vec<D> move = from.way_to(then) - at.way_to(at_then) + origin(then) - origin(from);
-        course.move = back * move;
-        const Spin<D> turn = (solver.moving(moves.body).spin - solver.moving(stands.body).spin) * h;
-        if constexpr (D == 2) course.turn = turn;
-        else course.turn = back * turn;
-        return contact::first_touch(shape_of(c), shape_of(d), course);
-      };
-      const auto impact = swapped ? touch(cb, ob, b, ca, oa, a) : touch(ca, oa, a, cb, ob, b);
-      if (!impact) {
-        missed.push_back(i);
-        continue;
-      }
-      if (!impact->inside) ahead = impact->t * h;
-    }
-    const std::size_t first = contacts.size();
-    add_contacts(i, pose_in_step(oa, ahead), pose_in_step(ob, ahead), ahead > 0 ? margin : margin + closing, ahead,
-                 false);
-    f.slab.apart = contacts.size() > first ? 0 : std::numeric_limits<double>::min();
-    // One corner hit at this speed sends the others through what it hit, all within the substep: they are
-    // held in front of it, too.
-    if (closing > small)
-      for (std::size_t k = first, n = contacts.size(); k < n; ++k) {
-        add_corners(k, p.b, pose_in_step(ob, ahead), ahead);
-        add_corners(k, p.a, pose_in_step(oa, ahead), ahead);
-      }
-  }
+  look_ahead(h, margin);
+  contacts.resize(steady_contacts), contact_pairs.resize(steady_contacts);
+  contacts.insert(contacts.end(), held_contacts.begin(), held_contacts.end());
+  contact_pairs.insert(contact_pairs.end(), held_pairs.begin(), held_pairs.end());
+  const std::size_t fresh = contacts.size();
+  for (const world::Coming& c : coming)
+    if (!c.quick) find_contacts(c, margin);
+  const std::size_t quick = contacts.size();
+  for (const world::Coming& c : coming)
+    if (c.quick) find_contacts(c, margin);
   // These do not meet unless something else sends them another way within the substep.
-  for (const std::uint32_t i : missed) {
-    const Pair<D>& p = pairs[i];
+  for (const world::Coming& c : missed) {
+    world::FastPair<D>& f = fast_pairs[c.fast];
+    const Pair<D>& p = pairs[f.pair];
     const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
-    add_contacts(i, pose_in_step(oa, 0), pose_in_step(ob, 0), margin + way(p, h), 0, true);
+    f.first = static_cast<std::uint32_t>(contacts.size()), f.hold = 0;
+    add_contacts(f.pair, pose_in_step(oa, 0), pose_in_step(ob, 0), margin + c.closing, 0, true);
+    f.count = static_cast<std::uint32_t>(contacts.size()) - f.first;
   }
-  solver.replace(contacts, steady_contacts, steady_contacts);
+  solver.replace(contacts, fresh, quick);
+}
+
+// The contacts of a pair where it touches or will touch.
+template <int D>
+void World<D>::Impl::find_contacts(const world::Coming& c, double margin) {
+  world::FastPair<D>& f = fast_pairs[c.fast];
+  const Pair<D>& p = pairs[f.pair];
+  const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
+  const double thin_a = oa.thin, thin_b = ob.thin;
+  const double small = std::min(thin_a > 0 ? thin_a : c.closing, thin_b > 0 ? thin_b : c.closing);
+  const std::size_t first = contacts.size();
+  add_contacts(f.pair, pose_in_step(oa, c.ahead), pose_in_step(ob, c.ahead), c.ahead > 0 ? margin : margin + c.closing,
+               c.ahead, false);
+  f.slab.apart = contacts.size() > first ? 0 : std::numeric_limits<double>::min();
+  bool touching = c.ahead > 0;
+  for (std::size_t k = first; k < contacts.size(); ++k)
+    for (const dynamics::SolverPoint<D>& point : dynamics::points(contacts[k]))
+      touching = touching || point.gap <= world::kTouching * settings.metre;
+  // One corner hit at this speed sends the others through what it hit, all within the substep: they are
+  // held in front of it, too.
+  if (c.closing > small)
+    for (std::size_t k = first, n = contacts.size(); k < n; ++k) {
+      add_corners(k, p.b, pose_in_step(ob, c.ahead), c.ahead);
+      add_corners(k, p.a, pose_in_step(oa, c.ahead), c.ahead);
+    }
+  f.first = static_cast<std::uint32_t>(first), f.count = static_cast<std::uint32_t>(contacts.size() - first);
+  f.hold = c.quick ? 0 : touching ? f.holds_touching : f.holds;
+  f.found = ways_in_step(p);
 }
 
 // Where bodies that move far within the step are at the end of each substep.

@@ -31,6 +31,7 @@ inline constexpr double kStill = 0.04;         // slower than this everywhere, p
 inline constexpr double kSettled = 0.5;        // seconds at rest after which a body may fall asleep
 inline constexpr double kFastPart = 0.05;      // of its size: what moves further within a step is fast
 inline constexpr double kFastTouching = 0.25;  // likewise if the two touch already
+inline constexpr double kQuickPart = 0.25;     // of its thickness: what moves further within a substep is stopped at once
 inline constexpr double kLeapPart = 0.02;      // likewise within a substep: it is followed on its way
 
 inline constexpr double kNever = std::numeric_limits<double>::max();
@@ -118,7 +119,8 @@ struct ObjectState {
   double inverse_mass = 0;
   double heart = 0;                      // radius of a ball about its centre of mass inside a solid of its own; 0: none
   double thin = 0;                       // of one inside each of its solids
-  double reach = 0;                      // of its solids from the centre of mass
+  double reach = 0;                      // of it from the centre of mass, but for scenery
+  double swing = 0;                      // of all of it, but for what is round about its middle: what turning moves
   std::int32_t trail = -1;               // place among the trailed bodies of the running step
   std::int32_t walker = -1;              // place among the walkers
   std::uint32_t parent = kAlone;         // slot
@@ -243,11 +245,23 @@ struct Pair {
   std::vector<contact::Start<D>> start;
 };
 
-// A pair whose contacts are found anew in each substep.
+// A pair whose contacts are found within the step, when the two are near, and anew when they have moved too far since.
 template <int D>
 struct FastPair {
   std::uint32_t pair = 0;
+  double holds = 0, holds_touching = 0;  // ways that they may make until then, apart and touching
   Slab<D> slab{};  // as they were when last looked at, with their ways within the step; none: they had contacts
+  std::uint32_t first = 0, count = 0;  // contacts
+  double hold = 0;                     // way until these are found anew
+  WaysSoFar<D> found{};                // ways within the step when these were found
+};
+
+// A pair whose contacts are about to be found.
+struct Coming {
+  std::uint32_t fast = 0;  // index into the fast pairs
+  double closing = 0;      // way in the substep, at most
+  double ahead = 0;        // seconds until the two touch
+  bool quick = false;      // they must be stopped at once
 };
 
 // Touch of two objects on a channel, made of all their touching pairs.
@@ -413,6 +427,9 @@ struct World<D>::Impl {
   math::Many<dynamics::Contact<D>> contacts;  // those of fast pairs last
   std::vector<std::uint32_t> contact_pairs;
   std::vector<world::FastPair<D>> fast_pairs;
+  std::vector<world::Coming> coming, missed;          // of a substep; the latter do not meet if nothing hits them
+  math::Many<dynamics::Contact<D>> held_contacts;              // of a substep: contacts that are not found anew
+  std::vector<std::uint32_t> held_pairs;              // and theirs
   std::vector<double> ways;  // of bodies: how far any of its points may get within the step
   std::size_t steady_contacts = 0;
   std::vector<std::uint32_t> racers;   // bodies that may pass something in a substep
@@ -534,6 +551,10 @@ struct World<D>::Impl {
     return {a.travelled - b.travelled, a.turned + b.turned};
   }
   void look_at(world::FastPair<D>& f, double beyond) const;
+  [[nodiscard]] std::optional<double> time_of_touch(const world::Pair<D>& p, double h) const;
+  [[nodiscard]] bool holds(world::FastPair<D>& f, double closing);
+  void look_ahead(double h, double margin);
+  void find_contacts(const world::Coming& c, double margin);
   // Of two that were asked for no further than `beyond`.
   [[nodiscard]] world::Slab<D> slab_of(const world::Pair<D>& p, const Rotation<D>& of_a,
                                        const contact::Separation<D>& told, double beyond,

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "world/checks.h"
 #include "world/impl.h"
 
 namespace colvik {
@@ -19,15 +20,24 @@ Inertia<3> point_inertia(const Vec<3>& arm) {
 
 }  // namespace
 
-// How far its solids reach from the centre of mass, and the balls that fit in them.
+// How far its colliders reach from the centre of mass, and the balls that fit in them.
 template <int D>
 void World<D>::Impl::set_size(ObjectState<D>& o) {
-  o.reach = o.heart = 0;
+  o.reach = o.swing = o.heart = 0;
   o.thin = std::numeric_limits<double>::max();
   for (const Collider<D>& c : o.shown.colliders) {
+    Shape<D> shape = c.def.shape;
+    const auto furthest = [&] {
+      const Bounds<D> box = bounds(shape, Pose<D>{c.def.at, c.def.turned});
+      const double far = Vec<D>((box.centre() - o.shown.mass_centre).cwiseAbs() + box.size() / 2).norm();
+      const double most = world::kFurthest * settings.metre;
+      return far < most ? far : most;  // some have no end
+    };
+    const double whole = furthest();
+    shape.radius = 0;
+    o.swing = std::max(o.swing, furthest());
     if (is_scenery(c.def.shape.kind)) continue;
-    const Bounds<D> box = bounds(c.def.shape, Pose<D>{c.def.at, c.def.turned});
-    o.reach = std::max(o.reach, (box.centre() - o.shown.mass_centre).norm() + box.size().norm() / 2);
+    o.reach = std::max(o.reach, whole);
     if (!c.def.zone || o.shown.body != BodyKind::dynamic) o.thin = std::min(o.thin, world::thinness(c.def.shape));
     if (c.def.zone) continue;
     const Pose<D> centre{Pose<D>{c.def.at, c.def.turned}.to_local(o.shown.mass_centre), {}};
@@ -38,7 +48,7 @@ void World<D>::Impl::set_size(ObjectState<D>& o) {
     ObjectState<D>& c = objects[child];
     c.shown.mass_centre = c.on_root.to_local(objects[o.root].shown.mass_centre);
     set_size(c);
-    o.reach = std::max(o.reach, c.reach);
+    o.reach = std::max(o.reach, c.reach), o.swing = std::max(o.swing, c.swing);
     if (c.thin > 0) o.thin = std::min(o.thin, c.thin);
   }
   if (o.thin == std::numeric_limits<double>::max()) o.thin = 0;

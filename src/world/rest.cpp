@@ -124,7 +124,7 @@ void World<D>::Impl::wake_touched() {
         continue;
       }
       const bool comes = o.shown.body != BodyKind::fixed;
-      const double way = comes ? (o.shown.velocity.norm() + o.shown.spin.norm() * o.reach) * dt +
+      const double way = comes ? (o.shown.velocity.norm() + o.shown.spin.norm() * o.swing) * dt +
                                      settings.gravity.norm() * std::abs(o.shown.gravity_scale) * dt * dt
                                : 0;
       const contact::Separation<D> gap =
@@ -132,7 +132,7 @@ void World<D>::Impl::wake_touched() {
       if (gap.gap > reach + way) continue;
       const Pose<D> frame = pose_of(sleeper);
       const Vec<D> normal = frame.rotation * gap.normal;
-      const double closing = comes ? -normal.dot(o.shown.velocity) * dt + o.shown.spin.norm() * o.reach * dt : 0;
+      const double closing = comes ? -normal.dot(o.shown.velocity) * dt + o.shown.spin.norm() * o.swing * dt : 0;
       if (gap.gap <= reach + std::max(0.0, closing)) groups.push_back(s.resting);
     }
     if (groups.empty()) return;

@@ -159,7 +159,7 @@ void pack(A& a, ColliderState<D>& c) {
 }
 template <class A, int D>
 void pack(A& a, ObjectState<D>& o) {
-  a(o.shown, o.rest, o.life, o.generation, o.colliders, o.reach, o.thin, o.heart, o.inverse_mass, o.inertia,
+  a(o.shown, o.rest, o.life, o.generation, o.colliders, o.reach, o.swing, o.thin, o.heart, o.inverse_mass, o.inertia,
     o.inverse_inertia, o.force, o.torque, o.changes, o.target, o.resting, o.still_for, o.disturbed, o.given_mass,
     o.given_mass_centre, o.given_inertia, o.locked_rotation, o.locked_axes, o.locked_turns, o.continuous, o.may_sleep,
     o.pushes, o.parent, o.root, o.on_root, o.children, o.own_body, o.own_mass, o.own_active, o.meets_relatives,

@@ -48,7 +48,7 @@ void World<D>::Impl::feel_the_rest() {
       return o.body != world::kNoBody ? Vec<D>(o.shown.pose.position - o.pose_before.position) : Vec<D>(kZero);
     };
     const auto turned = [&](const world::ObjectState<D>& o) {
-      return o.body != world::kNoBody ? o.shown.spin.norm() * o.reach * dt : 0;
+      return o.body != world::kNoBody ? o.shown.spin.norm() * o.swing * dt : 0;
     };
     const double far = (moved(oa) - moved(ob)).norm() + turned(oa) + turned(ob);
     const bool may_pass = far > 0.5 * (world::thinness(shape_of(ca)) + world::thinness(shape_of(cb)));
