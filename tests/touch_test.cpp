@@ -227,3 +227,26 @@ TEST_CASE_TEMPLATE("listeners may come and go while listeners are told", T, Two,
   CHECK(first == 2);
   CHECK(later == 20 + 40);
 }
+
+TEST_CASE("a zone of any shape that turns with its object meets what it sweeps over once a turn") {
+  const std::vector<Vec<2>> corners{{-0.5, 0}, {0.5, 0}};
+  for (const Shape<2>& shape :
+       {box(1, 1), tiles(std::vector<std::string>{"#"}, {1, 1}).value(), polyline(corners).value()}) {
+    CAPTURE(static_cast<int>(shape.kind));
+    World<2> world;
+    ColliderDef<2> beam = zone(shape);
+    beam.at = {5, 0};
+    if (shape.kind == ShapeKind::tiles) beam.at = {4.5, -0.5};
+    ObjectDef<2> lamp = thing<2>("lamp", BodyKind::kinematic, kZero, {beam});
+    lamp.spin[0] = kPi;  // a turn in two seconds
+    world.add(lamp).value();
+    world.add(thing<2>("crate", BodyKind::fixed, {0, 5}, {solid(box(0.4, 0.4))})).value();
+    int begins = 0, ends = 0;
+    for (int i = 0; i < 360; ++i) {
+      world.step();
+      for (const Event<2>& e : world.events()) (e.phase == Phase::begin ? begins : ends) += 1;
+    }
+    CHECK(begins == 3);
+    CHECK(ends == 3);
+  }
+}

@@ -4,15 +4,24 @@ namespace colvik {
 namespace {
 
 // Series on [-pi/4, pi/4]; the first left-out term is below 1e-17 there.
+constexpr double over_factorial(int n) {
+  double product = 1;  // exact up to 22!
+  for (int i = 2; i <= n; ++i) product *= i;
+  return 1 / product;
+}
+template <int First>
+double series(double q) {
+  double sum = 0;
+  for (int n = First + 14; n >= First; n -= 2) sum = over_factorial(n) - q * sum;
+  return sum;
+}
 double sine_series(double x) {
   const double q = x * x;
-  return x * (1 - q / 6 * (1 - q / 20 * (1 - q / 42 * (1 - q / 72 * (1 - q / 110 * (1 - q / 156 * (1 - q / 210)))))));
+  return x - x * q * series<3>(q);
 }
 double cosine_series(double x) {
   const double q = x * x;
-  return 1 -
-         q / 2 *
-             (1 - q / 12 * (1 - q / 30 * (1 - q / 56 * (1 - q / 90 * (1 - q / 132 * (1 - q / 182 * (1 - q / 240)))))));
+  return 1 - q * series<2>(q);
 }
 
 // arctan on [0, 1]: halve the angle three times (t -> t / (1 + sqrt(1 + t^2))), then the series.

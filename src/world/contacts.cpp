@@ -64,9 +64,10 @@ void World<D>::Impl::make_contacts() {
     double closing = ways[a.body] + ways[b.body];
     if (a.careless && b.careless) closing = 0;
     else if (closing > 0.5 * world::kFastPart * small) closing = way(p, dt);  // they may go the same way
-    const double most = world::kFastPart * small;
+    const double thin = std::min(a.thin, b.thin);
+    const double most = std::min(world::kFastPart * small, 0.5 * thin);
     // What touches already changes less, unless it is thin.
-    const double touching_most = std::max(most, std::min({world::kFastTouching * small, a.thin, b.thin}));
+    const double touching_most = std::max(most, std::min(world::kFastTouching * small, thin));
     p.fast = closing > (p.touching ? touching_most : most);
     // Those further apart than this can neither push nor count as touching in this step.
     const double reach = (p.fast       ? world::kMargin
@@ -78,7 +79,7 @@ void World<D>::Impl::make_contacts() {
       p.kept.clear(), p.standing.clear();
       p.let_through = false;
     } else if (p.fast) {
-      world::FastPair<D> f{static_cast<std::uint32_t>(i), most, touching_most};
+      world::FastPair<D> f{static_cast<std::uint32_t>(i), most, std::min(touching_most, 0.5 * thin)};
       if (!p.touching) {
         look_at(f, 2 * reach);
         p.slab = {f.slab.apart, f.slab.normal, ways_so_far(p)};
