@@ -193,7 +193,7 @@ TEST_CASE("run: the demo scenes meet everything and exit with 0") {
   CHECK(has(ran.out, "collect        2 times      1.900 s  courier with stamped.1"));
   CHECK(has(ran.out, "16 of 16 expectations met"));
   CHECK(has(ran.out, "data/loading-bay.toml: 3D"));
-  CHECK(has(ran.out, "objects   38 live, 43 at the peak"));
+  CHECK(has(ran.out, "objects   39 live, 43 at the peak"));
   CHECK_FALSE(has(ran.out, "\x1b["));  // not a terminal
   std::istringstream lines(ran.out);
   for (std::string line; std::getline(lines, line);) CHECK(line.size() <= 100);
