@@ -164,7 +164,8 @@ TEST_CASE_TEMPLATE("contacts that come within a step and stay count like those o
                       (bodies[i].centre - late_bodies[i].centre).norm()});
     for (std::size_t i = 0; i < contacts.size(); ++i)
       for (int k = 0; k < contacts[i].count; ++k) {
-        const auto &p = contacts[i].points[static_cast<std::size_t>(k)], &q = late[i].points[static_cast<std::size_t>(k)];
+        const auto &p = contacts[i].points[static_cast<std::size_t>(k)],
+                   &q = late[i].points[static_cast<std::size_t>(k)];
         off = std::max({off, std::abs(p.total_push - q.total_push), std::abs(p.gap_after - q.gap_after),
                         std::abs(p.when - q.when)});
       }

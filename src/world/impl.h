@@ -31,8 +31,8 @@ inline constexpr double kStill = 0.04;         // slower than this everywhere, p
 inline constexpr double kSettled = 0.5;        // seconds at rest after which a body may fall asleep
 inline constexpr double kFastPart = 0.05;      // of its size: what moves further within a step is fast
 inline constexpr double kFastTouching = 0.25;  // likewise if the two touch already
-inline constexpr double kQuickPart = 0.25;     // of its thickness: what moves further within a substep is stopped at once
-inline constexpr double kLeapPart = 0.02;      // likewise within a substep: it is followed on its way
+inline constexpr double kQuickPart = 0.25;  // of its thickness: what moves further within a substep is stopped at once
+inline constexpr double kLeapPart = 0.02;   // likewise within a substep: it is followed on its way
 
 inline constexpr double kNever = std::numeric_limits<double>::max();
 inline constexpr double kVisitGap = 0.1;  // seconds apart after which the next touch is another visit
@@ -427,10 +427,10 @@ struct World<D>::Impl {
   math::Many<dynamics::Contact<D>> contacts;  // those of fast pairs last
   std::vector<std::uint32_t> contact_pairs;
   std::vector<world::FastPair<D>> fast_pairs;
-  std::vector<world::Coming> coming, missed;          // of a substep; the latter do not meet if nothing hits them
-  math::Many<dynamics::Contact<D>> held_contacts;              // of a substep: contacts that are not found anew
-  std::vector<std::uint32_t> held_pairs;              // and theirs
-  std::vector<double> ways;  // of bodies: how far any of its points may get within the step
+  std::vector<world::Coming> coming, missed;       // of a substep; the latter do not meet if nothing hits them
+  math::Many<dynamics::Contact<D>> held_contacts;  // of a substep: contacts that are not found anew
+  std::vector<std::uint32_t> held_pairs;           // and theirs
+  std::vector<double> ways;                        // of bodies: how far any of its points may get within the step
   std::size_t steady_contacts = 0;
   std::vector<std::uint32_t> racers;   // bodies that may pass something in a substep
   std::vector<double> racing;          // by body: the square of the speed from which on it may

@@ -23,8 +23,7 @@ void World<D>::Impl::put_in_tree(std::uint32_t at) {
     // Along its velocity, gravity added, and round its centre.
     Vec<D> travel = s.velocity * dt;
     if (s.body == BodyKind::dynamic) travel += settings.gravity * (s.gravity_scale * dt * dt);
-    const double arm =
-        std::min(o.swing, (pose.position - s.pose * o.shown.mass_centre).norm() + now.size().norm() / 2);
+    const double arm = std::min(o.swing, (pose.position - s.pose * o.shown.mass_centre).norm() + now.size().norm() / 2);
     // What moves far for its size may be sent any way within the step.
     const double far = travel.norm();
     const bool leaps = s.body == BodyKind::dynamic && o.continuous && far > o.thin;
