@@ -170,7 +170,7 @@ void World<D>::Impl::look_ahead(double h, double margin) {
     }
     const double thin_a = objects[colliders[p.a].object].thin, thin_b = objects[colliders[p.b].object].thin;
     const double small = std::min(thin_a > 0 ? thin_a : closing, thin_b > 0 ? thin_b : closing);
-    world::Coming c{i, closing, 0, closing > world::kQuickPart * small};
+    world::Coming c{i, closing, small, 0, closing > world::kQuickPart * small};
     // What is near already is where it will touch; what rolls stays so.
     const double near = 0.3 * closing + world::kTouching * settings.metre;
     const bool leaps = closing > world::kLeapPart * small;
@@ -202,33 +202,27 @@ void World<D>::Impl::begin_substep() {
   contact_pairs.insert(contact_pairs.end(), held_pairs.begin(), held_pairs.end());
   const std::size_t fresh = contacts.size();
   for (const world::Coming& c : coming)
-    if (!c.quick) find_contacts(c, margin);
+    if (!c.quick) find_contacts(c, margin, false);
   const std::size_t quick = contacts.size();
   for (const world::Coming& c : coming)
-    if (c.quick) find_contacts(c, margin);
+    if (c.quick) find_contacts(c, margin, false);
   // These do not meet unless something else sends them another way within the substep.
-  for (const world::Coming& c : missed) {
-    world::FastPair<D>& f = fast_pairs[c.fast];
-    const Pair<D>& p = pairs[f.pair];
-    const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
-    f.first = static_cast<std::uint32_t>(contacts.size()), f.hold = 0;
-    add_contacts(f.pair, pose_in_step(oa, 0), pose_in_step(ob, 0), margin + c.closing, 0, true);
-    f.count = static_cast<std::uint32_t>(contacts.size()) - f.first;
-  }
+  for (const world::Coming& c : missed) find_contacts(c, margin, true);
   solver.replace(contacts, fresh, quick);
 }
 
-// The contacts of a pair where it touches or will touch.
+// The contacts of a pair where it touches or will touch, or passes.
 template <int D>
-void World<D>::Impl::find_contacts(const world::Coming& c, double margin) {
+void World<D>::Impl::find_contacts(const world::Coming& c, double margin, bool guard) {
   world::FastPair<D>& f = fast_pairs[c.fast];
   const Pair<D>& p = pairs[f.pair];
   const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
-  const double thin_a = oa.thin, thin_b = ob.thin;
-  const double small = std::min(thin_a > 0 ? thin_a : c.closing, thin_b > 0 ? thin_b : c.closing);
   const std::size_t first = contacts.size();
   add_contacts(f.pair, pose_in_step(oa, c.ahead), pose_in_step(ob, c.ahead), c.ahead > 0 ? margin : margin + c.closing,
-               c.ahead, false);
+               c.ahead, guard);
+  f.first = static_cast<std::uint32_t>(first), f.count = static_cast<std::uint32_t>(contacts.size() - first);
+  f.hold = 0;
+  if (guard) return;
   f.slab.apart = contacts.size() > first ? 0 : std::numeric_limits<double>::min();
   bool touching = c.ahead > 0;
   for (std::size_t k = first; k < contacts.size(); ++k)
@@ -236,12 +230,12 @@ void World<D>::Impl::find_contacts(const world::Coming& c, double margin) {
       touching = touching || point.gap <= world::kTouching * settings.metre;
   // One corner hit at this speed sends the others through what it hit, all within the substep: they are
   // held in front of it, too.
-  if (c.closing > small)
+  if (c.closing > c.small)
     for (std::size_t k = first, n = contacts.size(); k < n; ++k) {
       add_corners(k, p.b, pose_in_step(ob, c.ahead), c.ahead);
       add_corners(k, p.a, pose_in_step(oa, c.ahead), c.ahead);
     }
-  f.first = static_cast<std::uint32_t>(first), f.count = static_cast<std::uint32_t>(contacts.size() - first);
+  f.count = static_cast<std::uint32_t>(contacts.size() - first);
   f.hold = c.quick ? 0 : touching ? f.holds_touching : f.holds;
   f.found = ways_in_step(p);
 }

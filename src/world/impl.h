@@ -248,6 +248,7 @@ struct FastPair {
 struct Coming {
   std::uint32_t fast = 0;  // index into the fast pairs
   double closing = 0;      // way in the substep, at most
+  double small = 0;        // thickness of the thinner
   double ahead = 0;        // seconds until the two touch
   bool quick = false;      // they must be stopped at once
 };
@@ -542,7 +543,7 @@ struct World<D>::Impl {
   [[nodiscard]] std::optional<double> time_of_touch(const world::Pair<D>& p, double h) const;
   [[nodiscard]] bool holds(world::FastPair<D>& f, double closing);
   void look_ahead(double h, double margin);
-  void find_contacts(const world::Coming& c, double margin);
+  void find_contacts(const world::Coming& c, double margin, bool guard);
   // Of two that were asked for no further than `beyond`.
   [[nodiscard]] world::Slab<D> slab_of(const world::Pair<D>& p, const Rotation<D>& of_a,
                                        const contact::Separation<D>& told, double beyond,
