@@ -2,6 +2,7 @@
 // library in the same run. Ratios are what counts: the machines are shared.
 //
 //     colvik_bench [--json] [Google Benchmark's own options]     exit 1 if a row did not find what it should
+#include <algorithm>
 #include <cstring>
 #include <iostream>
 #include <map>
@@ -30,16 +31,20 @@ class Ratios : public benchmark::ConsoleReporter {
     std::ostream& out = GetOutputStream();
     out << "\nTime of each baseline as a multiple of colvik's, same run (above 1: colvik is faster)\n";
     for (const auto& [group, rows] : times_) {
-      const auto ours = rows.find("colvik");
-      if (ours == rows.end()) continue;
-      out << group << ":";
-      for (const auto& [name, time] : rows)
-        if (name != "colvik") out << "  " << name << " " << std::round(100 * time / ours->second) / 100;
-      out << "\n";
+      for (const auto& [our, our_time] : rows) {
+        if (!is_ours(our) || std::all_of(rows.begin(), rows.end(), [](const auto& r) { return is_ours(r.first); }))
+          continue;
+        out << group << our.substr(std::strlen("colvik")) << ":";
+        for (const auto& [name, time] : rows)
+          if (!is_ours(name)) out << "  " << name << " " << std::round(100 * time / our_time) / 100;
+        out << "\n";
+      }
     }
   }
 
  private:
+  static bool is_ours(const std::string& row) { return row.starts_with("colvik"); }
+
   std::map<std::string, std::map<std::string, double>> times_;
 };
 

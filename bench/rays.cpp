@@ -5,6 +5,7 @@
 #include <CGAL/Simple_cartesian.h>
 
 #include <boost/geometry/geometries/segment.hpp>
+#include <numeric>
 
 #include "bench.hpp"
 #include "contact/cast.h"
@@ -45,6 +46,15 @@ void cast_all(benchmark::State& state, const std::vector<L>& lines, Cast&& cast)
   state.counters["rays_per_s"] = benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
 }
 
+// The same, all of them together: `cast` gives the hits of all. The time is a ray's.
+template <class L, class Cast>
+void cast_together(benchmark::State& state, const std::vector<L>& lines, Cast&& cast) {
+  std::vector<double> hits;
+  while (state.KeepRunningBatch(static_cast<benchmark::IterationCount>(lines.size()))) hits = cast();
+  state.counters["mean_hit"] = std::accumulate(hits.begin(), hits.end(), 0.0) / static_cast<double>(hits.size());
+  state.counters["rays_per_s"] = benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
+}
+
 template <int D>
 void among_boxes() {
   const std::string group = "rays/" + dimension(D) + "/100000 boxes";
@@ -68,6 +78,22 @@ void among_boxes() {
         return best;
       };
       tree.along(line.from, line.way, Vec<D>::Zero(), 1, look, {boxes.data(), sizeof(Bounds<D>)});
+      return best;
+    });
+  })->MinTime(0.2);
+  row(group, "colvik, many together", [=](benchmark::State& state) {
+    const Boxes<D> boxes = scatter<D>(kCount, Spread::equal);
+    const index::Tree<D> tree(boxes);
+    const std::vector<Line<D>> all = lines();
+    std::vector<index::Way<D>> ways;
+    for (const Line<D>& line : all) ways.push_back({line.from, line.way});
+    cast_together(state, all, [&] {
+      std::vector<double> best(all.size(), 1);
+      const auto look = [&](std::uint32_t which, std::uint32_t i) {
+        enters(boxes[i], all[which], best[which]);
+        return best[which];
+      };
+      tree.along(std::span<const index::Way<D>>(ways), Vec<D>::Zero(), look, {boxes.data(), sizeof(Bounds<D>)});
       return best;
     });
   })->MinTime(0.2);
@@ -124,6 +150,18 @@ void over_terrain() {
     cast_all(state, lines_over_terrain(), [&](const Line<3>& line) {
       const auto hit = contact::first_touch(ground, point, contact::Course<3>{{line.from, {}}, line.way, kZero});
       return hit ? hit->t : 1.0;
+    });
+  })->MinTime(0.2);
+  row(group, "colvik, many together", [](benchmark::State& state) {
+    const Terrain t = terrain();
+    const Shape<3> ground = mesh(t.points, t.triangles).value();
+    const std::vector<Line<3>> lines = lines_over_terrain();
+    std::vector<contact::Course<3>> courses;
+    for (const Line<3>& line : lines) courses.push_back({{line.from, {}}, line.way, kZero});
+    cast_together(state, lines, [&] {
+      std::vector<double> hits;
+      for (const auto& hit : contact::first_touches<3>(ground, courses)) hits.push_back(hit ? hit->t : 1.0);
+      return hits;
     });
   })->MinTime(0.2);
   using Kernel = CGAL::Simple_cartesian<double>;

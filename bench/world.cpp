@@ -30,22 +30,28 @@ std::vector<ShapeCast<D>> casts(double room) {
   return out;
 }
 
-// Through a world of 10,000 still boxes.
+template <int D>
+constexpr double kCastRoom = D == 2 ? 100 : 24;
+
+template <int D>
+void add_still_boxes(World<D>& world) {
+  Random random(4);
+  for (int i = 0; i < 10000; ++i) {
+    Shape<D> shape;
+    if constexpr (D == 2) shape = box(1, 0.7);
+    else shape = box(1, 0.7, 0.8);
+    const Vec<D> at = random.vec<D>(kCastRoom<D>);
+    world.add({.at = at, .colliders = {{.shape = shape}}}).value();
+  }
+}
+
 template <int D>
 void shape_casts(bool turning) {
   row("casts/" + dimension(D) + "/" + (turning ? "turning" : "straight") + " through 10000 boxes", "colvik",
       [=](benchmark::State& state) {
         World<D> world;
-        const double room = D == 2 ? 100 : 24;
-        Random random(4);
-        for (int i = 0; i < 10000; ++i) {
-          Shape<D> shape;
-          if constexpr (D == 2) shape = box(1, 0.7);
-          else shape = box(1, 0.7, 0.8);
-          const Vec<D> at = random.vec<D>(room);
-          world.add({.at = at, .colliders = {{.shape = shape}}}).value();
-        }
-        std::vector<ShapeCast<D>> all = casts<D>(room);
+        add_still_boxes(world);
+        std::vector<ShapeCast<D>> all = casts<D>(kCastRoom<D>);
         if (turning)
           for (ShapeCast<D>& c : all) c.turn.setConstant(1);
         std::size_t i = 0;
@@ -53,6 +59,25 @@ void shape_casts(bool turning) {
         state.counters["casts_per_s"] = benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
       })
       ->MinTime(0.2);
+}
+
+template <int D>
+void world_rays() {
+  const auto add = [](const std::string& who, bool together) {
+    row("casts/" + dimension(D) + "/rays through 10000 boxes", who, [=](benchmark::State& state) {
+      World<D> world;
+      add_still_boxes(world);
+      std::vector<RayCast<D>> rays;
+      for (const ShapeCast<D>& c : casts<D>(kCastRoom<D>)) rays.push_back({c.start.position, c.way});
+      while (state.KeepRunningBatch(static_cast<benchmark::IterationCount>(rays.size()))) {
+        if (together) benchmark::DoNotOptimize(world.first_of_each(rays).size());
+        else
+          for (const RayCast<D>& ray : rays) benchmark::DoNotOptimize(world.first(ray).has_value());
+      }
+      state.counters["casts_per_s"] = benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
+    })->MinTime(0.2);
+  };
+  add("colvik", false), add("colvik, many together", true);
 }
 
 // Bodies of about two cells, on the ground at random places.
@@ -206,6 +231,7 @@ void most_at_rest(std::size_t n) {
 
 void register_world() {
   for (const bool turning : {false, true}) shape_casts<2>(turning), shape_casts<3>(turning);
+  world_rays<2>(), world_rays<3>();
   on_ground<2>("tile grid of 2000 cells",
                [] {
                  std::vector<std::string> rows(10, std::string(200, '#'));

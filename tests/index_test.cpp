@@ -1,6 +1,7 @@
 #include <hwy/highway.h>
 
 #include <algorithm>
+#include <array>
 #include <map>
 #include <set>
 
@@ -88,19 +89,33 @@ TEST_SUITE("random") {
             met[key] = *t;
             nearest = std::min(nearest, *t);
           }
-        std::size_t told = 0;
         if (probe.lo[0] > -1e100) {
+          // Alone, and amid others side by side.
+          std::vector<index::Way<D>> ways(static_cast<std::size_t>(random.below(20)) + 2);
+          for (index::Way<D>& w : ways) w = {middle + random.vec<D>(8), random.vec<D>(9)};
+          const std::size_t mine = ways.size() / 2;
+          ways[mine] = {from, way};
+          std::array<std::size_t, 2> told{};
+          std::array<double, 2> best{2, 2};
           tree.along(from, way, half, 1, [&](std::uint32_t key) {
-            told += met.contains(key);
+            told[0] += met.contains(key);
             return 1.0;
           });
-          REQUIRE(told == met.size());
-          double best = 2;
           tree.along(from, way, half, 1, [&](std::uint32_t key) {
-            if (met.contains(key)) best = std::min(best, met[key]);
-            return std::min(best, 1.0);
+            if (met.contains(key)) best[0] = std::min(best[0], met[key]);
+            return std::min(best[0], 1.0);
           });
-          REQUIRE(best == nearest);
+          tree.along(ways, half, [&](std::uint32_t which, std::uint32_t key) {
+            if (which == mine) told[1] += met.contains(key);
+            return 1.0;
+          });
+          tree.along(ways, half, [&](std::uint32_t which, std::uint32_t key) {
+            if (which != mine) return 0.5;
+            if (met.contains(key)) best[1] = std::min(best[1], met[key]);
+            return std::min(best[1], 1.0);
+          });
+          for (const std::size_t count : told) REQUIRE(count == met.size());
+          for (const double t : best) REQUIRE(t == nearest);
         }
         ++queries;
         // Pairs of which one is marked: with itself, and with a tree of its own.
@@ -141,6 +156,24 @@ TEST_SUITE("random") {
     use_instructions(0);
     MESSAGE("random: tree ", D, "D: ", histories, " histories, ", queries, " queries and joins equal brute force");
   }
+}
+
+TEST_CASE_TEMPLATE("a way through thousands in one place meets them all", T, Two, Three) {
+  constexpr int D = T::D;
+  for (const std::int64_t instructions : {std::int64_t{0}, std::int64_t{HWY_STATIC_TARGET}}) {
+    use_instructions(instructions);
+    const std::vector<Bounds<D>> boxes(20000, {Vec<D>::Zero(), Vec<D>::Constant(1)});
+    const index::Tree<D> tree(boxes);
+    std::vector<std::uint32_t> met;
+    tree.along(Vec<D>::Constant(-1), Vec<D>::Constant(2), Vec<D>::Zero(), 1, [&](std::uint32_t key) {
+      met.push_back(key);
+      return 1.0;
+    });
+    std::sort(met.begin(), met.end());
+    CHECK(met.size() == boxes.size());
+    CHECK(std::adjacent_find(met.begin(), met.end()) == met.end());
+  }
+  use_instructions(0);
 }
 
 TEST_CASE_TEMPLATE("a crowd that drifts for long has the pairs of brute force", T, Two, Three) {

@@ -46,6 +46,18 @@ void fill(World<D>& world, Random& random, int things) {
   }
 }
 
+// Of more than a hundred pieces.
+template <int D>
+Shape<D> rough_ground() {
+  std::vector<double> bumps;
+  Random random(5);
+  for (int i = 0; i < 121; ++i) bumps.push_back(random.range(0, 2));
+  if constexpr (D == 3) return heights(11, 11, {1, 1}, bumps).value();
+  std::vector<Vec<2>> points;
+  for (std::size_t i = 0; i < bumps.size(); ++i) points.emplace_back(0.1 * static_cast<double>(i), bumps[i]);
+  if constexpr (D == 2) return polyline(points).value();
+}
+
 }  // namespace
 
 TEST_SUITE("random") {
@@ -175,6 +187,11 @@ TEST_SUITE("random") {
       Random random(static_cast<std::uint64_t>(i) + 400);
       World<D> world;
       fill(world, random, 40);
+      if (random.coin()) {
+        ObjectDef<D> ground = thing<D>("ground", BodyKind::fixed, random.vec<D>(8), {solid(rough_ground<D>())});
+        ground.turned = random.rotation<D>();
+        world.add(ground).value();
+      }
       if (random.coin()) world.step();
       Look<D> look;
       look.zones = random.coin(), look.solids = !look.zones || random.coin();
@@ -218,6 +235,20 @@ TEST_SUITE("random") {
         alone += single.any(question) ? 1 : 0;
       }
       REQUIRE(alone == all.size());
+      if (const auto* ray = std::get_if<RayCast<D>>(&question)) {
+        std::vector<RayCast<D>> rays(12, *ray);
+        for (RayCast<D>& r : rays) r.way = random.coin(0.1) ? Vec<D>(Vec<D>::Zero()) : random.vec<D>(20);
+        if (random.coin(0.1)) rays[3].way = Vec<D>::Constant(std::numeric_limits<double>::infinity());
+        const auto answers_of_all = world.first_of_each(rays, look);
+        REQUIRE(answers_of_all.size() == rays.size());
+        for (std::size_t k = 0; k < rays.size(); ++k) {
+          const auto one = world.first(rays[k], look);
+          const std::optional<Answer<D>>& same = answers_of_all[k];
+          REQUIRE(same.has_value() == one.has_value());
+          if (one) REQUIRE((same->object == one->object && same->at == one->at && same->inside == one->inside));
+          if (one) REQUIRE((same->point == one->point && same->normal == one->normal));
+        }
+      }
       // Stopping after two.
       int seen = 0;
       look.take = [&](const Answer<D>&) { return ++seen == 2 ? Take::last : Take::yes; };

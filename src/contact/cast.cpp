@@ -73,42 +73,39 @@ std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, dou
   }
 }
 
-// A convex b against any a.
+// Whether it is a point that moves straight: first touches need no search, mostly.
 template <int D>
-std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const Course<D>& course) {
-  if (a.kind == ShapeKind::half_space)
-    return advance<D>(b, course, arm_of(b), [](const Core<D>& moved) { return from_half_space<D>({}, moved); });
-  const bool line = b.kind == ShapeKind::ball && b.radius == 0 && course.turn.isZero() && !course.move.isZero();
-  if (a.parts == nullptr) {
-    if (line && (a.kind == ShapeKind::box || a.kind == ShapeKind::ball)) {
-      const Vec<D>& from = course.start.position;
-      const Shot<D> shot = a.kind == ShapeKind::ball ? shoot_ball(a.radius, from, course.move)
-                           : a.radius == 0           ? shoot_box(a.core, from, course.move)
-                                                     : Shot<D>{};
-      if (shot.settled) return shot.hit;
-    }
-    const Core<D> still(a, {});
-    return advance<D>(b, course, arm_of(a), [&](const Core<D>& moved) { return separation(still, moved); });
-  }
-  const shapes::Assembly<D>& all = *a.parts;
-  const bool straight = course.turn.isZero();
-  const Bounds<D> box = bounds(b, course.start);
-  std::optional<Impact<D>> best;
-  const auto shoot = [&](const shapes::Front<D>& front) {  // whether that settles it
-    std::array<const Vec<D>*, D> corner;
-    for (int k = 0; k < D; ++k) corner[k] = &all.points[front.corner[k]];
-    const Shot<D> shot = shoot_flat<D>(corner, all.two_sided, course.start.position, course.move);
+bool is_line(const Shape<D>& b, const Course<D>& course) {
+  return b.kind == ShapeKind::ball && b.radius == 0 && course.turn.isZero() && !course.move.isZero();
+}
+
+// A convex b on its way against the pieces of a, one after the other.
+template <int D>
+struct Search {
+  const Shape<D>& a;
+  const Shape<D>& b;
+  const Course<D>& course;
+  bool line = is_line(b, course), straight = course.turn.isZero();
+  std::optional<Impact<D>> best{};
+
+  [[nodiscard]] double limit() const { return best ? best->t : 1.0; }
+
+  // Returns whether that settles it.
+  bool shoot(const shapes::FlatCorners<D>& corner) {
+    const Shot<D> shot = shoot_flat<D>(corner, a.parts->two_sided, course.start.position, course.move, limit());
     if (shot.hit && (!best || shot.hit->t < best->t)) best = shot.hit;
     return shot.settled;
-  };
-  const auto look = [&](std::uint32_t i) {
-    if (line && all.surface && shoot(all.fronts[i])) return;
+  }
+
+  void look(std::uint32_t i) {
+    const shapes::Assembly<D>& all = *a.parts;
+    if (line && all.surface && shoot(all.flats[i])) return;
     const shapes::Piece<D>& piece = all.pieces[i];
     const bool surface = is_surface(piece);
     const shapes::Front<D>* front = surface ? &all.fronts[piece.first_front] : nullptr;
     const bool one_way = surface && a.kind == ShapeKind::tiles;
     if (one_way && course.through_one_way) return;
-    if (line && surface && !all.surface && shoot(*front)) return;
+    if (line && surface && !all.surface && shoot(all.flat(*front))) return;
     if (surface && !all.two_sided && straight && all.normal(*front).dot(course.move) >= 0)
       return;  // from behind, or along it
     Corners<D> keep;
@@ -135,20 +132,46 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
       if (!admitted) hit->normal = front_normal;
     }
     best = hit;
-  };
-  if (straight) {
-    all.tree.along(
+  }
+};
+
+// What a search looks at, fetched ahead.
+template <int D>
+index::Ahead looked_at(const shapes::Assembly<D>& all) {
+  return all.surface ? index::Ahead{all.flats.data(), sizeof(shapes::FlatCorners<D>)}
+                     : index::Ahead{all.pieces.data(), sizeof(shapes::Piece<D>)};
+}
+
+// A convex b against any a.
+template <int D>
+std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const Course<D>& course) {
+  if (a.kind == ShapeKind::half_space)
+    return advance<D>(b, course, arm_of(b), [](const Core<D>& moved) { return from_half_space<D>({}, moved); });
+  if (a.parts == nullptr) {
+    if (is_line(b, course) && (a.kind == ShapeKind::box || a.kind == ShapeKind::ball)) {
+      const Vec<D>& from = course.start.position;
+      const Shot<D> shot = a.kind == ShapeKind::ball ? shoot_ball(a.radius, from, course.move)
+                           : a.radius == 0           ? shoot_box(a.core, from, course.move)
+                                                     : Shot<D>{};
+      if (shot.settled) return shot.hit;
+    }
+    const Core<D> still(a, {});
+    return advance<D>(b, course, arm_of(a), [&](const Core<D>& moved) { return separation(still, moved); });
+  }
+  Search<D> search{a, b, course};
+  if (search.straight) {
+    const Bounds<D> box = bounds(b, course.start);
+    a.parts->tree.along(
         box.centre(), course.move, box.size() / 2, 1.0,
         [&](std::uint32_t i) {
-          look(i);
-          return best ? best->t : 1.0;
+          search.look(i);
+          return search.limit();
         },
-        all.surface ? index::Ahead{all.fronts.data(), sizeof(shapes::Front<D>)}
-                    : index::Ahead{all.pieces.data(), sizeof(shapes::Piece<D>)});
+        looked_at(*a.parts));
   } else {
-    all.tree.overlaps(swept_bounds(b, course), look);
+    a.parts->tree.overlaps(swept_bounds(b, course), [&](std::uint32_t i) { search.look(i); });
   }
-  return best;
+  return search.best;
 }
 
 }  // namespace
@@ -191,7 +214,36 @@ std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const
   return best;
 }
 
+template <int D>
+std::vector<std::optional<Impact<D>>> first_touches(const Shape<D>& a, std::span<const Course<D>> lines) {
+  const Shape<D> point{};
+  std::vector<std::optional<Impact<D>>> out;
+  out.reserve(lines.size());
+  if (a.parts == nullptr) {
+    for (const Course<D>& line : lines) out.push_back(of_convex(a, point, line));
+    return out;
+  }
+  std::vector<Search<D>> searches;
+  std::vector<index::Way<D>> ways;
+  searches.reserve(lines.size()), ways.reserve(lines.size());
+  for (const Course<D>& line : lines) {
+    searches.push_back({a, point, line});
+    ways.push_back({line.start.position, line.move});
+  }
+  a.parts->tree.along(
+      std::span<const index::Way<D>>(ways), Vec<D>::Zero(),
+      [&](std::uint32_t which, std::uint32_t i) {
+        searches[which].look(i);
+        return searches[which].limit();
+      },
+      looked_at(*a.parts));
+  for (Search<D>& search : searches) out.push_back(std::move(search.best));
+  return out;
+}
+
 template std::optional<Impact<2>> first_touch(const Shape<2>&, const Shape<2>&, const Course<2>&);
 template std::optional<Impact<3>> first_touch(const Shape<3>&, const Shape<3>&, const Course<3>&);
+template std::vector<std::optional<Impact<2>>> first_touches(const Shape<2>&, std::span<const Course<2>>);
+template std::vector<std::optional<Impact<3>>> first_touches(const Shape<3>&, std::span<const Course<3>>);
 
 }  // namespace colvik::contact

@@ -1,6 +1,8 @@
 #pragma once
 // When a moving shape first touches another.
 #include <optional>
+#include <span>
+#include <vector>
 
 #include "contact/core.h"
 
@@ -42,5 +44,10 @@ template <int D>
 /// closes it in one stride.
 template <int D>
 [[nodiscard]] std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const Course<D>& course);
+
+/// The same for points that move without turning, which takes less time than one by one where a has many parts: they
+/// are followed side by side.
+template <int D>
+[[nodiscard]] std::vector<std::optional<Impact<D>>> first_touches(const Shape<D>& a, std::span<const Course<D>> lines);
 
 }  // namespace colvik::contact

@@ -50,28 +50,31 @@ Shot<D> shoot_ball(double radius, const Vec<D>& from, const Vec<D>& move) {
 }
 
 template <int D>
-Shot<D> shoot_flat(std::span<const Vec<D>* const> corner, bool two_sided, const Vec<D>& from, const Vec<D>& move) {
+Shot<D> shoot_flat(const std::array<Vec<D>, D>& corner, bool two_sided, const Vec<D>& from, const Vec<D>& move,
+                   double before) {
   constexpr double kEdge = 1e-9;
-  const Vec<D> u = *corner[1] - *corner[0], start = from - *corner[0];
+  const Vec<D> u = corner[1] - corner[0], start = from - corner[0];
   Vec<D> w, normal;
   if constexpr (D == 2) normal = {u.y(), -u.x()};
-  else w = *corner[2] - *corner[0], normal = cross(u, w);
-  double closing = -normal.dot(move), high = normal.dot(start);
-  const bool behind = two_sided && high < 0;
-  if (behind) closing = -closing, high = -high;
+  else w = corner[2] - corner[0], normal = cross(u, w);
+  const double facing = -normal.dot(move), above = normal.dot(start);
+  const bool behind = two_sided && above < 0;
+  const double closing = behind ? -facing : facing, high = behind ? -above : above;
   if (closing <= 0 && !two_sided) return nothing<D>();
   const double size = normal.squaredNorm();
   if (!(closing * closing > 1e-18 * size * move.squaredNorm())) return {};
-  if (closing < 0 || high > closing || high < 0) return nothing<D>();
-  const double t = high / closing;
-  const Vec<D> p = start + t * move;
+  if (closing < 0 || high > before * closing || high < 0) return nothing<D>();
+  // Where on it, as shares of u and w, times `facing`.
+  const double edge = kEdge * closing, sign = behind ? -1 : 1;
   if constexpr (D == 2) {
-    const double s = p.dot(u) / size;
-    if (s < -kEdge || s > 1 + kEdge) return nothing<D>();
+    const double s = sign * (start.x() * move.y() - start.y() * move.x());
+    if (s < -edge || s - closing > edge) return nothing<D>();
   } else {
-    const double s = normal.dot(cross(p, w)) / size, r = normal.dot(cross(u, p)) / size;
-    if (s < -kEdge || r < -kEdge || s + r > 1 + kEdge) return nothing<D>();
+    const Vec<D> turned = cross(start, move);
+    const double s = sign * w.dot(turned), r = -sign * u.dot(turned);
+    if (s < -edge || r < -edge || s + r - closing > edge) return nothing<D>();
   }
+  const double t = high / closing;
   return met<D>(t, Vec<D>(normal / (behind ? -std::sqrt(size) : std::sqrt(size))), from, move);
 }
 
@@ -79,7 +82,7 @@ template Shot<2> shoot_box(const Vec<2>&, const Vec<2>&, const Vec<2>&);
 template Shot<3> shoot_box(const Vec<3>&, const Vec<3>&, const Vec<3>&);
 template Shot<2> shoot_ball(double, const Vec<2>&, const Vec<2>&);
 template Shot<3> shoot_ball(double, const Vec<3>&, const Vec<3>&);
-template Shot<2> shoot_flat(std::span<const Vec<2>* const>, bool, const Vec<2>&, const Vec<2>&);
-template Shot<3> shoot_flat(std::span<const Vec<3>* const>, bool, const Vec<3>&, const Vec<3>&);
+template Shot<2> shoot_flat<2>(const std::array<Vec<2>, 2>&, bool, const Vec<2>&, const Vec<2>&, double);
+template Shot<3> shoot_flat<3>(const std::array<Vec<3>, 3>&, bool, const Vec<3>&, const Vec<3>&, double);
 
 }  // namespace colvik::contact

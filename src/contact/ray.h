@@ -1,7 +1,7 @@
 #pragma once
 // Points on straight lines: first touches that need no search.
+#include <array>
 #include <optional>
-#include <span>
 
 #include "contact/cast.h"
 
@@ -25,9 +25,10 @@ template <int D>
 
 /// A segment (2D: its front is to the right of its way) or triangle (3D: its front is where its corners
 /// run counterclockwise), met from its front or from both sides. Lines that run along it are not
-/// settled; the sides belong to it, so that none slips through between two neighbours.
+/// settled; the sides belong to it, so that none slips through between two neighbours. What is met after t = `before`
+/// is not told. (Möller and Trumbore, "Fast, minimum storage ray/triangle intersection", 1997)
 template <int D>
-[[nodiscard]] Shot<D> shoot_flat(std::span<const Vec<D>* const> corner, bool two_sided, const Vec<D>& from,
-                                 const Vec<D>& move);
+[[nodiscard]] Shot<D> shoot_flat(const std::array<Vec<D>, D>& corner, bool two_sided, const Vec<D>& from,
+                                 const Vec<D>& move, double before = 1);
 
 }  // namespace colvik::contact

@@ -6,6 +6,7 @@
 #include <span>
 #include <vector>
 
+#include "index/along.h"
 #include "index/split.h"
 #include "index/store.h"
 #include "index/walks.h"
@@ -50,7 +51,7 @@ class Tree {
   /// Calls visit(key) for each entry whose bounds overlap `bounds` (touching counts).
   template <class Visit>
   void overlaps(const Bounds<D>& bounds, Visit&& visit) const {
-    walk_overlaps(store_, bounds, told<void>(visit));
+    walk_overlaps(store_, bounds, told<void, std::uint32_t>(visit));
   }
 
   /// Calls visit(key) for the entries that a ray (or bounds of half size `half` swept along it) may
@@ -59,7 +60,15 @@ class Tree {
   template <class Visit>
   void along(const Vec<D>& from, const Vec<D>& way, const Vec<D>& half, double limit, Visit&& visit,
              Ahead ahead = {}) const {
-    walk_along(store_, from, way, half, limit, told<double>(visit), ahead);
+    const Way<D> one{from, way, limit};
+    const auto alone = [&](std::uint32_t, std::uint32_t key) { return visit(key); };
+    walk_along(store_, std::span(&one, 1), half, told<double, std::uint32_t, std::uint32_t>(alone), ahead);
+  }
+  /// The same for each of many ways, some of them side by side, which takes less time: while one waits for memory,
+  /// others go on. Calls visit(number of the way, key).
+  template <class Visit>
+  void along(std::span<const Way<D>> ways, const Vec<D>& half, Visit&& visit, Ahead ahead = {}) const {
+    walk_along(store_, ways, half, told<double, std::uint32_t, std::uint32_t>(visit), ahead);
   }
 
  private:

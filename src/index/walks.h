@@ -11,22 +11,17 @@ namespace colvik::index {
 using KeyPair = std::pair<std::uint32_t, std::uint32_t>;
 
 /// A function of the caller's, which outlives the call.
-template <class Out>
+template <class Out, class... In>
 struct Told {
   void* to;
-  Out (*call)(void* to, std::uint32_t key);
+  Out (*call)(void* to, In... in);
 };
-template <class Out, class Visit>
-Told<Out> told(Visit& visit) {
+template <class Out, class... In, class Visit>
+Told<Out, In...> told(Visit& visit) {
   return {const_cast<void*>(static_cast<const void*>(&visit)),
-          [](void* to, std::uint32_t key) -> Out { return (*static_cast<Visit*>(to))(key); }};
+          [](void* to, In... in) -> Out { return (*static_cast<Visit*>(to))(in...); }};
 }
-
-/// A list of the caller's by key, which it looks at when told of one: fetched ahead.
-struct Ahead {
-  const void* first = nullptr;
-  std::size_t stride = 0;
-};
+using ToldKey = Told<void, std::uint32_t>;
 
 /// Appends each two entries that overlap and of which at least one is marked, once.
 template <int D>
@@ -35,9 +30,5 @@ void walk_pairs(const Store<D>& tree, std::vector<KeyPair>& out);
 template <int D>
 void walk_pairs(const Store<D>& a, const Store<D>& b, std::vector<KeyPair>& out);
 template <int D>
-void walk_overlaps(const Store<D>& tree, const Bounds<D>& bounds, Told<void> visit);
-template <int D>
-void walk_along(const Store<D>& tree, const Vec<D>& from, const Vec<D>& way, const Vec<D>& half, double limit,
-                Told<double> visit, Ahead ahead);
-
+void walk_overlaps(const Store<D>& tree, const Bounds<D>& bounds, ToldKey visit);
 }  // namespace colvik::index

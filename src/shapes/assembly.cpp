@@ -33,6 +33,10 @@ void Assembly<D>::finish() {
   tree = index::Tree<D>(boxes);
   for (const Bounds<D>& box : boxes) bounds = bounds.merged(box);
 
+  flats.clear();
+  if (surface)
+    for (const Front<D>& f : fronts) flats.push_back(flat(f));
+
   // The front across each side: in 2D it ends where this one starts or the reverse, in 3D it runs along
   // the same edge the other way.
   using Key = std::pair<std::uint32_t, std::uint32_t>;

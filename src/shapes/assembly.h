@@ -19,6 +19,9 @@ struct Front {
 };
 
 template <int D>
+using FlatCorners = std::array<Vec<D>, D>;
+
+template <int D>
 struct Piece {
   std::uint32_t first_corner = 0, corners = 0;  // into Assembly::corner_list, or:
   std::int32_t child = -1;                      // into Assembly::children
@@ -38,6 +41,7 @@ struct Assembly {
   std::vector<Piece<D>> pieces;
   std::vector<Front<D>> fronts;
   std::vector<Child<D>> children;
+  std::vector<FlatCorners<D>> flats;  // of a surface, by front: what rays look at, in one place
   index::Tree<D> tree;     // over the pieces
   Bounds<D> bounds;        // of all of them
   bool surface = false;    // pieces are segments or triangles, without an inside, each the front of its number
@@ -54,6 +58,11 @@ struct Assembly {
           .normalized();
     }
   }
+  [[nodiscard]] FlatCorners<D> flat(const Front<D>& f) const {
+    FlatCorners<D> out;
+    for (int k = 0; k < D; ++k) out[k] = points[f.corner[k]];
+    return out;
+  }
   // Outward over side k, in the front's plane.
   [[nodiscard]] Vec<D> outward(const Front<D>& f, const Vec<D>& normal, int k) const {
     if constexpr (D == 2) {
@@ -63,7 +72,7 @@ struct Assembly {
       return cross(Vec<3>(points[f.corner[(k + 1) % 3]] - points[f.corner[k]]), normal).normalized();
     }
   }
-  // Builds the tree and sets `lean` from which fronts meet. Call once all pieces are there.
+  // Builds the tree, sets `lean` from which fronts meet, and lays out `flats`. Call once all pieces are there.
   void finish();
 };
 

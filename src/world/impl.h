@@ -502,6 +502,9 @@ struct World<D>::Impl {
   void near(const Asked& asked, Visit&& visit);  // colliders near its way, by age, until visit says no
   template <class Asked, class Meet>
   std::vector<Answer<D>> first_ahead(const Asked& asked, Meet&& meets);
+  [[nodiscard]] bool asks_for(const Look<D>& look, const world::ColliderState<D>& c) const;
+  void first_of_each(std::span<const RayCast<D>> rays, const Look<D>& look,
+                     std::span<std::optional<Answer<D>>> out);
   std::optional<Answer<D>> deepest_in(const world::ObjectState<D>& o, const Pose<D>& pose, std::size_t collider,
                                       const Shape<D>* shape);  // room.cpp
   std::vector<Answer<D>> ask(const Question<D>& question, const Look<D>& look, world::Wanted wanted);

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "contact/cast.h"
+#include "shapes/assembly.h"
 #include "world/checks.h"
 #include "world/impl.h"
 
@@ -46,21 +47,41 @@ std::optional<Bounds<D>> whole_way(const Asked<D>& a) {
   return box.lo.allFinite() && box.hi.allFinite() ? std::optional(box) : std::nullopt;
 }
 
+// What comes first of all that is told, by how far away it is; of equals the oldest.
+template <int D>
+struct Nearest {
+  std::optional<Answer<D>> best;
+  std::uint64_t age = 0;
+
+  [[nodiscard]] double limit() const { return best ? best->at : 1; }
+  void take(const std::optional<Answer<D>>& answer, const ColliderState<D>& c) {
+    if (answer && (!best || std::pair(answer->at, c.serial) < std::pair(best->at, age))) best = answer, age = c.serial;
+  }
+};
+
+template <int D>
+contact::Course<D> course_in(const Pose<D>& place, const contact::Course<D>& course) {
+  const Rotation<D> back = place.rotation.inverse();
+  contact::Course<D> out{place.relative(course.start), back * course.move, course.turn};
+  if constexpr (D == 3) out.turn = back * course.turn;
+  return out;
+}
+
+template <int D>
+std::optional<Answer<D>> answer_of(const std::optional<contact::Impact<D>>& hit, const Pose<D>& place) {
+  if (!hit) return std::nullopt;
+  Answer<D> out;
+  out.at = hit->t, out.inside = hit->inside;
+  out.point = place * hit->point, out.normal = place.rotation * hit->normal;
+  return out;
+}
+
 // How the asker meets one collider at `place`, if it does.
 template <int D>
 std::optional<Answer<D>> meet(const Asked<D>& a, bool near, const Shape<D>& shape, const Pose<D>& place) {
+  if (a.moves) return answer_of(contact::first_touch(shape, a.shape, course_in(place, a.course)), place);
   const Pose<D> in_its_frame = place.relative(a.course.start);
   Answer<D> out;
-  if (a.moves) {
-    const Rotation<D> back = place.rotation.inverse();
-    contact::Course<D> course{in_its_frame, back * a.course.move, a.course.turn};
-    if constexpr (D == 3) course.turn = back * a.course.turn;
-    const auto hit = contact::first_touch(shape, a.shape, course);
-    if (!hit) return std::nullopt;
-    out.at = hit->t, out.inside = hit->inside;
-    out.point = place * hit->point, out.normal = place.rotation * hit->normal;
-    return out;
-  }
   const contact::Separation<D> s = contact::nearest(shape, a.shape, in_its_frame, a.within);
   if (s.gap > a.within) return std::nullopt;
   // On the surface itself without an inside: a point is in no segment.
@@ -102,20 +123,22 @@ std::vector<Answer<D>> World<D>::Impl::first_ahead(const Asked& a, Meet&& meets)
   bring_up_to_date();
   if (!whole_way(a)) return {};
   const Bounds<D> start = bounds(a.shape, a.course.start);
-  std::optional<Answer<D>> best;
-  std::uint64_t age = 0;
-  double limit = 1;
+  Nearest<D> nearest;
   const auto look = [&](std::uint32_t at) {
-    const ColliderState<D>& c = colliders[at];
-    const std::optional<Answer<D>> answer = meets(c);
-    if (answer && (!best || std::pair(answer->at, c.serial) < std::pair(best->at, age)))
-      best = answer, age = c.serial, limit = answer->at;
-    return limit;
+    nearest.take(meets(colliders[at]), colliders[at]);
+    return nearest.limit();
   };
   for (const index::Tree<D>* tree : {&still, &moving})
-    tree->along(start.centre(), a.course.move, start.size() / 2, limit, look,
+    tree->along(start.centre(), a.course.move, start.size() / 2, nearest.limit(), look,
                 index::Ahead{colliders.data(), sizeof(ColliderState<D>)});
-  return best ? std::vector{*best} : std::vector<Answer<D>>{};
+  return nearest.best ? std::vector{*nearest.best} : std::vector<Answer<D>>{};
+}
+
+template <int D>
+bool World<D>::Impl::asks_for(const Look<D>& look, const ColliderState<D>& c) const {
+  const Object<D>& o = objects[c.object].shown;
+  return (o.colliders[c.which].def.zone ? look.zones : look.solids) && look.who.matches(o.colliders[c.which].tags) &&
+         !(look.except && *look.except == o.id);
 }
 
 template <int D>
@@ -128,8 +151,7 @@ std::vector<Answer<D>> World<D>::Impl::ask(const Question<D>& question, const Lo
   const auto meets = [&](const ColliderState<D>& c) -> std::optional<Answer<D>> {
     const Object<D>& o = objects[c.object].shown;
     const Collider<D>& collider = o.colliders[c.which];
-    if (!(collider.def.zone ? look.zones : look.solids) || !look.who.matches(collider.tags)) return std::nullopt;
-    if (look.except && *look.except == o.id) return std::nullopt;
+    if (!asks_for(look, c)) return std::nullopt;
     std::optional<Answer<D>> answer = meet(a, near_point, collider.def.shape, pose_of(c));
     if (answer) answer->object = o.id, answer->collider = c.which;
     return answer;
@@ -156,6 +178,65 @@ std::vector<Answer<D>> World<D>::Impl::ask(const Question<D>& question, const Lo
     if (take == Take::last || (wanted == Wanted::first && !out.empty())) break;
   }
   return out;
+}
+
+// The rays go through the world together; those that meet scenery of many pieces are looked at then, again together.
+template <int D>
+void World<D>::Impl::first_of_each(std::span<const RayCast<D>> rays, const Look<D>& look,
+                                   std::span<std::optional<Answer<D>>> out) {
+  constexpr std::size_t kManyPieces = 64;
+  const Shape<D> point{};
+  std::vector<Nearest<D>> nearest(rays.size());
+  std::vector<index::Way<D>> paths;
+  std::vector<std::uint32_t> number;  // of the rays that can be followed
+  for (const RayCast<D>& ray : rays)
+    if (ray.from.allFinite() && ray.way.allFinite()) number.push_back(static_cast<std::uint32_t>(&ray - rays.data()));
+  std::vector<std::pair<std::uint32_t, std::uint32_t>> later;  // collider, ray
+  std::vector<contact::Course<D>> courses;
+  const auto shape_of = [&](const ColliderState<D>& c) -> const Shape<D>& {
+    return objects[c.object].shown.colliders[c.which].def.shape;
+  };
+  const auto course_of = [&](std::uint32_t which, const Pose<D>& place) {
+    return course_in(place, contact::Course<D>{{rays[which].from, {}}, rays[which].way});
+  };
+  const auto take = [&](std::uint32_t which, const ColliderState<D>& c, const Pose<D>& place,
+                        const std::optional<contact::Impact<D>>& hit) {
+    if (!hit || hit->t > nearest[which].limit()) return;
+    std::optional<Answer<D>> answer = answer_of(hit, place);
+    answer->object = objects[c.object].shown.id, answer->collider = c.which;
+    nearest[which].take(answer, c);
+  };
+  for (const index::Tree<D>* tree : {&still, &moving}) {
+    paths.clear(), later.clear();
+    for (const std::uint32_t i : number) paths.push_back({rays[i].from, rays[i].way, nearest[i].limit()});
+    tree->along(
+        paths, Vec<D>::Zero(),
+        [&](std::uint32_t path, std::uint32_t at) {
+          const std::uint32_t which = number[path];
+          const ColliderState<D>& c = colliders[at];
+          if (!asks_for(look, c)) return nearest[which].limit();
+          const Shape<D>& shape = shape_of(c);
+          if (shape.parts != nullptr && shape.parts->pieces.size() >= kManyPieces) {
+            later.emplace_back(at, which);
+          } else {
+            const Pose<D> place = pose_of(c);
+            take(which, c, place, contact::first_touch(shape, point, course_of(which, place)));
+          }
+          return nearest[which].limit();
+        },
+        index::Ahead{colliders.data(), sizeof(ColliderState<D>)});
+    std::sort(later.begin(), later.end());
+    for (auto first = later.begin(); first != later.end();) {
+      const ColliderState<D>& c = colliders[first->first];
+      const Pose<D> place = pose_of(c);
+      const auto last = std::find_if(first, later.end(), [&](const auto& of) { return of.first != first->first; });
+      courses.clear();
+      for (auto at = first; at != last; ++at) courses.push_back(course_of(at->second, place));
+      for (const std::optional<contact::Impact<D>>& hit : contact::first_touches<D>(shape_of(c), courses))
+        take((first++)->second, c, place, hit);
+    }
+  }
+  for (std::size_t i = 0; i < out.size(); ++i) out[i] = std::move(nearest[i].best);
 }
 
 template <int D>
@@ -238,9 +319,17 @@ bool World<D>::any(const Question<D>& question, const Look<D>& look) const {
 template <int D>
 std::vector<std::optional<Answer<D>>> World<D>::first_of_each(std::span<const RayCast<D>> rays,
                                                               const Look<D>& look) const {
-  std::vector<std::optional<Answer<D>>> out;
-  out.reserve(rays.size());
-  for (const RayCast<D>& ray : rays) out.push_back(first(ray, look));
+  std::vector<std::optional<Answer<D>>> out(rays.size());
+  if (look.take) {  // it may want an order
+    for (std::size_t i = 0; i < rays.size(); ++i) out[i] = first(rays[i], look);
+    return out;
+  }
+  impl_->bring_up_to_date();
+  constexpr std::size_t kAtATime = 128;  // what is noted of each stays near
+  for (std::size_t i = 0; i < rays.size(); i += kAtATime) {
+    const std::size_t count = std::min(kAtATime, rays.size() - i);
+    impl_->first_of_each(rays.subspan(i, count), look, std::span(out).subspan(i, count));
+  }
   return out;
 }
 

@@ -1,0 +1,226 @@
+#include "index/along.h"
+
+#include "math/targets.h"
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "index/along.cpp"
+#include <hwy/cache_control.h>
+#include <hwy/foreach_target.h>  // NOLINT: includes this file once for each
+#include <hwy/highway.h>
+
+#include "index/lanes-inl.h"
+
+#include <array>
+#include <bit>
+#include <cstddef>
+
+#ifndef COLVIK_INDEX_ALONG
+#define COLVIK_INDEX_ALONG
+namespace colvik::index {
+
+// For each set of slots their numbers, one after the other.
+struct Packed {
+  std::array<std::array<std::uint8_t, kWide>, 1 << kWide> slots{};
+  constexpr Packed() {
+    for (unsigned bits = 0; bits < slots.size(); ++bits)
+      for (unsigned i = 0, k = 0; i < kWide; ++i)
+        if ((bits >> i & 1U) != 0) slots[bits][k++] = static_cast<std::uint8_t>(i);
+  }
+};
+inline constexpr Packed kPacked;
+
+}  // namespace colvik::index
+#endif
+
+HWY_BEFORE_NAMESPACE();
+namespace colvik::index::HWY_NAMESPACE {
+
+inline float up(double x) { return static_cast<float>(x) * 1.000001F; }
+
+// A way through the frame of a tree; t runs from 0 to 1 along it. Which side of a box is the way in depends on the
+// direction alone.
+template <int D>
+struct FloatRay {
+  float per_way[D];     // 1 / way
+  float in[D], out[D];  // the start as seen from either side, all rounding and half of what is swept off
+  std::uint32_t in_side[D], out_side[D];  // where in a node's slots these sides are
+};
+
+template <int D>
+FloatRay<D> ray_in(const Store<D>& tree, const FloatBox<D>& all, const Way<D>& way, const Vec<D>& half) {
+  FloatRay<D> r;
+  for (int i = 0; i < D; ++i) {
+    const float at = to_float(way.from[i] - tree.origin[i]);
+    const float far = std::max({std::abs(at), std::abs(all.lo[i]), std::abs(all.hi[i]), to_float(half[i])});
+    constexpr float kLeast = 1e-9F;  // along a face that has no thickness
+    const float room = to_float(half[i]) + kLeast + far * 4 * std::numeric_limits<float>::epsilon();
+    // A way along the other axes only: never left, never entered.
+    constexpr double kTiny = 1e-18;
+    const double by = std::abs(way.way[i]) > kTiny ? way.way[i] : kTiny;
+    r.per_way[i] = static_cast<float>(1 / by);
+    const auto lo = static_cast<std::uint32_t>(i * kWide), hi = static_cast<std::uint32_t>((D + i) * kWide);
+    r.in[i] = by > 0 ? at + room : at - room, r.in_side[i] = by > 0 ? lo : hi;
+    r.out[i] = by > 0 ? at - room : at + room, r.out_side[i] = by > 0 ? hi : lo;
+  }
+  return r;
+}
+
+// What is yet to be visited on a way, the next one last, and where the way enters each.
+constexpr int kRoom = 24;
+template <int D>
+struct Walk {
+  FloatRay<D> ray;
+  float limit;
+  int waiting;
+  Ref next;
+  std::uint32_t number;
+  alignas(32) float enters[kRoom + kWide];
+  alignas(32) Ref refs[kRoom + kWide];
+};
+
+// Soon to be looked at: its lines come from far in most of the time that a ray takes.
+template <int D>
+HWY_INLINE void fetch(const Store<D>& tree, Ref ref, const Ahead& ahead) {
+  const std::byte* at =
+      ref >= 0 ? reinterpret_cast<const std::byte*>(&tree.node(ref))
+               : static_cast<const std::byte*>(ahead.first) + ahead.stride * static_cast<std::uint32_t>(~ref);
+  constexpr std::size_t kLine = 64;
+  hwy::Prefetch(at), hwy::Prefetch(at + kLine);
+  if (ref >= 0)
+    for (std::size_t k = 2 * kLine; k < sizeof(Node<D>); k += kLine) hwy::Prefetch(at + k);
+}
+
+// Adds the slots of a node that the way meets, the one that it enters first last. Without a branch: how many are met is
+// anyone's guess.
+template <int D>
+HWY_INLINE void meet(const Node<D>& n, Walk<D>& w) {
+  static_assert(sizeof(Slots<D>) == sizeof(float) * 2 * D * kWide);
+  const Lanes tag;
+  const hn::RebindToSigned<Lanes> whole;
+  const hn::Rebind<std::uint8_t, Lanes> small;
+  constexpr std::int32_t kSlot = kWide - 1;  // the digits of where a slot is entered that tell the slot instead
+
+  float* const enters = w.enters + w.waiting;
+  Ref* const refs = w.refs + w.waiting;
+  std::uint32_t hits = 0;
+  auto nearest = hn::Set(whole, std::numeric_limits<std::int32_t>::max());
+  for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
+    const float* sides = n.slots.lo[0] + k;
+    auto first = hn::Zero(tag), last = hn::Set(tag, w.limit);
+    for (int i = 0; i < D; ++i) {
+      const auto per = hn::Set(tag, w.ray.per_way[i]);
+      const auto in = hn::Sub(hn::Load(tag, sides + w.ray.in_side[i]), hn::Set(tag, w.ray.in[i]));
+      const auto out = hn::Sub(hn::Load(tag, sides + w.ray.out_side[i]), hn::Set(tag, w.ray.out[i]));
+      first = hn::Max(first, hn::Mul(in, per));
+      last = hn::Min(last, hn::Mul(out, per));
+    }
+    // Three roundings a side (Ize, "Robust BVH ray traversal", 2013).
+    const auto hit = hn::Le(first, hn::Mul(last, hn::Set(tag, 1.000001F)));
+    const std::uint32_t bits = bits_of(hit);
+    const auto order = hn::IndicesFromVec(tag, hn::PromoteTo(whole, hn::LoadU(small, kPacked.slots[bits].data())));
+    const auto child = hn::BitCast(tag, hn::LoadU(whole, n.child + k));
+    const int found = std::popcount(hits);
+    hn::StoreU(hn::TableLookupLanes(first, order), tag, enters + found);
+    hn::StoreU(hn::BitCast(whole, hn::TableLookupLanes(child, order)), whole, refs + found);
+    hits |= bits << k;
+    // Numbers above 0 are in the order of their digits.
+    const auto key = hn::Or(hn::AndNot(hn::Set(whole, kSlot), hn::BitCast(whole, first)),
+                            hn::Iota(whole, static_cast<std::int32_t>(k)));
+    nearest = hn::IfThenElse(hn::RebindMask(whole, hit), hn::Min(nearest, key), nearest);
+  }
+  const std::int32_t next = hn::GetLane(hn::MinOfLanes(whole, nearest));
+  const auto slot = static_cast<unsigned>(next & kSlot);
+  const int found = std::popcount(hits), at = std::popcount(hits & ((1U << slot) - 1)), end = found - (found != 0);
+  enters[at] = enters[end], refs[at] = refs[end];
+  enters[end] = std::bit_cast<float>(next & ~kSlot), refs[end] = n.child[slot];
+  w.waiting += found;
+}
+
+// Visits what is next. Whether there is more; that is then next.
+template <int D>
+HWY_INLINE bool step(const Store<D>& tree, Walk<D>& w, const ToldOnWay& visit, const Ahead& ahead);
+
+template <int D>
+void follow(const Store<D>& tree, Walk<D>& w, const ToldOnWay& visit, const Ahead& ahead) {
+  while (step(tree, w, visit, ahead)) {
+    fetch(tree, w.next, ahead);
+    if (w.waiting > 0) fetch(tree, w.refs[w.waiting - 1], ahead);
+  }
+}
+
+template <int D>
+HWY_INLINE bool step(const Store<D>& tree, Walk<D>& w, const ToldOnWay& visit, const Ahead& ahead) {
+  if (w.next < 0) {
+    const double on = visit.call(visit.to, w.number, static_cast<std::uint32_t>(~w.next));
+    w.limit = std::min(w.limit, up(on));
+  } else if (w.waiting > kRoom - kWide) {  // a tree that is deep and lopsided
+    Walk<D> beneath;
+    beneath.ray = w.ray, beneath.limit = w.limit, beneath.waiting = 0, beneath.next = w.next;
+    beneath.number = w.number;
+    follow(tree, beneath, visit, ahead);
+    w.limit = beneath.limit;
+  } else {
+    meet(tree.node(w.next), w);
+  }
+  do {
+    if (w.waiting == 0) return false;
+    --w.waiting;
+  } while (w.enters[w.waiting] > w.limit);
+  w.next = w.refs[w.waiting];
+  return true;
+}
+
+template <int D>
+void along(const Store<D>& tree, std::span<const Way<D>> ways, const Vec<D>& half, const ToldOnWay& visit,
+           const Ahead& ahead) {
+  constexpr std::size_t kAbreast = 8;
+  const FloatBox<D> all = around(tree.node(tree.root).slots);
+  std::size_t begun = 0;
+  const auto begin = [&](Walk<D>& w) HWY_ATTR {
+    w.ray = ray_in(tree, all, ways[begun], half), w.limit = up(ways[begun].limit);
+    w.waiting = 0, w.next = tree.root;
+    w.number = static_cast<std::uint32_t>(begun++);
+  };
+  if (ways.size() == 1) {
+    Walk<D> w;
+    begin(w);
+    follow(tree, w, visit, ahead);
+    return;
+  }
+  Walk<D> walks[kAbreast];
+  Walk<D>* busy[kAbreast];
+  std::size_t n = 0;
+  for (; n < std::min(kAbreast, ways.size()); ++n) begin(*(busy[n] = &walks[n]));
+  while (n > 0)
+    for (std::size_t i = 0; i < n; ++i) {
+      Walk<D>& w = *busy[i];
+      if (step(tree, w, visit, ahead)) fetch(tree, w.next, ahead);
+      else if (begun < ways.size()) begin(w);
+      else busy[i--] = busy[--n];
+    }
+}
+
+void along_2(const Store<2>& tree, std::span<const Way<2>> ways, const Vec<2>& half, ToldOnWay visit, Ahead ahead) {
+  along(tree, ways, half, visit, ahead);
+}
+void along_3(const Store<3>& tree, std::span<const Way<3>> ways, const Vec<3>& half, ToldOnWay visit, Ahead ahead) {
+  along(tree, ways, half, visit, ahead);
+}
+
+}  // namespace colvik::index::HWY_NAMESPACE
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace colvik::index {
+HWY_EXPORT(along_2);
+HWY_EXPORT(along_3);
+
+template <>
+void walk_along(const Store<2>& tree, std::span<const Way<2>> ways, const Vec<2>& half, ToldOnWay visit, Ahead ahead) {
+  if (tree.root != kNone && !ways.empty()) HWY_DYNAMIC_DISPATCH(along_2)(tree, ways, half, visit, ahead);
+}
+template <>
+void walk_along(const Store<3>& tree, std::span<const Way<3>> ways, const Vec<3>& half, ToldOnWay visit, Ahead ahead) {
+  if (tree.root != kNone && !ways.empty()) HWY_DYNAMIC_DISPATCH(along_3)(tree, ways, half, visit, ahead);
+}
+}  // namespace colvik::index
+#endif
