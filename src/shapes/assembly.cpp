@@ -1,7 +1,7 @@
 #include "shapes/assembly.h"
 
 #include <algorithm>
-#include <map>
+#include <span>
 
 #include "shapes/polytope.h"
 #include "shapes/shapes.h"
@@ -24,6 +24,7 @@ double lean_over(const Vec<D>& own, const Vec<D>& next, const Vec<D>& outward) {
 template <int D>
 void Assembly<D>::finish() {
   std::vector<Bounds<D>> boxes;
+  boxes.reserve(pieces.size());
   for (const Piece<D>& p : pieces) {
     Bounds<D> box;
     if (p.child >= 0) box = colvik::bounds(children[p.child].shape, children[p.child].pose);
@@ -45,18 +46,42 @@ void Assembly<D>::finish() {
     const std::uint32_t from = f.corner[k], to = f.corner[(k + 1) % D];
     return seen_from_across ? Key{to, from} : Key{from, to};
   };
-  std::map<Key, std::size_t> sides;
-  for (std::size_t i = 0; i < fronts.size(); ++i)
-    for (int k = 0; k < D; ++k) sides.emplace(side(fronts[i], k, false), i);
+  // All sides by their first number, in the order of the fronts: from first_of[number] on.
+  struct Side {
+    std::uint32_t second, front;
+  };
+  std::vector<std::uint32_t> first_of(points.size() + 2);
+  std::vector<Side> sides(fronts.size() * D);
+  const auto for_sides = [&](auto&& visit) {
+    for (std::uint32_t i = 0; i < fronts.size(); ++i)
+      for (int k = 0; k < D; ++k) visit(side(fronts[i], k, false), i);
+  };
+  for_sides([&](const Key& key, std::uint32_t) { ++first_of[key.first + 2]; });
+  for (std::size_t i = 2; i < first_of.size(); ++i) first_of[i] += first_of[i - 1];
+  for_sides([&](const Key& key, std::uint32_t i) { sides[first_of[key.first + 1]++] = {key.second, i}; });
+  const auto of_number = [&](std::uint32_t number) {
+    return std::span(sides).subspan(first_of[number], first_of[number + 1] - first_of[number]);
+  };
+  const auto before = [](const Side& x, const Side& y) {
+    return std::pair(x.second, x.front) < std::pair(y.second, y.front);
+  };
+  for (std::uint32_t i = 0; i < points.size(); ++i)  // many sides may share a corner
+    std::sort(of_number(i).begin(), of_number(i).end(), before);
+  const auto across = [&](const Front<D>& f, int k) {
+    const Key key = side(f, k, true);
+    const std::span<const Side> all = of_number(key.first);
+    const auto found = std::lower_bound(all.begin(), all.end(), Side{key.second, 0}, before);
+    return found == all.end() || found->second != key.second ? nullptr : &fronts[found->front];
+  };
   for (Front<D>& f : fronts) {
     const Vec<D> n = normal(f);
     for (int k = 0; k < D; ++k) {
-      const auto next = sides.find(side(f, k, true));
-      if (next == sides.end()) {
+      const Front<D>* next = across(f, k);
+      if (next == nullptr) {
         f.lean[k] = f.lean_behind[k] = 1;
         continue;
       }
-      const Vec<D> m = normal(fronts[next->second]), out = outward(f, n, k);
+      const Vec<D> m = normal(*next), out = outward(f, n, k);
       f.lean[k] = lean_over<D>(n, m, out);
       f.lean_behind[k] = lean_over<D>(-n, -m, out);
     }

@@ -2,7 +2,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <map>
+#include <numeric>
+#include <tuple>
 
 #include "shapes/assembly.h"
 #include "shapes/shapes.h"
@@ -42,13 +43,18 @@ Result<Shape<3>> mesh(std::span<const Vec<3>> points, std::span<const std::array
     return Error{"mesh", fmt::format("has {} triangles", triangles.size()), fmt::format("at most {}", kMostTriangles)};
   const double size = box.value().size().norm();
   // Points at the same place are one, so that the triangles around them know each other.
-  std::map<std::array<double, 3>, std::uint32_t> seen;
+  std::vector<std::uint32_t> in_place(points.size()), name(points.size());
+  std::iota(in_place.begin(), in_place.end(), 0U);
+  const auto place = [&](std::uint32_t i) { return std::tuple(points[i].x(), points[i].y(), points[i].z()); };
+  std::sort(in_place.begin(), in_place.end(),
+            [&](std::uint32_t i, std::uint32_t k) { return std::pair(place(i), i) < std::pair(place(k), k); });
+  for (std::size_t k = 0; k < in_place.size(); ++k)  // the first of those in one place
+    name[in_place[k]] = k > 0 && place(in_place[k - 1]) == place(in_place[k]) ? name[in_place[k - 1]] : in_place[k];
   std::vector<Vec<3>> used;
-  std::vector<std::uint32_t> name;
-  for (const Vec<3>& p : points) {
-    const auto [at, fresh] = seen.emplace(std::array{p.x(), p.y(), p.z()}, static_cast<std::uint32_t>(used.size()));
-    if (fresh) used.push_back(p);
-    name.push_back(at->second);
+  for (std::uint32_t i = 0; i < points.size(); ++i) {
+    const bool first = name[i] == i;
+    name[i] = first ? static_cast<std::uint32_t>(used.size()) : name[name[i]];
+    if (first) used.push_back(points[i]);
   }
   if (mended != nullptr && used.size() < points.size())
     mended->emplace_back(
