@@ -201,7 +201,7 @@ HWY_INLINE Mask<D> counting(const WideContact<D>& c, const Moving<D>* moving) {
 
 template <int D>
 void end_substep(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes) {
-  for (std::uint32_t k = 0; k < c.count; ++k) points[k].total_push += points[k].push;
+  for (std::uint32_t k = 0; k < c.count; ++k) notes[k].total_push += points[k].push;
   if (!c.struck) return;
   for (std::uint32_t k = 0; k < c.count; ++k) {
     const Mask<D> lasts = notes[k].struck == all<D>(0);

@@ -42,11 +42,11 @@ struct WidePoint {
   Lanes<D> mass, across;
   Lanes<D> gap, push;
   Lanes<D> drag[D];
-  Lanes<D> total_push;
 };
 /// What of a point is seldom looked at.
 template <int D>
 struct WideNote {
+  Lanes<D> total_push;
   Lanes<D> when;
   Lanes<D> struck;  // 1: its push does not last
 };

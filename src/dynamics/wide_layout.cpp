@@ -83,9 +83,8 @@ void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>
           }
           to.mass.set(lane, r.points[k].mass), to.across.set(lane, r.points[k].across);
           to.gap.set(lane, from.gap), to.push.set(lane, empty ? 0 : from.push);
-          to.total_push.set(lane, from.total_push);
           WideNote<D>& note = notes_[w.first + k];
-          note.when.set(lane, from.when), note.struck.set(lane, 0);
+          note.total_push.set(lane, from.total_push), note.when.set(lane, from.when), note.struck.set(lane, 0);
         }
       }
     }
@@ -103,7 +102,8 @@ void Wide<D>::give_back(std::span<Contact<D>> contacts) const {
         SolverPoint<D>& to = c.points[k];
         to.push = from.push.at(lane);
         for (int axis = 0; axis < D; ++axis) to.drag[axis] = from.drag[axis].at(lane);
-        to.total_push = from.total_push.at(lane), to.when = notes_[w.first + k].when.at(lane);
+        const WideNote<D>& note = notes_[w.first + k];
+        to.total_push = note.total_push.at(lane), to.when = note.when.at(lane);
       }
     }
   }
