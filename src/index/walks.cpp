@@ -68,7 +68,7 @@ struct Join {
 
   // Two entries that overlap, as single precision sees it. Rounding keeps the order of numbers, so what
   // is strictly so in one frame is so; only what is equal there must be looked at.
-  void tell(Ref x, const FloatBox<D>& box, Ref y, const Slots<D>& slots, int slot) {
+  HWY_INLINE void tell(Ref x, const FloatBox<D>& box, Ref y, const Slots<D>& slots, int slot) {
     bool sure = Frame::kOneFrame;
     for (int i = 0; i < D; ++i) sure &= (box.lo[i] < slots.hi[i][slot]) & (slots.lo[i][slot] < box.hi[i]);
     if (sure || a.bounds_of(x).overlaps(b.bounds_of(y)))
@@ -83,8 +83,11 @@ struct Join {
       if (n.child[i] >= 0) among(n.child[i]);
       const FloatBox<D> box = n.slots.get(i);
       const std::uint32_t asked = (~std::uint32_t{n.marked} | ~1U << i) & ~(1U << i);
-      for (std::uint32_t hits = overlapping(n.slots, box) & asked; hits != 0; hits &= hits - 1)
-        two(n.child[i], box, n, std::countr_zero(hits), true);
+      for (std::uint32_t hits = overlapping(n.slots, box) & asked; hits != 0; hits &= hits - 1) {
+        const int slot = std::countr_zero(hits);
+        if (n.child[i] < 0 && n.child[slot] < 0) tell(n.child[i], box, n.child[slot], n.slots, slot);
+        else two(n.child[i], box, n, slot, true);
+      }
     }
   }
   // Of x (with its box) and a slot of b, which overlap and of which one is marked.
@@ -132,8 +135,11 @@ struct Join {
       const std::uint32_t asked = marked ? near_b : y.marked & near_b;
       if (asked == 0) continue;
       const FloatBox<D> box = x.slots.get(i);
-      for (std::uint32_t hits = overlapping(y.slots, frame(box)) & asked; hits != 0; hits &= hits - 1)
-        two(x.child[i], box, y, std::countr_zero(hits), marked);
+      for (std::uint32_t hits = overlapping(y.slots, frame(box)) & asked; hits != 0; hits &= hits - 1) {
+        const int slot = std::countr_zero(hits);
+        if (x.child[i] < 0 && y.child[slot] < 0) tell(x.child[i], box, y.child[slot], y.slots, slot);
+        else two(x.child[i], box, y, slot, marked);
+      }
     }
   }
 };
