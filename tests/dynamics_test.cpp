@@ -1,5 +1,7 @@
 #include <Eigen/LU>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "dynamics/solver.h"
@@ -291,27 +293,37 @@ TEST_CASE_TEMPLATE("mass comes from density or is given, and rotation can be loc
 
 TEST_CASE_TEMPLATE("deep overlaps and absurd masses part without exploding", T, Two, Three) {
   constexpr int D = T::D;
-  // How fast is right is not judged here; in 3D, where there is more room, several arrangements are tried.
-  for (int arrangement = 0; arrangement < (D == 3 ? 4 : 1); ++arrangement) {
-    CAPTURE(arrangement);
+  // Little things change what becomes of such a heap, so many are judged together: while they part, and later, when
+  // light ones are caught under heavy ones that fall.
+  constexpr int kHeaps = 16, kParting = 20;
+  std::array<std::vector<double>, 2> fastest;
+  for (int heap = 0; heap < kHeaps; ++heap) {
+    CAPTURE(heap);
     World<D> world(earth<D>());
     world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(200, 1))})).value();
     std::vector<ObjectId> all;
     for (int i = 0; i < 40; ++i) {
-      const int k = i * (2 * arrangement + 1) % 40;
+      const int k = i * (2 * heap + 1) % 40;
       ObjectDef<D> def =
           thing<D>("n" + std::to_string(i), BodyKind::dynamic, up<D>(1), {solid(k % 2 == 0 ? cube<D>(1) : ball<D>(1))});
       def.mass = k % 3 == 0 ? 1e30 : k % 3 == 1 ? 1e-6 : 1;
       all.push_back(world.add(def).value());
     }
+    for (std::vector<double>& of : fastest) of.push_back(0);
     for (int i = 0; i < 300; ++i) {
       world.step();
+      double& most = fastest[i < kParting ? 0 : 1].back();
       for (const ObjectId id : all) {
         REQUIRE(world.object(id).pose.position.allFinite());
-        REQUIRE(world.object(id).velocity.norm() <= (D == 3 ? 100 : 200));
+        most = std::max(most, world.object(id).velocity.norm());
       }
     }
   }
+  for (std::vector<double>& of : fastest) std::sort(of.begin(), of.end());
+  CHECK(fastest[0][kHeaps / 2] <= 20);
+  CHECK(fastest[0].back() <= 60);
+  CHECK(fastest[1][kHeaps / 2] <= (D == 3 ? 40 : 120));
+  CHECK(fastest[1].back() <= (D == 3 ? 100 : 300));
 }
 
 TEST_CASE_TEMPLATE("a world a thousand kilometres away behaves as at the origin", T, Two, Three) {

@@ -7,8 +7,9 @@
 
 namespace colvik::dynamics {
 
-// Bodies that contacts have made much faster than they and all that they touch were before: no faster than several
-// times that. This takes energy, never adds any. Costs a look at each body; contacts are looked at where there is one.
+// Bodies that contacts have made much faster than they were: no faster than what they touch may make them, which is as
+// fast as it is itself, twice as fast where it is much heavier, and what a bounce keeps. This takes energy, never adds
+// any. Costs a look at each body; contacts are looked at where there is one.
 template <int D>
 void Solver<D>::calm() {
   const double metre = settings_.metre, few = kCalmTimes * kCalmTimes;
@@ -21,31 +22,40 @@ void Solver<D>::calm() {
       wild_.push_back(i);
   }
   if (wild_.empty()) return;
-  allowed_.assign(wild_.size(), 0.0), levers_.assign(wild_.size(), 0.0);
-  const auto place = [&](std::uint32_t body) {
-    const auto at = std::lower_bound(wild_.begin(), wild_.end(), body);
-    return at != wild_.end() && *at == body ? static_cast<std::size_t>(at - wild_.begin()) : wild_.size();
-  };
+  allowed_.assign(wild_.size(), {});
   const auto speed_before = [&](const Moving<D>& m, const Vec<D>& arm) {
     return std::sqrt(m.speed) + std::sqrt(m.spinning) * arm.norm();
   };
-  for (Contact<D>& c : contacts_) {
-    const std::size_t a = place(c.a), b = place(c.b);
-    if (a == wild_.size() && b == wild_.size()) continue;
-    for (const Point& p : points(c)) {
-      const double fast = speed_before(moving_[c.a], p.arm_a) + speed_before(moving_[c.b], p.arm_b);
-      if (a < wild_.size())
-        allowed_[a] = std::max(allowed_[a], fast), levers_[a] = std::max(levers_[a], p.arm_a.norm());
-      if (b < wild_.size())
-        allowed_[b] = std::max(allowed_[b], fast), levers_[b] = std::max(levers_[b], p.arm_b.norm());
+  const auto allow = [&](std::uint32_t body, const Vec<D>& arm, std::uint32_t by, const Vec<D>& its_arm,
+                         double bounce) {
+    const auto at = std::lower_bound(wild_.begin(), wild_.end(), body);
+    if (at == wild_.end() || *at != body) return;
+    Allowed& allowed = allowed_[static_cast<std::size_t>(at - wild_.begin())];
+    const double own = speed_before(moving_[body], arm), its = speed_before(moving_[by], its_arm);
+    const double light = moving_[body].inverse_mass.maxCoeff(), heavy = moving_[by].inverse_mass.maxCoeff();
+    const double share = kCalmTimes * light / (light + heavy);
+    // A rod is hit at its end: there it is as light as a quarter of it.
+    constexpr double kEnd = 4;
+    const double at_end = std::max(share, std::min(1.0, kCalmTimes * kEnd * light / (kEnd * light + heavy)));
+    allowed.speed = std::max(allowed.speed, bounce * own + at_end * its);
+    allowed.lever = std::max(allowed.lever, arm.norm());
+  };
+  for (const Contact<D>& c : contacts_)
+    for (const Point& p : std::span(c.points).first(static_cast<std::size_t>(c.count))) {
+      allow(c.a, p.arm_a, c.b, p.arm_b, c.restitution);
+      allow(c.b, p.arm_b, c.a, p.arm_a, c.restitution);
     }
-  }
   for (std::size_t k = 0; k < wild_.size(); ++k) {
     Moving<D>& m = moving_[wild_[k]];
-    const double most = kCalmTimes * allowed_[k] + kCalmSpeed * metre, now = m.velocity.norm();
-    const double turning = m.spin.norm() * levers_[k];
-    if (now > most) m.velocity *= most / now;
-    if (turning > most) m.spin *= most / turning;
+    const Allowed& allowed = allowed_[k];
+    // Of its own motion one kind may become the other, as far as its energy goes.
+    const double least = m.inverse_inertia.diagonal().minCoeff();
+    const double of_spin = least > 0 ? m.inverse_mass.maxCoeff() / least : 0;  // a radius of gyration, squared
+    const double gain = of_spin > 0 ? allowed.lever * allowed.lever / of_spin : 0;
+    const double own = std::sqrt((m.speed + m.spinning * of_spin) * (1 + gain));
+    const double limit = std::max({allowed.speed, own, kCalmSpeed * metre});
+    const double now = m.velocity.norm() + m.spin.norm() * allowed.lever;
+    if (now > limit) m.velocity *= limit / now, m.spin *= limit / now;
   }
 }
 

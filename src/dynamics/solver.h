@@ -84,9 +84,13 @@ class Solver {
   std::span<Contact<D>> contacts_;
   math::Many<Moving<D>> moving_;
   math::Many<Rows<D>> rows_;
-  std::vector<std::uint32_t> bouncing_;   // contacts with restitution
-  std::vector<std::uint32_t> wild_;       // bodies that are to be calmed
-  std::vector<double> allowed_, levers_;  // by place among these
+  std::vector<std::uint32_t> bouncing_;  // contacts with restitution
+  std::vector<std::uint32_t> wild_;      // bodies that are to be calmed
+  struct Allowed {
+    double speed = 0;  // metres a second, of the end of the lever
+    double lever = 0;
+  };
+  std::vector<Allowed> allowed_;  // by place among these
   AtOnce<D> at_once_;
   Batch steady_, late_, quick_;  // contacts of the whole step, those that came within it, and those that are fast
   SolverSettings settings_;

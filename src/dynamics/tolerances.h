@@ -13,8 +13,8 @@ inline constexpr double kDamping = 2;             // damping ratio of the spring
 inline constexpr double kStiffness = 0.25;        // its frequency as a part of the substep rate
 
 // What is wedged in.
-inline constexpr double kCalmTimes = 2;   // as fast as what it touches was before
-inline constexpr double kCalmSpeed = 10;  // and this much more
+inline constexpr double kCalmTimes = 2;   // as fast as what it touches was before, if that is much heavier
+inline constexpr double kCalmSpeed = 10;  // slower is not looked at
 inline constexpr double kCalmSpin = 100;  // radians a second: less is not looked at
 
 // Islands that are solved at once.
