@@ -257,7 +257,8 @@ class World {
   [[nodiscard]] std::size_t count(const Question<D>& question, const Look<D>& look = {}) const;
   /// Whether there is an answer; stops at the first found.
   [[nodiscard]] bool any(const Question<D>& question, const Look<D>& look = {}) const;
-  /// The first answer of each ray; the same as asking one by one.
+  /// The first answer of each ray; the same as asking one by one, but they are followed side by side, which takes about
+  /// half the time in large scenery and three quarters of it among many objects. With a callback in `look` one by one.
   [[nodiscard]] std::vector<std::optional<Answer<D>>> first_of_each(std::span<const RayCast<D>> rays,
                                                                     const Look<D>& look = {}) const;
   /// What the object, or one of its children, would touch on the way, by the same verdict as in a step (but also static
