@@ -85,7 +85,7 @@ HWY_INLINE void fetch(const Store<D>& tree, Ref ref, const Ahead& ahead) {
                : static_cast<const std::byte*>(ahead.first) + ahead.stride * static_cast<std::uint32_t>(~ref);
   constexpr std::size_t kLine = 64;
   hwy::Prefetch(at), hwy::Prefetch(at + kLine);
-  if (ref >= 0)
+  if (ref >= 0 || ahead.stride > 2 * kLine)
     for (std::size_t k = 2 * kLine; k < sizeof(Node<D>); k += kLine) hwy::Prefetch(at + k);
 }
 

@@ -42,6 +42,7 @@ struct alignas(64) ColliderState {
   bool anew = false;        // its existing pairs must be made anew: it moves in another way
   bool live = false;
   // As its definition says, at hand, see know().
+  bool zone = false;
   bool one_way = false, runs = false;  // on the surface
   double extent = 0;                   // half of its shape's size, as far as faces count as level
   double friction = 0, restitution = 0, rolling = 0;
@@ -341,6 +342,7 @@ template <int D>
 // Tells a collider what its definition now says; whoever changes the one calls this.
 template <int D>
 void know(ColliderState<D>& c, const ColliderDef<D>& def) {
+  c.zone = def.zone;
   c.one_way = !def.one_way.isZero(0), c.runs = !def.surface_velocity.isZero(0);
   c.extent = extent(def.shape);
   c.friction = def.friction, c.restitution = def.restitution, c.rolling = def.rolling_friction;
@@ -500,8 +502,9 @@ struct World<D>::Impl {
   }
   template <class Asked, class Visit>
   void near(const Asked& asked, Visit&& visit);  // colliders near its way, by age, until visit says no
-  template <class Asked, class Meet>
-  std::vector<Answer<D>> first_ahead(const Asked& asked, Meet&& meets);
+  template <class Asked>
+  std::optional<Answer<D>> met(const Asked& asked, const Look<D>& look, const world::ColliderState<D>& c, bool near);
+  std::optional<Answer<D>> first(const Question<D>& question, const Look<D>& look);
   [[nodiscard]] bool asks_for(const Look<D>& look, const world::ColliderState<D>& c) const;
   void first_of_each(std::span<const RayCast<D>> rays, const Look<D>& look,
                      std::span<std::optional<Answer<D>>> out);

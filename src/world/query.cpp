@@ -116,29 +116,43 @@ void World<D>::Impl::near(const Asked& a, Visit&& visit) {
     if (!visit(colliders[at])) return;
 }
 
-// The first on a straight way, looked for from its start on; of equals the oldest.
-template <int D>
-template <class Asked, class Meet>
-std::vector<Answer<D>> World<D>::Impl::first_ahead(const Asked& a, Meet&& meets) {
-  bring_up_to_date();
-  if (!whole_way(a)) return {};
-  const Bounds<D> start = bounds(a.shape, a.course.start);
-  Nearest<D> nearest;
-  const auto look = [&](std::uint32_t at) {
-    nearest.take(meets(colliders[at]), colliders[at]);
-    return nearest.limit();
-  };
-  for (const index::Tree<D>* tree : {&still, &moving})
-    tree->along(start.centre(), a.course.move, start.size() / 2, nearest.limit(), look,
-                index::Ahead{colliders.data(), sizeof(ColliderState<D>)});
-  return nearest.best ? std::vector{*nearest.best} : std::vector<Answer<D>>{};
-}
-
 template <int D>
 bool World<D>::Impl::asks_for(const Look<D>& look, const ColliderState<D>& c) const {
   const Object<D>& o = objects[c.object].shown;
-  return (o.colliders[c.which].def.zone ? look.zones : look.solids) && look.who.matches(o.colliders[c.which].tags) &&
+  return (c.zone ? look.zones : look.solids) && look.who.matches(o.colliders[c.which].tags) &&
          !(look.except && *look.except == o.id);
+}
+
+template <int D>
+template <class Asked>
+std::optional<Answer<D>> World<D>::Impl::met(const Asked& a, const Look<D>& look, const ColliderState<D>& c,
+                                             bool near) {
+  if (!asks_for(look, c)) return std::nullopt;
+  std::optional<Answer<D>> answer = meet(a, near, shape_of(c), pose_of(c));
+  if (answer) answer->object = objects[c.object].shown.id, answer->collider = c.which;
+  return answer;
+}
+
+template <int D>
+std::optional<Answer<D>> World<D>::Impl::first(const Question<D>& question, const Look<D>& look) {
+  const Asked<D> a = posed(question);
+  if (!a.moves || look.take || !a.course.turn.isZero()) {
+    const std::vector<Answer<D>> found = ask(question, look, world::Wanted::first);
+    return found.empty() ? std::nullopt : std::optional(found.front());
+  }
+  // On a straight way it is looked for from the start on.
+  bring_up_to_date();
+  if (!whole_way(a)) return std::nullopt;
+  const Bounds<D> start = bounds(a.shape, a.course.start);
+  Nearest<D> nearest;
+  const auto visit = [&](std::uint32_t at) {
+    nearest.take(met(a, look, colliders[at], false), colliders[at]);
+    return nearest.limit();
+  };
+  for (const index::Tree<D>* tree : {&still, &moving})
+    tree->along(start.centre(), a.course.move, start.size() / 2, nearest.limit(), visit,
+                index::Ahead{colliders.data(), sizeof(ColliderState<D>)});
+  return nearest.best;
 }
 
 template <int D>
@@ -148,17 +162,8 @@ std::vector<Answer<D>> World<D>::Impl::ask(const Question<D>& question, const Lo
   const bool near_point = std::holds_alternative<Near<D>>(question);
   const bool in_order = wanted == Wanted::first || wanted == Wanted::all;
   std::vector<Answer<D>> found;
-  const auto meets = [&](const ColliderState<D>& c) -> std::optional<Answer<D>> {
-    const Object<D>& o = objects[c.object].shown;
-    const Collider<D>& collider = o.colliders[c.which];
-    if (!asks_for(look, c)) return std::nullopt;
-    std::optional<Answer<D>> answer = meet(a, near_point, collider.def.shape, pose_of(c));
-    if (answer) answer->object = o.id, answer->collider = c.which;
-    return answer;
-  };
-  if (wanted == Wanted::first && a.moves && !look.take && a.course.turn.isZero()) return first_ahead(a, meets);
   near(a, [&](const ColliderState<D>& c) {
-    const std::optional<Answer<D>> answer = meets(c);
+    const std::optional<Answer<D>> answer = met(a, look, c, near_point);
     if (!answer) return true;
     if (in_order) {
       found.push_back(*answer);
@@ -193,9 +198,6 @@ void World<D>::Impl::first_of_each(std::span<const RayCast<D>> rays, const Look<
     if (ray.from.allFinite() && ray.way.allFinite()) number.push_back(static_cast<std::uint32_t>(&ray - rays.data()));
   std::vector<std::pair<std::uint32_t, std::uint32_t>> later;  // collider, ray
   std::vector<contact::Course<D>> courses;
-  const auto shape_of = [&](const ColliderState<D>& c) -> const Shape<D>& {
-    return objects[c.object].shown.colliders[c.which].def.shape;
-  };
   const auto course_of = [&](std::uint32_t which, const Pose<D>& place) {
     return course_in(place, contact::Course<D>{{rays[which].from, {}}, rays[which].way});
   };
@@ -301,8 +303,7 @@ Result<std::vector<WouldTouch<D>>> World<D>::would_touch(ObjectId id, const Chan
 
 template <int D>
 std::optional<Answer<D>> World<D>::first(const Question<D>& question, const Look<D>& look) const {
-  const std::vector<Answer<D>> found = impl_->ask(question, look, world::Wanted::first);
-  return found.empty() ? std::nullopt : std::optional(found.front());
+  return impl_->first(question, look);
 }
 template <int D>
 std::vector<Answer<D>> World<D>::all(const Question<D>& question, const Look<D>& look) const {
