@@ -506,8 +506,7 @@ struct World<D>::Impl {
   std::optional<Answer<D>> met(const Asked& asked, const Look<D>& look, const world::ColliderState<D>& c, bool near);
   std::optional<Answer<D>> first(const Question<D>& question, const Look<D>& look);
   [[nodiscard]] bool asks_for(const Look<D>& look, const world::ColliderState<D>& c) const;
-  void first_of_each(std::span<const RayCast<D>> rays, const Look<D>& look,
-                     std::span<std::optional<Answer<D>>> out);
+  void first_of_each(std::span<const RayCast<D>> rays, const Look<D>& look, std::span<std::optional<Answer<D>>> out);
   std::optional<Answer<D>> deepest_in(const world::ObjectState<D>& o, const Pose<D>& pose, std::size_t collider,
                                       const Shape<D>* shape);  // room.cpp
   std::vector<Answer<D>> ask(const Question<D>& question, const Look<D>& look, world::Wanted wanted);
