@@ -195,7 +195,8 @@ void World<D>::Impl::first_of_each(std::span<const RayCast<D>> rays, const Look<
   std::vector<index::Way<D>> paths;
   std::vector<std::uint32_t> number;  // of the rays that can be followed
   for (const RayCast<D>& ray : rays)
-    if (ray.from.allFinite() && ray.way.allFinite()) number.push_back(static_cast<std::uint32_t>(&ray - rays.data()));
+    if (ray.from.allFinite() && Vec<D>(ray.from + ray.way).allFinite())
+      number.push_back(static_cast<std::uint32_t>(&ray - rays.data()));
   std::vector<std::pair<std::uint32_t, std::uint32_t>> later;  // collider, ray
   std::vector<contact::Course<D>> courses;
   const auto course_of = [&](std::uint32_t which, const Pose<D>& place) {
