@@ -5,6 +5,7 @@
 #include <CGAL/Simple_cartesian.h>
 
 #include <boost/geometry/geometries/segment.hpp>
+
 #include <numeric>
 
 #include "bench.hpp"

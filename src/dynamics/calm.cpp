@@ -23,16 +23,19 @@ void Solver<D>::calm() {
   }
   if (wild_.empty()) return;
   allowed_.assign(wild_.size(), {});
+  const auto place = [&](std::uint32_t body) {
+    const auto at = std::lower_bound(wild_.begin(), wild_.end(), body);
+    return at != wild_.end() && *at == body ? static_cast<std::size_t>(at - wild_.begin()) : wild_.size();
+  };
   const auto speed_before = [&](const Moving<D>& m, const Vec<D>& arm) {
     return std::sqrt(m.speed) + std::sqrt(m.spinning) * arm.norm();
   };
-  const auto allow = [&](std::uint32_t body, const Vec<D>& arm, std::uint32_t by, const Vec<D>& its_arm,
-                         double bounce) {
-    const auto at = std::lower_bound(wild_.begin(), wild_.end(), body);
-    if (at == wild_.end() || *at != body) return;
-    Allowed& allowed = allowed_[static_cast<std::size_t>(at - wild_.begin())];
-    const double own = speed_before(moving_[body], arm), its = speed_before(moving_[by], its_arm);
-    const double light = moving_[body].inverse_mass.maxCoeff(), heavy = moving_[by].inverse_mass.maxCoeff();
+  const auto allow = [&](std::size_t at, const Vec<D>& arm, const Moving<D>& by, const Vec<D>& its_arm, double bounce) {
+    if (at == wild_.size()) return;
+    Allowed& allowed = allowed_[at];
+    const Moving<D>& body = moving_[wild_[at]];
+    const double own = speed_before(body, arm), its = speed_before(by, its_arm);
+    const double light = body.inverse_mass.maxCoeff(), heavy = by.inverse_mass.maxCoeff();
     const double share = kCalmTimes * light / (light + heavy);
     // A rod is hit at its end: there it is as light as a quarter of it.
     constexpr double kEnd = 4;
@@ -40,11 +43,14 @@ void Solver<D>::calm() {
     allowed.speed = std::max(allowed.speed, bounce * own + at_end * its);
     allowed.lever = std::max(allowed.lever, arm.norm());
   };
-  for (const Contact<D>& c : contacts_)
-    for (const Point& p : std::span(c.points).first(static_cast<std::size_t>(c.count))) {
-      allow(c.a, p.arm_a, c.b, p.arm_b, c.restitution);
-      allow(c.b, p.arm_b, c.a, p.arm_a, c.restitution);
+  for (Contact<D>& c : contacts_) {
+    const std::size_t a = place(c.a), b = place(c.b);
+    if (a == wild_.size() && b == wild_.size()) continue;
+    for (const Point& p : points(c)) {
+      allow(a, p.arm_a, moving_[c.b], p.arm_b, c.restitution);
+      allow(b, p.arm_b, moving_[c.a], p.arm_a, c.restitution);
     }
+  }
   for (std::size_t k = 0; k < wild_.size(); ++k) {
     Moving<D>& m = moving_[wild_[k]];
     const Allowed& allowed = allowed_[k];

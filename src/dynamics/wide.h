@@ -22,7 +22,7 @@ struct Pass {
 using Four = double __attribute__((vector_size(32), aligned(32)));
 
 /// Contacts that are worked on side by side. In 2D in two vectors: one is worked on while the other waits for its
-/// result. In 3D there is enough to do meanwhile, and twice as many would not fit the registers.
+/// result. In 3D there is enough to do meanwhile: twice as many are no faster, even where the registers hold them.
 template <int D>
 inline constexpr std::uint32_t kVectors = D == 2 ? 2 : 1;
 template <int D>

@@ -83,15 +83,12 @@ struct Join {
       if (n.child[i] >= 0) among(n.child[i]);
       const FloatBox<D> box = n.slots.get(i);
       const std::uint32_t asked = (~std::uint32_t{n.marked} | ~1U << i) & ~(1U << i);
-      for (std::uint32_t hits = overlapping(n.slots, box) & asked; hits != 0; hits &= hits - 1) {
-        const int slot = std::countr_zero(hits);
-        if (n.child[i] < 0 && n.child[slot] < 0) tell(n.child[i], box, n.child[slot], n.slots, slot);
-        else two(n.child[i], box, n, slot, true);
-      }
+      for (std::uint32_t hits = overlapping(n.slots, box) & asked; hits != 0; hits &= hits - 1)
+        two(n.child[i], box, n, std::countr_zero(hits), true);
     }
   }
   // Of x (with its box) and a slot of b, which overlap and of which one is marked.
-  void two(Ref x, const FloatBox<D>& box, const Node<D>& n, int slot, bool marked) {
+  HWY_INLINE void two(Ref x, const FloatBox<D>& box, const Node<D>& n, int slot, bool marked) {
     const Ref y = n.child[slot];
     if (y >= 0) {
       if (x >= 0) between(x, box, y, n.slots.get(slot));
@@ -135,11 +132,8 @@ struct Join {
       const std::uint32_t asked = marked ? near_b : y.marked & near_b;
       if (asked == 0) continue;
       const FloatBox<D> box = x.slots.get(i);
-      for (std::uint32_t hits = overlapping(y.slots, frame(box)) & asked; hits != 0; hits &= hits - 1) {
-        const int slot = std::countr_zero(hits);
-        if (x.child[i] < 0 && y.child[slot] < 0) tell(x.child[i], box, y.child[slot], y.slots, slot);
-        else two(x.child[i], box, y, slot, marked);
-      }
+      for (std::uint32_t hits = overlapping(y.slots, frame(box)) & asked; hits != 0; hits &= hits - 1)
+        two(x.child[i], box, y, std::countr_zero(hits), marked);
     }
   }
 };

@@ -31,4 +31,5 @@ template <int D>
 void walk_pairs(const Store<D>& a, const Store<D>& b, std::vector<KeyPair>& out);
 template <int D>
 void walk_overlaps(const Store<D>& tree, const Bounds<D>& bounds, ToldKey visit);
+
 }  // namespace colvik::index

@@ -135,12 +135,14 @@ std::optional<Answer<D>> World<D>::Impl::met(const Asked& a, const Look<D>& look
 
 template <int D>
 std::optional<Answer<D>> World<D>::Impl::first(const Question<D>& question, const Look<D>& look) {
-  const Asked<D> a = posed(question);
-  if (!a.moves || look.take || !a.course.turn.isZero()) {
+  const auto* cast = std::get_if<ShapeCast<D>>(&question);
+  const bool straight = std::holds_alternative<RayCast<D>>(question) || (cast != nullptr && cast->turn.isZero());
+  if (!straight || look.take) {
     const std::vector<Answer<D>> found = ask(question, look, world::Wanted::first);
     return found.empty() ? std::nullopt : std::optional(found.front());
   }
   // On a straight way it is looked for from the start on.
+  const Asked<D> a = posed(question);
   bring_up_to_date();
   if (!whole_way(a)) return std::nullopt;
   const Bounds<D> start = bounds(a.shape, a.course.start);
