@@ -9,27 +9,10 @@
 
 #include "index/lanes-inl.h"
 
-#include <array>
 #include <bit>
 #include <cstddef>
 
-#ifndef COLVIK_INDEX_ALONG
-#define COLVIK_INDEX_ALONG
-namespace colvik::index {
-
-// For each set of slots their numbers, one after the other.
-struct Packed {
-  std::array<std::array<std::uint8_t, kWide>, 1 << kWide> slots{};
-  constexpr Packed() {
-    for (unsigned bits = 0; bits < slots.size(); ++bits)
-      for (unsigned i = 0, k = 0; i < kWide; ++i)
-        if ((bits >> i & 1U) != 0) slots[bits][k++] = static_cast<std::uint8_t>(i);
-  }
-};
-inline constexpr Packed kPacked;
-
-}  // namespace colvik::index
-#endif
+#include "index/packed.h"
 
 HWY_BEFORE_NAMESPACE();
 namespace colvik::index::HWY_NAMESPACE {

@@ -8,10 +8,14 @@
 namespace colvik::index {
 namespace {
 
-// How much worse than new a part may get before it is built anew.
-constexpr float kSpoilt = 1.5F;
-// About the number of items of a part that is built anew.
-constexpr std::size_t kPart = 256;
+// How much worse than new a part may get before it is built anew; and one of which each has moved some times, so that
+// it costs less than what it saves.
+constexpr float kSpoilt = 1.5F, kWorn = 1.05F;
+constexpr std::uint32_t kTimes = 8;
+// About the number of items of a part that is built anew; in large ones nodes find better places.
+constexpr std::size_t kPart = 256, kWornPart = 1024;
+// Who would make its neighbours' bounds this much larger than they were built is put in anew.
+constexpr float kStray = 1.5F;
 
 // What the children of a node cover, as a multiple of what it covers itself.
 template <int D>
@@ -66,7 +70,7 @@ void Tree<D>::move(std::uint32_t key, const Bounds<D>& bounds) {
   if (n.parent != kNone) {
     const FloatBox<D> around = node(n.parent).slots.get(n.slot);
     // Who strays does not drag its neighbours' bounds along.
-    if (cost(merged(around, box)) > 2 * n.room) {
+    if (cost(merged(around, box)) > kStray * n.room) {
       e.marked = has_bit(n.marked, e.slot);
       take_out(e.node, e.slot);
       e.node = kNone;
@@ -75,6 +79,7 @@ void Tree<D>::move(std::uint32_t key, const Bounds<D>& bounds) {
     }
   }
   n.slots.set(e.slot, box);
+  ++n.fresh;
   spoil(e.node);
 }
 
@@ -231,7 +236,7 @@ void Tree<D>::settle() {
   }
   waiting_.clear();
   if (store_.root == kNone) return;
-  allowance_ = std::max<std::size_t>(4 * kPart, count_ / 8);
+  allowance_ = std::max(4 * kWornPart, count_ / 8);
   // Far from its origin a tree would be coarse.
   const FloatBox<D> all = refit(store_.root);
   for (int i = 0; i < D; ++i)
@@ -244,22 +249,28 @@ void Tree<D>::settle() {
 
 template <int D>
 FloatBox<D> Tree<D>::refit(std::int32_t at) {
+  std::uint32_t fresh = node(at).fresh;
   for (std::uint32_t bits = node(at).stale; bits != 0; bits &= bits - 1) {
     const int slot = std::countr_zero(bits);
     const Ref ref = node(at).child[slot];
     if (ref < 0) continue;
     const FloatBox<D> box = refit(ref);
     node(at).slots.set(slot, box);
+    fresh += std::exchange(node(ref).fresh, 0U);
   }
   Node<D>& n = node(at);
+  n.fresh = fresh, n.moves += fresh;
   const FloatBox<D> box = around(n.slots);
   if (std::exchange(n.stale, std::uint8_t{0}) == 0) return box;  // entries alone
-  if (allowance_ > 0 && (n.changes > n.size / 2 + kWide || spread(n, box) > kSpoilt * n.spread)) rebuild(at);
+  const bool worn = n.moves > kTimes * n.size;
+  if (allowance_ > 0 && (n.changes > (worn ? n.size / 8 + 2 : n.size / 2 + kWide) ||
+                         spread(n, box) > (worn ? kWorn : kSpoilt) * n.spread))
+    rebuild(at, worn ? kWornPart : kPart);
   return box;
 }
 
 template <int D>
-void Tree<D>::rebuild(std::int32_t at) {
+void Tree<D>::rebuild(std::int32_t at, std::size_t part) {
   // What is beneath it, large nodes opened first, until there are many.
   items_.clear();
   const auto smaller = [](const Item& x, const Item& y) {
@@ -274,7 +285,7 @@ void Tree<D>::rebuild(std::int32_t at) {
     }
   };
   open(at);
-  while (items_.size() < kPart && items_.front().ref() >= 0) {
+  while (items_.size() < part && items_.front().ref() >= 0) {
     const Ref next = items_.front().ref();
     std::pop_heap(items_.begin(), items_.end(), smaller);
     items_.pop_back();
@@ -343,6 +354,7 @@ void Tree<D>::fill(std::int32_t at, const Group& group) {
   n.count = static_cast<std::uint8_t>(count);
   n.size = size;
   n.changes = 0;
+  n.moves = 0;
   n.stale = 0;
   n.room = cost(group.box.template box<D>());
   n.spread = spread(n, group.box.template box<D>());

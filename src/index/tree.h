@@ -78,7 +78,7 @@ class Tree {
   void place(Ref ref);
   void spoil(std::int32_t at);         // the bounds of a node
   FloatBox<D> refit(std::int32_t at);  // returns what it covers
-  void rebuild(std::int32_t at);
+  void rebuild(std::int32_t at, std::size_t part);  // of about so many items
   void rebuild_all();
   void fill_from_items(std::int32_t at);
   void fill(std::int32_t at, const Group& group);
