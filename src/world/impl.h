@@ -221,6 +221,7 @@ struct Pair {
   bool passed = false;  // touched and left again within the step
   bool left = false;    // no longer touches since this step
   bool squeezed = false;
+  bool unsure = true;  // whether its bounds still overlap, though none of the two was looked at again
   double gap = 0, approach = 0, impulse = 0;
   double closing = 0;              // speed at which the gap closes at the end of the step
   double when = -1, until = -1;    // seconds into the step at which it began and ended to touch; below 0: not in it
@@ -267,6 +268,8 @@ struct Touch {
   bool passed = false, squeezed = false;
   double when = 0, until = 0;  // seconds into the step
   std::uint32_t nth = 0;       // of its step's pairs
+  std::uint64_t pair_a = 0, pair_b = 0;  // serials of the colliders
+  bool merged = false;                   // of several pairs
   [[nodiscard]] auto key() const { return std::tuple(serial_a, serial_b, channel); }
 };
 
@@ -374,6 +377,7 @@ struct World<D>::Impl {
   std::vector<std::uint32_t> order;                        // slots of objects not yet freed, by serial
   std::vector<std::uint32_t> movers;                       // of them, those that are not still
   std::vector<std::uint32_t> to_look;                      // colliders to look at again
+  std::vector<std::uint64_t> stirred;                       // a bit for each collider that is looked at again
   std::unordered_map<std::string, std::uint32_t> by_name;  // only looked up, never walked
   math::Many<world::ColliderState<D>> colliders;
   std::vector<std::uint32_t> free_colliders;

@@ -184,6 +184,7 @@ void World<D>::Impl::take_from_tree(std::uint32_t at) {
   if (!c.in_tree) return;
   (c.in_still_tree ? still : moving).remove(at);
   c.in_tree = false;
+  look(at);
 }
 
 template <int D>

@@ -1,5 +1,6 @@
 // Keeps the trees in step with the objects and finds the pairs of colliders worth looking at.
 #include <algorithm>
+#include <utility>
 
 #include "world/impl.h"
 
@@ -79,8 +80,14 @@ void World<D>::Impl::find_pairs() {
   wake(woken);
   woken.clear();
 
-  // Part those whose padded bounds no longer overlap, or that may not meet any more.
+  // Part those whose padded bounds no longer overlap, or that may not meet any more. Most have not been stirred: the
+  // bits that tell so are at hand, what they tell of is not.
+  stirred.resize((colliders.size() + 63) / 64);
+  const auto bit = [](std::uint32_t at) { return std::uint64_t{1} << at % 64; };
+  for (const std::uint32_t at : to_look) stirred[at / 64] |= bit(at);
   std::erase_if(pairs, [&](Pair<D>& p) {
+    if (!std::exchange(p.unsure, false) && ((stirred[p.a / 64] & bit(p.a)) | (stirred[p.b / 64] & bit(p.b))) == 0)
+      return false;
     const ColliderState<D>&a = colliders[p.a], &b = colliders[p.b];
     const bool parted = a.anew || b.anew || !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
                         ((a.changed || b.changed) && !admitted(a, b).meet);
@@ -115,6 +122,7 @@ void World<D>::Impl::find_pairs() {
     ColliderState<D>& c = colliders[at];
     if (c.in_tree) (c.in_still_tree ? still : moving).mark(at);
     c.look_again = c.changed = c.anew = false;
+    stirred[at / 64] = 0;
   }
   to_look.clear();
   overlapping.clear();

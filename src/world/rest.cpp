@@ -72,6 +72,7 @@ void World<D>::Impl::wake(std::span<const std::uint32_t> groups) {
   hand_over(between.pairs, pairs, [&](const Pair<D>& p) { return !(sleeps(p.a) && sleeps(p.b)); });
   hand_over(between.touches, touches,
             [&](const Touch<D>& t) { return objects[t.a].resting == kAwake || objects[t.b].resting == kAwake; });
+  for (std::size_t i = known_pairs; i < pairs.size(); ++i) pairs[i].unsure = true;
   world::merge_tail(pairs, known_pairs, world::older<D>);
   world::merge_tail(touches, known_touches, world::earlier<D>);
   world::merge_tail(movers, known_movers, [&](std::uint32_t x, std::uint32_t y) {

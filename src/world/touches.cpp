@@ -14,20 +14,36 @@ void World<D>::Impl::make_touches() {
   std::size_t used = 0;
   ended.clear();
   const double dt = 1 / settings.rate;
+  // Whose they are was told by most in the last step, and lies at hand there: what is asked of objects and colliders
+  // is far apart.
+  auto last = touches_before.begin();
+  const auto told_before = [&](const world::Pair<D>& p) {
+    const auto key = std::pair(p.serial_a, p.serial_b);
+    while (last != touches_before.end() && std::pair(last->pair_a, last->pair_b) < key) ++last;
+    return !something_changed && last != touches_before.end() && std::pair(last->pair_a, last->pair_b) == key &&
+           !last->merged;
+  };
   for (const world::Pair<D>& p : pairs) {
     if (p.left && (p.until >= 0 || p.impulse > 0)) {
       const Object<D>&oa = objects[colliders[p.a].object].shown, &ob = objects[colliders[p.b].object].shown;
       ended.push_back({{oa.serial, ob.serial, p.channel}, p.until, p.impulse});
     }
     if (!p.touching && !p.passed) continue;
-    const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
-    const ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
     if (used == touches.size()) touches.emplace_back();
     Touch<D>& t = touches[used];
-    t.serial_a = oa.shown.serial, t.serial_b = ob.shown.serial;
-    t.a = ca.object, t.b = cb.object;
+    if (told_before(p)) {
+      t.serial_a = last->serial_a, t.serial_b = last->serial_b;
+      t.a = last->a, t.b = last->b;
+      t.tags_a = last->tags_a, t.tags_b = last->tags_b;
+    } else {
+      const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
+      const ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
+      t.serial_a = oa.shown.serial, t.serial_b = ob.shown.serial;
+      t.a = ca.object, t.b = cb.object;
+      t.tags_a = oa.shown.colliders[ca.which].tags, t.tags_b = ob.shown.colliders[cb.which].tags;
+    }
+    t.pair_a = p.serial_a, t.pair_b = p.serial_b, t.merged = false;
     t.channel = p.channel;
-    t.tags_a = oa.shown.colliders[ca.which].tags, t.tags_b = ob.shown.colliders[cb.which].tags;
     t.passed = !p.touching, t.squeezed = p.squeezed;
     t.when = p.when >= 0 ? p.when : dt, t.until = p.until >= 0 ? p.until : dt;
     t.gap = p.gap, t.approach = p.approach, t.impulse = p.impulse, t.normal = p.normal, t.point = p.point;
@@ -43,6 +59,7 @@ void World<D>::Impl::make_touches() {
   for (std::size_t i = 0; i < touches.size(); ++i) {
     if (kept > 0 && touches[kept - 1].key() == touches[i].key()) {
       Touch<D>&into = touches[kept - 1], &from = touches[i];
+      into.merged = true;
       into.tags_a = into.tags_a.merged(from.tags_a), into.tags_b = into.tags_b.merged(from.tags_b);
       into.impulse += from.impulse;
       into.approach = std::max(into.approach, from.approach);
