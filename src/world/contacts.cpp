@@ -27,7 +27,7 @@ double mixed(Mixing how, double a, double b) {
 // How far the two may come together within that time, at most.
 template <int D>
 double World<D>::Impl::way(const Pair<D>& p, double seconds) const {
-  const world::ObjectState<D>&a = objects[colliders[p.a].object], &b = objects[colliders[p.b].object];
+  const world::ObjectState<D>&a = objects[p.object_a], &b = objects[p.object_b];
   const dynamics::Body<D>&ba = bodies[a.body], &bb = bodies[b.body];
   const dynamics::Moving<D>&ma = solver.moving(a.body), &mb = solver.moving(b.body);
   return (ma.velocity - mb.velocity).norm() * seconds + (ba.acceleration - bb.acceleration).norm() * seconds * seconds +
@@ -227,7 +227,7 @@ void World<D>::Impl::hold_one_way(Pair<D>& p, const Place<D>& at_a, const Place<
 template <int D>
 void World<D>::Impl::note_contact(const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end) {
   Pair<D>& p = pairs[pair];
-  const Rotation<D> back = objects[colliders[p.a].object].shown.pose.rotation.inverse();
+  const Rotation<D> back = objects[p.object_a].shown.pose.rotation.inverse();
   const dynamics::SolverPoint<D>* deepest = nullptr;
   bool pushes = false;
   for (int k = 0; k < c.count; ++k) {
@@ -270,13 +270,13 @@ void World<D>::Impl::read_contacts() {
   }
   // Squeezed is what stays deep in two things that do not yield, from opposite sides.
   const auto pressed = [&](const Pair<D>& p) {  // the dynamic object, if it is one against another
-    const std::uint32_t a = colliders[p.a].object, b = colliders[p.b].object;
+    const std::uint32_t a = p.object_a, b = p.object_b;
     const bool moves_a = objects[a].shown.body == BodyKind::dynamic,
                moves_b = objects[b].shown.body == BodyKind::dynamic;
     return std::pair(moves_a != moves_b, moves_a ? a : b);
   };
   const auto inward = [&](const Pair<D>& p) {
-    return Vec<D>(objects[colliders[p.a].object].shown.body == BodyKind::dynamic ? -p.normal : p.normal);
+    return Vec<D>(objects[p.object_a].shown.body == BodyKind::dynamic ? -p.normal : p.normal);
   };
   for (Pair<D>* p : deep)
     for (Pair<D>* q : deep)

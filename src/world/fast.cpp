@@ -70,7 +70,7 @@ void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, co
 
 template <int D>
 world::WaysSoFar<D> World<D>::Impl::ways_in_step(const Pair<D>& p) const {
-  const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
+  const world::ObjectState<D>&oa = objects[p.object_a], &ob = objects[p.object_b];
   const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
   return {a.moved - b.moved, a.turning * oa.swing + b.turning * ob.swing};
 }
@@ -93,7 +93,7 @@ void World<D>::Impl::look_at(world::FastPair<D>& f, double beyond) const {
 template <int D>
 double World<D>::Impl::still_apart(const world::FastPair<D>& f, double ahead) const {
   const Pair<D>& p = pairs[f.pair];
-  const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
+  const world::ObjectState<D>&oa = objects[p.object_a], &ob = objects[p.object_b];
   world::WaysSoFar<D> then = ways_in_step(p);
   if (ahead > 0) {
     const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
@@ -168,7 +168,7 @@ void World<D>::Impl::look_ahead(double h, double margin) {
       look_at(f, 4 * (margin + closing));
       if (f.slab.apart > margin + closing) continue;
     }
-    const double thin_a = objects[colliders[p.a].object].thin, thin_b = objects[colliders[p.b].object].thin;
+    const double thin_a = objects[p.object_a].thin, thin_b = objects[p.object_b].thin;
     const double small = std::min(thin_a > 0 ? thin_a : closing, thin_b > 0 ? thin_b : closing);
     world::Coming c{i, closing, small, 0, closing > world::kQuickPart * small};
     // What is near already is where it will touch; what rolls stays so.
@@ -216,7 +216,7 @@ template <int D>
 void World<D>::Impl::find_contacts(const world::Coming& c, double margin, bool guard) {
   world::FastPair<D>& f = fast_pairs[c.fast];
   const Pair<D>& p = pairs[f.pair];
-  const world::ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
+  const world::ObjectState<D>&oa = objects[p.object_a], &ob = objects[p.object_b];
   const std::size_t first = contacts.size();
   add_contacts(f.pair, pose_in_step(oa, c.ahead), pose_in_step(ob, c.ahead), c.ahead > 0 ? margin : margin + c.closing,
                c.ahead, guard);

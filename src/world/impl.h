@@ -212,7 +212,8 @@ struct Slab {
 // Two colliders whose padded bounds overlap and that may meet.
 template <int D>
 struct Pair {
-  std::uint32_t a = 0, b = 0;  // collider slots; a's serial is the smaller
+  std::uint32_t a = 0, b = 0;                // collider slots; a's serial is the smaller
+  std::uint32_t object_a = 0, object_b = 0;  // of their objects
   std::uint64_t serial_a = 0, serial_b = 0;
   Channel channel = Channel::solid;
   bool responds = false;  // solid and at least one side dynamic
@@ -545,7 +546,7 @@ struct World<D>::Impl {
   [[nodiscard]] double way(const world::Pair<D>& p, double seconds) const;
   [[nodiscard]] world::WaysSoFar<D> ways_in_step(const world::Pair<D>& p) const;
   [[nodiscard]] world::WaysSoFar<D> ways_so_far(const world::Pair<D>& p) const {
-    const world::Brief<D>&a = briefs[colliders[p.a].object], &b = briefs[colliders[p.b].object];
+    const world::Brief<D>&a = briefs[p.object_a], &b = briefs[p.object_b];
     return {a.travelled - b.travelled, a.turned + b.turned};
   }
   void look_at(world::FastPair<D>& f, double beyond) const;
@@ -579,7 +580,7 @@ struct World<D>::Impl {
   void take_riders(const world::ObjectState<D>& carrier, const Vec<D>& jump);
   [[nodiscard]] bool walks(const world::Pair<D>& p) const {
     return !walkers.empty() &&
-           (objects[colliders[p.a].object].walker >= 0 || objects[colliders[p.b].object].walker >= 0);
+           (objects[p.object_a].walker >= 0 || objects[p.object_b].walker >= 0);
   }
   [[nodiscard]] bool carries_walker(const world::Pair<D>& p) const;  // or pushes it: the solver leaves the two alone
   void feel_the_rest();                                              // zones.cpp: zones, and solids that are not pushed

@@ -54,8 +54,8 @@ std::vector<KindCost> World<D>::cost_by_kind() const {
     k.awake += o.shown.active && o.resting == world::kAwake && o.shown.body != BodyKind::fixed ? 1 : 0;
   }
   const auto note = [&](const world::Pair<D>& p, std::size_t KindCost::*what) {
-    const std::string& a = w.objects[w.colliders[p.a].object].shown.kind;
-    const std::string& b = w.objects[w.colliders[p.b].object].shown.kind;
+    const std::string& a = w.objects[p.object_a].shown.kind;
+    const std::string& b = w.objects[p.object_b].shown.kind;
     ++(kinds[a].*what);
     if (a != b) ++(kinds[b].*what);
   };

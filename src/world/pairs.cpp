@@ -103,6 +103,7 @@ void World<D>::Impl::find_pairs() {
     const bool first = colliders[at].serial < colliders[other_at].serial;
     Pair<D> p;
     p.a = first ? at : other_at, p.b = first ? other_at : at;
+    p.object_a = colliders[p.a].object, p.object_b = colliders[p.b].object;
     const Verdict verdict = admitted(colliders[p.a], colliders[p.b]);
     if (!verdict.meet) return;
     p.serial_a = colliders[p.a].serial, p.serial_b = colliders[p.b].serial;
@@ -115,7 +116,7 @@ void World<D>::Impl::find_pairs() {
       return objects[colliders[k].object].shown.body == BodyKind::dynamic;
     };
     p.responds = p.channel == Channel::solid && (is_dynamic(p.a) || is_dynamic(p.b)) &&
-                 objects[colliders[p.a].object].root != objects[colliders[p.b].object].root;
+                 objects[p.object_a].root != objects[p.object_b].root;
     pairs.push_back(p);
   };
   for (const std::uint32_t at : to_look) {

@@ -172,7 +172,7 @@ void World<D>::Impl::fall_asleep() {
   held.assign(bodies.size(), 0);
   for (const Pair<D>& p : pairs) {
     if (!p.responds || !p.touching) continue;
-    const ObjectState<D>&oa = objects[colliders[p.a].object], &ob = objects[colliders[p.b].object];
+    const ObjectState<D>&oa = objects[p.object_a], &ob = objects[p.object_b];
     if (at_rest(p)) continue;
     const auto links = [](const ObjectState<D>& o) { return o.shown.body == BodyKind::dynamic; };
     for (const ObjectState<D>* o : {&oa, &ob})
@@ -232,7 +232,7 @@ void World<D>::Impl::fall_asleep() {
   };
   const auto to = [&](std::uint32_t g) -> Resting<D>& { return g == kBetween ? between : resting[g]; };
   std::erase_if(pairs, [&](Pair<D>& p) {
-    const std::uint32_t g = where(colliders[p.a].object, colliders[p.b].object);
+    const std::uint32_t g = where(p.object_a, p.object_b);
     if (g != kAwake) to(g).pairs.push_back(std::move(p));
     return g != kAwake;
   });

@@ -63,6 +63,11 @@ Result<void> World<D>::load(std::span<const std::byte> saved) {
   if (!in.good() || !in.empty()) return refuse("does not make sense", "what save() gave");
   w.still.settle();
   w.moving.settle();
+  const auto know_objects = [&](math::Many<world::Pair<D>>& list) {
+    for (world::Pair<D>& p : list) p.object_a = w.colliders[p.a].object, p.object_b = w.colliders[p.b].object;
+  };
+  know_objects(w.pairs), know_objects(w.between.pairs);
+  for (world::Resting<D>& group : w.resting) know_objects(group.pairs);
   for (const std::uint32_t slot : w.order) {
     world::ObjectState<D>& o = w.objects[slot];
     if (o.life == world::Life::live) w.by_name.emplace(o.shown.name, slot);

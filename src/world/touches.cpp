@@ -25,7 +25,7 @@ void World<D>::Impl::make_touches() {
   };
   for (const world::Pair<D>& p : pairs) {
     if (p.left && (p.until >= 0 || p.impulse > 0)) {
-      const Object<D>&oa = objects[colliders[p.a].object].shown, &ob = objects[colliders[p.b].object].shown;
+      const Object<D>&oa = objects[p.object_a].shown, &ob = objects[p.object_b].shown;
       ended.push_back({{oa.serial, ob.serial, p.channel}, p.until, p.impulse});
     }
     if (!p.touching && !p.passed) continue;

@@ -42,7 +42,7 @@ void Walk<D>::find_obstacles() {
   for (Pair<D>* p : near_) {
     p->squeezed = false;
     if (p->channel != Channel::solid) continue;
-    const bool first = w_.objects[w_.colliders[p->a].object].root == o_.shown.id.slot;
+    const bool first = w_.objects[p->object_a].root == o_.shown.id.slot;
     Obstacle by;
     by.pair = p, by.own = first ? p->a : p->b, by.other = first ? p->b : p->a;
     const ColliderState<D>&a = w_.colliders[p->a], &b = w_.colliders[p->b];
@@ -84,8 +84,8 @@ void Walk<D>::feel_zones() {
   std::vector<std::uint32_t> felt;
   for (const Pair<D>* p : near_) {
     if (p->channel != Channel::zone || !p->touching) continue;
-    if (w_.colliders[p->a].object != o_.shown.id.slot && w_.colliders[p->b].object != o_.shown.id.slot) continue;
-    const bool first = w_.objects[w_.colliders[p->a].object].root == o_.shown.id.slot;
+    if (p->object_a != o_.shown.id.slot && p->object_b != o_.shown.id.slot) continue;
+    const bool first = w_.objects[p->object_a].root == o_.shown.id.slot;
     const std::uint32_t zone = first ? p->b : p->a;
     const std::optional<Field<D>>& f = w_.def_of(w_.colliders[zone]).field;
     if (!f || std::find(felt.begin(), felt.end(), zone) != felt.end()) continue;

@@ -34,16 +34,16 @@ void World<D>::Impl::feel_the_rest() {
   for (Pair<D>& p : pairs) {
     const bool walked = walks(p);
     if (p.responds && !walked) continue;
-    const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
     const double reach =
         p.channel == Channel::zone ? 0 : (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
-    const double most = briefs[ca.object].way + briefs[cb.object].way;
+    const double most = briefs[p.object_a].way + briefs[p.object_b].way;
     if (!walked && !p.touching && p.slab.left(ways_so_far(p)) > reach + most) {
       p.passed = p.left = false;
       p.when = p.until = -1;
       continue;
     }
-    const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
+    const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
+    const world::ObjectState<D>&oa = objects[p.object_a], &ob = objects[p.object_b];
     const auto moved = [&](const world::ObjectState<D>& o) {
       return o.body != world::kNoBody ? Vec<D>(o.shown.pose.position - o.pose_before.position) : Vec<D>(kZero);
     };
