@@ -10,6 +10,7 @@
 #include "index/split.h"
 #include "index/store.h"
 #include "index/walks.h"
+#include "math/fetch.h"
 
 namespace colvik::index {
 
@@ -33,6 +34,11 @@ class Tree {
   void remove(std::uint32_t key);
   /// New bounds for an entry.
   void move(std::uint32_t key, const Bounds<D>& bounds);
+  /// Soon to be moved: asks for the memory that this looks at.
+  COLVIK_FETCHES void fetch(std::uint32_t key) const {
+    if (key >= store_.places.size() || store_.places[key].node == kNone) return;
+    math::fetch(&node(store_.places[key].node), sizeof(Node<D>));
+  }
   /// Takes in what was inserted and moved. Costs what changed; all of it is built anew when much did.
   void settle();
 

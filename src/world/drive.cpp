@@ -30,7 +30,9 @@ void World<D>::Impl::gather_bodies() {
   trailed.clear();
   trails.clear();
   racing.assign(1, std::numeric_limits<double>::max());
-  for (const std::uint32_t slot : movers) {
+  for (std::size_t i = 0; i < movers.size(); ++i) {
+    if (i + 4 < movers.size()) fetch_object(movers[i + 4]);
+    const std::uint32_t slot = movers[i];
     world::ObjectState<D>& o = objects[slot];
     const Object<D>& s = o.shown;
     give_body(o, world::kNoBody);
@@ -66,12 +68,12 @@ void World<D>::Impl::gather_bodies() {
       o.trail = static_cast<std::int32_t>(trailed.size());
       trailed.push_back(o.body);
     }
-    for (int i = 0; i < D; ++i) b.inverse_mass[i] = o.locked_axes[i] ? 0 : o.inverse_mass;
+    for (int k = 0; k < D; ++k) b.inverse_mass[k] = o.locked_axes[k] ? 0 : o.inverse_mass;
     b.inertia = o.inertia, b.inverse_inertia = o.inverse_inertia;
     b.locked_turns = o.locked_turns;
     b.acceleration = settings.gravity * s.gravity_scale + b.inverse_mass.cwiseProduct(o.force);
-    for (int i = 0; i < D; ++i)
-      if (o.locked_axes[i]) b.acceleration[i] = 0;
+    for (int k = 0; k < D; ++k)
+      if (o.locked_axes[k]) b.acceleration[k] = 0;
     b.torque = o.torque;
     b.drag = s.drag, b.spin_drag = s.spin_drag;
     o.force.setZero(), o.torque.setZero();

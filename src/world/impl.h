@@ -10,6 +10,7 @@
 #include "contact/collide.h"
 #include "dynamics/solver.h"
 #include "index/tree.h"
+#include "math/fetch.h"
 #include "math/fine.h"
 #include "math/many.h"
 #include "world/asked.h"
@@ -42,7 +43,7 @@ struct alignas(64) ColliderState {
   bool anew = false;        // its existing pairs must be made anew: it moves in another way
   bool live = false;
   // As its definition says, at hand, see know().
-  bool zone = false;
+  bool on = true, zone = false;
   bool one_way = false, runs = false;  // on the surface
   double extent = 0;                   // half of its shape's size, as far as faces count as level
   double friction = 0, restitution = 0, rolling = 0;
@@ -346,7 +347,7 @@ template <int D>
 // Tells a collider what its definition now says; whoever changes the one calls this.
 template <int D>
 void know(ColliderState<D>& c, const ColliderDef<D>& def) {
-  c.zone = def.zone;
+  c.on = def.on, c.zone = def.zone;
   c.one_way = !def.one_way.isZero(0), c.runs = !def.surface_velocity.isZero(0);
   c.extent = extent(def.shape);
   c.friction = def.friction, c.restitution = def.restitution, c.rolling = def.rolling_friction;
@@ -534,6 +535,16 @@ struct World<D>::Impl {
   void update_index();                      // pairs.cpp
   void put_in_tree(std::uint32_t at);
   void find_pairs();
+  // Soon to be looked at: what every step asks of an object, and of the two of a pair.
+  COLVIK_FETCHES void fetch_object(std::uint32_t slot) const {
+    const world::ObjectState<D>& o = objects[slot];
+    math::fetch(&o, static_cast<std::size_t>(reinterpret_cast<const std::byte*>(&o.shown.colliders) -
+                                             reinterpret_cast<const std::byte*>(&o)));
+  }
+  COLVIK_FETCHES void fetch_sides(const world::Pair<D>& p) const {
+    for (const std::uint32_t slot : {p.object_a, p.object_b}) math::fetch(&briefs[slot], 1), fetch_object(slot);
+    for (const std::uint32_t at : {p.a, p.b}) math::fetch(&colliders[at], sizeof(world::ColliderState<D>));
+  }
   void make_contacts();  // contacts.cpp
   void add_contacts(std::size_t pair, const world::Place<D>& at_a, const world::Place<D>& at_b, double margin,
                     double ahead, bool guard);

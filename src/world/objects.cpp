@@ -151,7 +151,7 @@ void World<D>::Impl::set_shape(ObjectState<D>& o, std::size_t collider, const Sh
 
 template <int D>
 void World<D>::Impl::switch_collider(ObjectState<D>& o, std::size_t collider, bool on) {
-  o.shown.colliders[collider].def.on = on;
+  o.shown.colliders[collider].def.on = colliders[o.colliders[collider]].on = on;
   o.changes.switched = something_changed = true;
   classify(o);
 }
@@ -174,7 +174,7 @@ void World<D>::Impl::classify(ObjectState<D>& o) {
     c.changed = true;
     look(at);
     index_stale = true;
-    if (!o.shown.active || !o.shown.colliders[c.which].def.on) take_from_tree(at);
+    if (!o.shown.active || !c.on) take_from_tree(at);
   }
 }
 

@@ -16,7 +16,7 @@ void World<D>::Impl::put_in_tree(std::uint32_t at) {
   ColliderState<D>& c = colliders[at];
   const world::ObjectState<D>& o = objects[c.object];
   const Object<D>& s = o.shown;
-  if (!c.live || !s.active || !s.colliders[c.which].def.on) return;
+  if (!c.live || !c.on || !s.active) return;
   const bool still_object = s.body == BodyKind::fixed;
   const Pose<D> pose = pose_of(c);
   Bounds<D> now = bounds(shape_of(c), pose);
@@ -49,8 +49,10 @@ template <int D>
 void World<D>::Impl::update_index() {
   index_stale = false;
   for (std::size_t k = 0, n = to_look.size(); k < n; ++k) put_in_tree(to_look[k]);
-  for (const std::uint32_t slot : movers)
-    for (const std::uint32_t at : objects[slot].colliders) put_in_tree(at);
+  for (std::size_t i = 0; i < movers.size(); ++i) {
+    if (i + 4 < movers.size()) fetch_object(movers[i + 4]);
+    for (const std::uint32_t at : objects[movers[i]].colliders) put_in_tree(at);
+  }
   moving.settle();
   still.settle();
 }

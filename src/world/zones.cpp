@@ -31,7 +31,10 @@ contact::Course<D> course(const Pose<D>& a0, const Pose<D>& a1, const Pose<D>& b
 template <int D>
 void World<D>::Impl::feel_the_rest() {
   const double dt = 1 / settings.rate;
-  for (Pair<D>& p : pairs) {
+  constexpr std::size_t kAhead = 6;  // pairs
+  for (std::size_t i = 0; i < pairs.size(); ++i) {
+    Pair<D>& p = pairs[i];
+    if (i + kAhead < pairs.size() && !pairs[i + kAhead].responds) fetch_sides(pairs[i + kAhead]);
     const bool walked = walks(p);
     if (p.responds && !walked) continue;
     const double reach =
