@@ -29,9 +29,11 @@ class Ours {
  public:
   explicit Ours(const Boxes<D>& boxes) : tree_(boxes) {}
   void operator()(const Boxes<D>& boxes, const Moved& moved, std::vector<Pair>& out) {
-    for (const std::uint32_t i : moved) {
-      tree_.move(i, boxes[i]);
-      tree_.mark(i);
+    constexpr std::size_t kAhead = 8;
+    for (std::size_t k = 0; k < moved.size(); ++k) {
+      if (k + kAhead < moved.size()) tree_.fetch(moved[k + kAhead]);
+      tree_.move(moved[k], boxes[moved[k]]);
+      tree_.mark(moved[k]);
     }
     tree_.settle();
     out.clear();

@@ -55,21 +55,26 @@ struct WholeRows {
 };
 constexpr WholeRows kWholeRows;
 HWY_INLINE Square whole_rows(std::uint32_t slots) { return kWholeRows.of[slots]; }
-constexpr int kAbreast = 2;  // rows looked at side by side
+constexpr int kAbreast = 2;                                                  // rows looked at side by side
 constexpr Square kSelf = 0x8040201008040201U, kAbove = 0x0080C0E0F0F8FCFEU;  // the same slot; one that comes after
 
-// A bit for each slot that may overlap a box.
+// A bit for each slot that may overlap a box, and for each of which that is in doubt.
+struct Near {
+  std::uint32_t slots = 0, doubt = 0;
+};
+
 template <int D>
-HWY_INLINE std::uint32_t near(const Slots<D>& s, const FloatBox<D>& box, float reach) {
+HWY_INLINE Near near(const Slots<D>& s, const FloatBox<D>& box, const Shift<D>& shift) {
   const Lanes tag;
-  std::uint32_t out = 0;
+  Near out;
   for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
     auto margin = hn::Set(tag, std::numeric_limits<float>::max());
     for (int i = 0; i < D; ++i) {
       margin = hn::Min(margin, hn::Sub(hn::Load(tag, s.hi[i] + k), hn::Set(tag, box.lo[i])));
       margin = hn::Min(margin, hn::Sub(hn::Set(tag, box.hi[i]), hn::Load(tag, s.lo[i] + k)));
     }
-    out |= bits_of(hn::Ge(margin, hn::Set(tag, -reach))) << k;
+    out.slots |= bits_of(hn::Ge(margin, hn::Set(tag, -shift.reach))) << k;
+    out.doubt |= bits_of(hn::Le(margin, hn::Set(tag, shift.sure))) << k;
   }
   return out;
 }
@@ -85,9 +90,8 @@ HWY_INLINE Square meet(const Slots<D>& x, std::uint32_t rows, const Slots<D>& y,
   Square met = 0;
   doubt = false;
   for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
-    const auto moved = [&](const float* at, int i) HWY_ATTR {
-      return hn::Add(hn::Load(tag, at + k), hn::Set(tag, sign * shift.by[i]));
-    };
+    const auto moved = [&](const float* at, int i)
+                           HWY_ATTR { return hn::Add(hn::Load(tag, at + k), hn::Set(tag, sign * shift.by[i])); };
     const auto lo_0 = moved(y.lo[0], 0), hi_0 = moved(y.hi[0], 0), lo_1 = moved(y.lo[1], 1), hi_1 = moved(y.hi[1], 1);
     const auto lo_2 = moved(y.lo[D - 1], D - 1), hi_2 = moved(y.hi[D - 1], D - 1);
     const auto least = hn::Set(tag, -shift.reach);
@@ -177,8 +181,8 @@ class Join {
   // All beneath two nodes, with the boxes of both.
   HWY_INLINE void between(std::int32_t at_x, const FloatBox<D>& box_x, std::int32_t at_y, const FloatBox<D>& box_y) {
     const Node<D>&x = a.node(at_x), &y = b.node(at_y);
-    const std::uint32_t rows = near(x.slots, moved(box_y, -1), shift.reach);
-    const std::uint32_t columns = near(y.slots, moved(box_x, 1), shift.reach);
+    const std::uint32_t rows = near(x.slots, moved(box_y, -1), shift).slots;
+    const std::uint32_t columns = near(y.slots, moved(box_x, 1), shift).slots;
     const std::uint32_t of_x = (columns & y.marked) != 0 ? rows : rows & x.marked;
     const std::uint32_t of_y = (rows & x.marked) != 0 ? columns : columns & y.marked;
     if (of_x == 0 || of_y == 0) return;
@@ -188,15 +192,16 @@ class Join {
   // All beneath a node and an entry, with its box in the node's frame. `of_b`: the entry is.
   void one(Ref entry, const FloatBox<D>& box, bool marked, std::int32_t at, bool of_b) {
     const Node<D>& n = (of_b ? a : b).node(at);
-    std::uint32_t bits = near(n.slots, box, shift.reach) & (marked ? 0xFFU : n.marked);
-    for (; bits != 0; bits &= bits - 1) {
-      const Ref ref = n.child[std::countr_zero(bits)];
+    const Near met = near(n.slots, box, shift);
+    for (std::uint32_t bits = met.slots & (marked ? 0xFFU : n.marked); bits != 0; bits &= bits - 1) {
+      const int slot = std::countr_zero(bits);
+      const Ref ref = n.child[slot];
       if (ref >= 0) {
         one(entry, box, marked, ref, of_b);
         continue;
       }
       const Ref p = of_b ? ref : entry, q = of_b ? entry : ref;
-      if (a.bounds_of(p).overlaps(b.bounds_of(q)))
+      if ((met.doubt >> slot & 1) == 0 || a.bounds_of(p).overlaps(b.bounds_of(q)))
         out.emplace_back(static_cast<std::uint32_t>(~p), static_cast<std::uint32_t>(~q));
     }
   }
@@ -210,7 +215,8 @@ class Join {
         beneath.drain();
         continue;
       }
-      const Node<D>&x = a.node(static_cast<std::int32_t>(job.x / kWide)), &y = b.node(static_cast<std::int32_t>(job.y / kWide));
+      const Node<D>&x = a.node(static_cast<std::int32_t>(job.x / kWide)),
+            &y = b.node(static_cast<std::int32_t>(job.y / kWide));
       const unsigned i = job.x % kWide, k = job.y % kWide;
       const Ref p = x.child[i], q = y.child[k];
       const FloatBox<D> box_x = x.slots.get(static_cast<int>(i)), box_y = y.slots.get(static_cast<int>(k));
@@ -234,8 +240,7 @@ class Join {
 
 template <int D>
 void join(const Store<D>& tree, std::vector<KeyPair>& out) {
-  if (tree.root != kNone && tree.node(tree.root).marked != 0)
-    Join<D>(tree, tree, Shift<D>(), out).among(tree.root);
+  if (tree.root != kNone && tree.node(tree.root).marked != 0) Join<D>(tree, tree, Shift<D>(), out).among(tree.root);
 }
 template <int D>
 void join(const Store<D>& a, const Store<D>& b, std::vector<KeyPair>& out) {

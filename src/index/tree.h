@@ -38,6 +38,7 @@ class Tree {
   COLVIK_FETCHES void fetch(std::uint32_t key) const {
     if (key >= store_.places.size() || store_.places[key].node == kNone) return;
     math::fetch(&node(store_.places[key].node), sizeof(Node<D>));
+    math::fetch(&store_.bounds[key], sizeof(Bounds<D>));
   }
   /// Takes in what was inserted and moved. Costs what changed; all of it is built anew when much did.
   void settle();
@@ -82,8 +83,8 @@ class Tree {
   void put(std::int32_t at, int slot, Ref ref, const FloatBox<D>& box, bool marked, bool stale = false);
   void take_out(std::int32_t at, int slot);
   void place(Ref ref);
-  void spoil(std::int32_t at);         // the bounds of a node
-  FloatBox<D> refit(std::int32_t at);  // returns what it covers
+  void spoil(std::int32_t at);                      // the bounds of a node
+  FloatBox<D> refit(std::int32_t at);               // returns what it covers
   void rebuild(std::int32_t at, std::size_t part);  // of about so many items
   void rebuild_all();
   void fill_from_items(std::int32_t at);

@@ -237,6 +237,12 @@ struct Pair {
   std::vector<contact::Start<D>> start;
 };
 
+// Two colliders whose padded bounds overlap; a's serial is the smaller.
+struct Candidate {
+  std::uint64_t serial_a = 0, serial_b = 0;
+  std::uint32_t a = 0, b = 0;  // slots
+};
+
 // A pair whose contacts are found within the step, when the two are near, and anew when they have moved too far since.
 template <int D>
 struct FastPair {
@@ -268,8 +274,8 @@ struct Touch {
   Vec<D> normal = Vec<D>::Zero();  // from a to b
   Vec<D> point = Vec<D>::Zero();
   bool passed = false, squeezed = false;
-  double when = 0, until = 0;  // seconds into the step
-  std::uint32_t nth = 0;       // of its step's pairs
+  double when = 0, until = 0;            // seconds into the step
+  std::uint32_t nth = 0;                 // of its step's pairs
   std::uint64_t pair_a = 0, pair_b = 0;  // serials of the colliders
   bool merged = false;                   // of several pairs
   [[nodiscard]] auto key() const { return std::tuple(serial_a, serial_b, channel); }
@@ -379,7 +385,7 @@ struct World<D>::Impl {
   std::vector<std::uint32_t> order;                        // slots of objects not yet freed, by serial
   std::vector<std::uint32_t> movers;                       // of them, those that are not still
   std::vector<std::uint32_t> to_look;                      // colliders to look at again
-  std::vector<std::uint64_t> stirred;                       // a bit for each collider that is looked at again
+  std::vector<std::uint64_t> stirred;                      // a bit for each collider that is looked at again
   std::unordered_map<std::string, std::uint32_t> by_name;  // only looked up, never walked
   math::Many<world::ColliderState<D>> colliders;
   std::vector<std::uint32_t> free_colliders;
@@ -392,6 +398,7 @@ struct World<D>::Impl {
   world::ContactClasses classes;
   index::Tree<D> still, moving;
   std::vector<index::KeyPair> overlapping;        // as the trees tell it
+  std::vector<world::Candidate> candidates;       // likewise, by serials
   std::size_t still_moved = 0;                    // times a still object was moved
   math::Many<world::Pair<D>> pairs, spare_pairs;  // by (serial_a, serial_b); for merging
   math::Many<world::Touch<D>> touches, touches_before;
@@ -535,6 +542,7 @@ struct World<D>::Impl {
   void update_index();                      // pairs.cpp
   void put_in_tree(std::uint32_t at);
   void find_pairs();
+  void add_pairs();
   // Soon to be looked at: what every step asks of an object, and of the two of a pair.
   COLVIK_FETCHES void fetch_object(std::uint32_t slot) const {
     const world::ObjectState<D>& o = objects[slot];
@@ -590,8 +598,7 @@ struct World<D>::Impl {
   void stop_walker(world::ObjectState<D>& o);
   void take_riders(const world::ObjectState<D>& carrier, const Vec<D>& jump);
   [[nodiscard]] bool walks(const world::Pair<D>& p) const {
-    return !walkers.empty() &&
-           (objects[p.object_a].walker >= 0 || objects[p.object_b].walker >= 0);
+    return !walkers.empty() && (objects[p.object_a].walker >= 0 || objects[p.object_b].walker >= 0);
   }
   [[nodiscard]] bool carries_walker(const world::Pair<D>& p) const;  // or pushes it: the solver leaves the two alone
   void feel_the_rest();                                              // zones.cpp: zones, and solids that are not pushed

@@ -7,6 +7,7 @@
 namespace colvik {
 
 using world::ColliderState;
+using world::ObjectState;
 using world::Pair;
 
 // Where a collider is, and where it may get to within this step.
@@ -50,7 +51,11 @@ void World<D>::Impl::update_index() {
   index_stale = false;
   for (std::size_t k = 0, n = to_look.size(); k < n; ++k) put_in_tree(to_look[k]);
   for (std::size_t i = 0; i < movers.size(); ++i) {
-    if (i + 4 < movers.size()) fetch_object(movers[i + 4]);
+    constexpr std::size_t kObjects = 6, kColliders = 3;  // ahead
+    if (i + kObjects < movers.size()) fetch_object(movers[i + kObjects]);
+    if (i + kColliders < movers.size())
+      for (const std::uint32_t at : objects[movers[i + kColliders]].colliders)
+        math::fetch(&colliders[at], sizeof(ColliderState<D>)), moving.fetch(at);
     for (const std::uint32_t at : objects[movers[i]].colliders) put_in_tree(at);
   }
   moving.settle();
@@ -88,8 +93,14 @@ void World<D>::Impl::find_pairs() {
   const auto bit = [](std::uint32_t at) { return std::uint64_t{1} << at % 64; };
   for (const std::uint32_t at : to_look) stirred[at / 64] |= bit(at);
   std::erase_if(pairs, [&](Pair<D>& p) {
-    if (!std::exchange(p.unsure, false) && ((stirred[p.a / 64] & bit(p.a)) | (stirred[p.b / 64] & bit(p.b))) == 0)
-      return false;
+    const auto is_stirred = [&](const Pair<D>& q) {
+      return ((stirred[q.a / 64] & bit(q.a)) | (stirred[q.b / 64] & bit(q.b))) != 0;
+    };
+    constexpr std::size_t kAhead = 8;
+    if (const Pair<D>* const q = &p + kAhead; q < pairs.data() + pairs.size() && is_stirred(*q))
+      for (const std::uint32_t at : {q->a, q->b})
+        math::fetch(&colliders[at], 1), math::fetch(&in_tree(at), sizeof(Bounds<D>));
+    if (!std::exchange(p.unsure, false) && !is_stirred(p)) return false;
     const ColliderState<D>&a = colliders[p.a], &b = colliders[p.b];
     const bool parted = a.anew || b.anew || !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
                         ((a.changed || b.changed) && !admitted(a, b).meet);
@@ -100,27 +111,6 @@ void World<D>::Impl::find_pairs() {
   });
   wake(woken);
 
-  const std::size_t known = pairs.size();
-  const auto consider = [&](std::uint32_t at, std::uint32_t other_at) {
-    const bool first = colliders[at].serial < colliders[other_at].serial;
-    Pair<D> p;
-    p.a = first ? at : other_at, p.b = first ? other_at : at;
-    p.object_a = colliders[p.a].object, p.object_b = colliders[p.b].object;
-    const Verdict verdict = admitted(colliders[p.a], colliders[p.b]);
-    if (!verdict.meet) return;
-    p.serial_a = colliders[p.a].serial, p.serial_b = colliders[p.b].serial;
-    const auto end = pairs.begin() + static_cast<std::ptrdiff_t>(known);
-    const auto there = std::lower_bound(pairs.begin(), end, p, world::older<D>);
-    const auto same = [&](const Pair<D>& q) { return q.serial_a == p.serial_a && q.serial_b == p.serial_b; };
-    if (there != end && same(*there)) return;
-    p.channel = verdict.channel;
-    const auto is_dynamic = [&](std::uint32_t k) {
-      return objects[colliders[k].object].shown.body == BodyKind::dynamic;
-    };
-    p.responds = p.channel == Channel::solid && (is_dynamic(p.a) || is_dynamic(p.b)) &&
-                 objects[p.object_a].root != objects[p.object_b].root;
-    pairs.push_back(p);
-  };
   for (const std::uint32_t at : to_look) {
     ColliderState<D>& c = colliders[at];
     if (c.in_tree) (c.in_still_tree ? still : moving).mark(at);
@@ -131,9 +121,50 @@ void World<D>::Impl::find_pairs() {
   overlapping.clear();
   moving.pairs(overlapping);
   moving.pairs(still, overlapping);
-  for (const auto& [at, other_at] : overlapping) consider(at, other_at);
   moving.unmark_all();
   still.unmark_all();
+  add_pairs();
+}
+
+// Of what overlaps what is not known yet and may meet. Looked up in the order of the pairs, so that it is a walk.
+template <int D>
+void World<D>::Impl::add_pairs() {
+  candidates.clear();
+  constexpr std::size_t kAhead = 8;
+  for (std::size_t i = 0; i < overlapping.size(); ++i) {
+    if (i + kAhead < overlapping.size())
+      for (const std::uint32_t at : {overlapping[i + kAhead].first, overlapping[i + kAhead].second})
+        math::fetch(&colliders[at], 1);
+    auto [a, b] = overlapping[i];
+    if (colliders[a].serial > colliders[b].serial) std::swap(a, b);
+    candidates.push_back({colliders[a].serial, colliders[b].serial, a, b});
+  }
+  const auto key = [](const auto& x) { return std::pair(x.serial_a, x.serial_b); };
+  std::sort(candidates.begin(), candidates.end(), [&](const auto& x, const auto& y) { return key(x) < key(y); });
+
+  const std::size_t known = pairs.size();
+  std::size_t at = 0;  // before it all are older
+  for (const world::Candidate& c : candidates) {
+    std::size_t step = 1;
+    while (at + step < known && key(pairs[at + step]) < key(c)) at += step, step *= 2;
+    const auto from = pairs.begin() + static_cast<std::ptrdiff_t>(at);
+    const auto to = pairs.begin() + static_cast<std::ptrdiff_t>(std::min(at + step, known));
+    const auto there =
+        std::lower_bound(from, to, c, [&](const Pair<D>& x, const world::Candidate& y) { return key(x) < key(y); });
+    at = static_cast<std::size_t>(there - pairs.begin());
+    if (at < known && key(pairs[at]) == key(c)) continue;
+    const ColliderState<D>&a = colliders[c.a], &b = colliders[c.b];
+    const Verdict verdict = admitted(a, b);
+    if (!verdict.meet) continue;
+    Pair<D> p;
+    p.a = c.a, p.b = c.b, p.object_a = a.object, p.object_b = b.object;
+    p.serial_a = c.serial_a, p.serial_b = c.serial_b;
+    p.channel = verdict.channel;
+    const ObjectState<D>&oa = objects[a.object], &ob = objects[b.object];
+    p.responds = p.channel == Channel::solid && oa.root != ob.root &&
+                 (oa.shown.body == BodyKind::dynamic || ob.shown.body == BodyKind::dynamic);
+    pairs.push_back(std::move(p));
+  }
   world::merge_tail(pairs, known, world::older<D>, spare_pairs);
 }
 
