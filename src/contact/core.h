@@ -38,7 +38,7 @@ struct Core {
       if (points.size() > 3) by_axis = shape.corners->laid.corners();
       if (D == 2 && points.size() > 2) normals = shape.corners->laid.sides();
       middle = placed(shape.middle);
-      if (D == 3 && !shape.corners->faces.empty()) polytope = shape.corners.get();
+      if (D == 3 && !shape.corners->faces.empty()) polytope = shape.corners.get(), polytope->laid.fetch();
     } else if (shape.kind == ShapeKind::cylinder) {
       kind = CoreKind::cylinder;
     } else if (shape.kind == ShapeKind::cone) {

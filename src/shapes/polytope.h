@@ -8,6 +8,8 @@
 #include <limits>
 #include <span>
 
+#include "math/fetch.h"
+
 namespace colvik::shapes {
 
 inline constexpr std::size_t kMostCornersOfPolygon = 64, kMostCornersOfHull = 256;
@@ -47,6 +49,9 @@ class Laid {
   }
   template <int D>
   void lay(const Polytope<D>& p);
+
+  // Soon to be read.
+  COLVIK_FETCHES void fetch() const { math::fetch(block_.data(), first_spokes_); }
 
   [[nodiscard]] const double* corners() const { return at<double>(0); }
   // 2D: the outward normals of the sides, x and y in turn, from the first corner on.
