@@ -56,7 +56,7 @@ void World<D>::Impl::make_contacts() {
     p.gap = std::numeric_limits<double>::max();
     p.when = p.until = -1;
     const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
-    const world::Brief<D>&a = briefs[ca.object], &b = briefs[cb.object];
+    const world::Brief<D>&a = briefs[p.object_a], &b = briefs[p.object_b];
     // Shapes that may meet within this step are in contact already, across a gap, so that fast ones do
     // not pass through each other. Of those that move far for their size, contacts are found in each
     // substep.
