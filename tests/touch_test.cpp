@@ -111,6 +111,38 @@ TEST_CASE_TEMPLATE("a removed side stays readable until the step's events were r
   CHECK(v.world.object(next).name == "next");
 }
 
+TEST_CASE_TEMPLATE("a touch that goes on tells the tags of what touches now", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  for (const char* tag : {"robot", "nose", "tail", "seen"}) world.tags().declare(tag).value();
+  world.add(thing<D>("gate", BodyKind::fixed, kZero, {zone(cube<D>(8))})).value();
+  ColliderDef<D> nose = solid(ball<D>(1)), tail = nose;
+  nose.tags = {"nose"}, tail.tags = {"tail"};
+  tail.at = along_x<D>(3);
+  const ObjectId visitor = world.add(thing<D>("visitor", BodyKind::kinematic, kZero, {nose, tail}, {"robot"})).value();
+  world.ask_during(TagQuery(), TagQuery());
+  const auto steps_tell = [&](const Lines& wanted) {
+    for (int step = 0; step < 3; ++step) {
+      world.step();
+      REQUIRE(world.events().size() == 1);
+      Lines tags;
+      for (const Tag tag : world.events()[0].other_tags.list()) tags.emplace_back(world.tags().name(tag));
+      CHECK(tags == wanted);
+    }
+  };
+  steps_tell({"robot", "nose", "tail"});
+  world.move_to(visitor, {along_x<D>(3), {}});  // the tail leaves
+  steps_tell({"robot", "nose"});
+  world.give_tag(visitor, world.tags().find("seen").value());
+  steps_tell({"robot", "nose", "seen"});
+  world.take_tag(visitor, world.tags().find("robot").value());
+  steps_tell({"nose", "seen"});
+  world.move_to(visitor, {along_x<D>(-6), {}});  // the nose leaves, the tail comes back
+  steps_tell({"tail", "seen"});
+  world.move_to(visitor, {kZero, {}});
+  steps_tell({"nose", "tail", "seen"});
+}
+
 TEST_CASE_TEMPLATE("one touch for each pair of objects and channel however many colliders", T, Two, Three) {
   constexpr int D = T::D;
   World<D> world;
