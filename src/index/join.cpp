@@ -107,7 +107,7 @@ HWY_INLINE Square meet(const Slots<D>& x, std::uint32_t rows, const Slots<D>& y,
           margin = hn::Min(margin, hn::Sub(hn::Set(tag, x.hi[2][i]), lo_2));
         }
         closest = hn::Min(closest, hn::Abs(margin));
-        met |= Square{bits_of(hn::Ge(margin, least))} << (kWide * i + k);
+        met |= Square{bits_of(hn::Ge(margin, least))} << (std::size_t{kWide} * i + k);
       }
     doubt |= !hn::AllFalse(tag, hn::Le(closest, hn::Set(tag, shift.sure)));
   }
@@ -143,7 +143,7 @@ class Join {
   struct Job {
     std::uint32_t x, y;
   };
-  static constexpr std::size_t kRoom = 512;
+  static constexpr std::size_t kSquare = std::size_t{kWide} * kWide, kRoom = 512;
 
   static std::uint32_t place(std::int32_t node, int slot) {
     return static_cast<std::uint32_t>(node) * kWide + static_cast<std::uint32_t>(slot);
@@ -209,7 +209,7 @@ class Join {
   void drain() {
     while (waiting > 0) {
       const Job job = jobs[--waiting];
-      if (waiting > kRoom - kWide * kWide) {  // trees that are deep and lopsided
+      if (waiting > kRoom - kSquare) {  // trees that are deep and lopsided
         Join beneath(a, b, shift, out);
         beneath.jobs[beneath.waiting++] = job;
         beneath.drain();
