@@ -27,9 +27,8 @@ template <int D>
 bool enters(const Bounds<D>& b, const Line<D>& line, double& t) {
   double first = 0, last = t;
   for (int i = 0; i < D; ++i) {
-    double t0 = (b.lo[i] - line.from[i]) / line.way[i], t1 = (b.hi[i] - line.from[i]) / line.way[i];
-    if (t0 > t1) std::swap(t0, t1);
-    first = std::max(first, t0), last = std::min(last, t1);
+    const double t0 = (b.lo[i] - line.from[i]) / line.way[i], t1 = (b.hi[i] - line.from[i]) / line.way[i];
+    first = std::max(first, std::min(t0, t1)), last = std::min(last, std::max(t0, t1));
   }
   if (first > last) return false;
   t = first;
@@ -75,10 +74,10 @@ void among_boxes() {
     cast_all(state, lines(), [&](const Line<D>& line) {
       double best = 1;
       const auto look = [&](std::uint32_t i) {
-        enters(boxes[i], line, best);
+        enters(tree.bounds(i), line, best);
         return best;
       };
-      tree.along(line.from, line.way, Vec<D>::Zero(), 1, look, {boxes.data(), sizeof(Bounds<D>)});
+      tree.along(line.from, line.way, Vec<D>::Zero(), 1, look, {&tree.bounds(0), sizeof(Bounds<D>)});
       return best;
     });
   })->MinTime(0.2);
@@ -91,10 +90,10 @@ void among_boxes() {
     cast_together(state, all, [&] {
       std::vector<double> best(all.size(), 1);
       const auto look = [&](std::uint32_t which, std::uint32_t i) {
-        enters(boxes[i], all[which], best[which]);
+        enters(tree.bounds(i), all[which], best[which]);
         return best[which];
       };
-      tree.along(std::span<const index::Way<D>>(ways), Vec<D>::Zero(), look, {boxes.data(), sizeof(Bounds<D>)});
+      tree.along(std::span<const index::Way<D>>(ways), Vec<D>::Zero(), look, {&tree.bounds(0), sizeof(Bounds<D>)});
       return best;
     });
   })->MinTime(0.2);

@@ -3,6 +3,7 @@
 #include <colvik/shape.hpp>
 
 #include "index/tree.h"
+#include "math/many.h"
 
 namespace colvik::shapes {
 
@@ -41,9 +42,9 @@ struct Assembly {
   std::vector<Piece<D>> pieces;
   std::vector<Front<D>> fronts;
   std::vector<Child<D>> children;
-  std::vector<FlatCorners<D>> flats;  // of a surface, by front: what rays look at, in one place
-  index::Tree<D> tree;                // over the pieces
-  Bounds<D> bounds;                   // of all of them
+  math::Many<FlatCorners<D>> flats;  // of a surface, by front: what rays look at, in one place
+  index::Tree<D> tree;               // over the pieces
+  Bounds<D> bounds;                  // of all of them
   bool surface = false;    // pieces are segments or triangles, without an inside, each the front of its number
   bool two_sided = false;  // of a surface: solid from both sides
   MassProperties<D> mass;
