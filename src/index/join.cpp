@@ -116,8 +116,7 @@ HWY_INLINE Square meet(const Slots<D>& x, std::uint32_t rows, const Slots<D>& y,
 
 // Joins a tree with another or with itself.
 template <int D>
-class Join {
- public:
+struct Join {
   Join(const Store<D>& first, const Store<D>& second, const Shift<D>& between, std::vector<KeyPair>& pairs)
       : a(first), b(second), shift(between), out(pairs) {}
 
@@ -138,7 +137,6 @@ class Join {
     drain();
   }
 
- private:
   // Two slots that may overlap, at least one of them a node's; a slot is named by one number with its node.
   struct Job {
     std::uint32_t x, y;

@@ -46,6 +46,10 @@ class Tree {
   /// Marks an entry: its pairs are told by pairs().
   void mark(std::uint32_t key);
   void unmark_all();
+  /// Soon to be asked for the bounds of an entry, if there is one.
+  COLVIK_FETCHES void fetch_bounds(std::uint32_t key) const {
+    if (key < store_.bounds.size()) math::fetch(&store_.bounds[key], sizeof(Bounds<D>));
+  }
   [[nodiscard]] const Bounds<D>& bounds(std::uint32_t key) const { return store_.bounds[key]; }
   [[nodiscard]] std::size_t size() const { return count_; }
 

@@ -96,10 +96,13 @@ void World<D>::Impl::find_pairs() {
     const auto is_stirred = [&](const Pair<D>& q) {
       return ((stirred[q.a / 64] & bit(q.a)) | (stirred[q.b / 64] & bit(q.b))) != 0;
     };
-    constexpr std::size_t kAhead = 8;
-    if (const Pair<D>* const q = &p + kAhead; q < pairs.data() + pairs.size() && is_stirred(*q))
-      for (const std::uint32_t at : {q->a, q->b})
-        math::fetch(&colliders[at], 1), math::fetch(&in_tree(at), sizeof(Bounds<D>));
+    constexpr std::ptrdiff_t kColliders = 12, kBounds = 6;  // pairs ahead
+    const std::ptrdiff_t left = pairs.data() + pairs.size() - &p;
+    if (kColliders < left && is_stirred((&p)[kColliders]))
+      for (const std::uint32_t at : {(&p)[kColliders].a, (&p)[kColliders].b}) math::fetch(&colliders[at], 1);
+    if (kBounds < left && is_stirred((&p)[kBounds]))
+      for (const std::uint32_t at : {(&p)[kBounds].a, (&p)[kBounds].b})
+        (colliders[at].in_still_tree ? still : moving).fetch_bounds(at);
     if (!std::exchange(p.unsure, false) && !is_stirred(p)) return false;
     const ColliderState<D>&a = colliders[p.a], &b = colliders[p.b];
     const bool parted = a.anew || b.anew || !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
