@@ -58,27 +58,6 @@ HWY_INLINE Square whole_rows(std::uint32_t slots) { return kWholeRows.of[slots];
 constexpr int kAbreast = 2;                                                  // rows looked at side by side
 constexpr Square kSelf = 0x8040201008040201U, kAbove = 0x0080C0E0F0F8FCFEU;  // the same slot; one that comes after
 
-// A bit for each slot that may overlap a box, and for each of which that is in doubt.
-struct Near {
-  std::uint32_t slots = 0, doubt = 0;
-};
-
-template <int D>
-HWY_INLINE Near near(const Slots<D>& s, const FloatBox<D>& box, const Shift<D>& shift) {
-  const Lanes tag;
-  Near out;
-  for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
-    auto margin = hn::Set(tag, std::numeric_limits<float>::max());
-    for (int i = 0; i < D; ++i) {
-      margin = hn::Min(margin, hn::Sub(hn::Load(tag, s.hi[i] + k), hn::Set(tag, box.lo[i])));
-      margin = hn::Min(margin, hn::Sub(hn::Set(tag, box.hi[i]), hn::Load(tag, s.lo[i] + k)));
-    }
-    out.slots |= bits_of(hn::Ge(margin, hn::Set(tag, -shift.reach))) << k;
-    out.doubt |= bits_of(hn::Le(margin, hn::Set(tag, shift.sure))) << k;
-  }
-  return out;
-}
-
 // Of some slots of one node and those of another (moved into its frame) those that may overlap, and whether that is in
 // doubt for any. No branch depends on who does: how many, and which, is anyone's guess.
 template <int D>
@@ -179,8 +158,8 @@ struct Join {
   // All beneath two nodes, with the boxes of both.
   HWY_INLINE void between(std::int32_t at_x, const FloatBox<D>& box_x, std::int32_t at_y, const FloatBox<D>& box_y) {
     const Node<D>&x = a.node(at_x), &y = b.node(at_y);
-    const std::uint32_t rows = near(x.slots, moved(box_y, -1), shift).slots;
-    const std::uint32_t columns = near(y.slots, moved(box_x, 1), shift).slots;
+    const std::uint32_t rows = near(x.slots, moved(box_y, -1), shift.reach, shift.sure).slots;
+    const std::uint32_t columns = near(y.slots, moved(box_x, 1), shift.reach, shift.sure).slots;
     const std::uint32_t of_x = (columns & y.marked) != 0 ? rows : rows & x.marked;
     const std::uint32_t of_y = (rows & x.marked) != 0 ? columns : columns & y.marked;
     if (of_x == 0 || of_y == 0) return;
@@ -190,7 +169,7 @@ struct Join {
   // All beneath a node and an entry, with its box in the node's frame. `of_b`: the entry is.
   void one(Ref entry, const FloatBox<D>& box, bool marked, std::int32_t at, bool of_b) {
     const Node<D>& n = (of_b ? a : b).node(at);
-    const Near met = near(n.slots, box, shift);
+    const Near met = near(n.slots, box, shift.reach, shift.sure);
     for (std::uint32_t bits = met.slots & (marked ? 0xFFU : n.marked); bits != 0; bits &= bits - 1) {
       const int slot = std::countr_zero(bits);
       const Ref ref = n.child[slot];

@@ -13,29 +13,16 @@
 HWY_BEFORE_NAMESPACE();
 namespace colvik::index::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
-// A bit for each slot that overlaps the box; touching counts.
-template <int D>
-std::uint32_t overlapping(const Slots<D>& s, const FloatBox<D>& box) {
-  const Lanes tag;
-  std::uint32_t out = 0;
-  for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
-    auto hit = hn::And(hn::Le(hn::Load(tag, s.lo[0] + k), hn::Set(tag, box.hi[0])),
-                       hn::Ge(hn::Load(tag, s.hi[0] + k), hn::Set(tag, box.lo[0])));
-    for (int i = 1; i < D; ++i)
-      hit = hn::And(hit, hn::And(hn::Le(hn::Load(tag, s.lo[i] + k), hn::Set(tag, box.hi[i])),
-                                 hn::Ge(hn::Load(tag, s.hi[i] + k), hn::Set(tag, box.lo[i]))));
-    out |= bits_of(hit) << k;
-  }
-  return out;
-}
-
 template <int D>
 void within(const Store<D>& tree, std::int32_t at, const FloatBox<D>& box, const Bounds<D>& bounds, ToldKey visit) {
   const Node<D>& n = tree.node(at);
-  for (std::uint32_t hits = overlapping(n.slots, box); hits != 0; hits &= hits - 1) {
-    const Ref ref = n.child[std::countr_zero(hits)];
+  const Near met = near(n.slots, box, 0, 0);
+  for (std::uint32_t bits = met.slots; bits != 0; bits &= bits - 1) {
+    const int slot = std::countr_zero(bits);
+    const Ref ref = n.child[slot];
     if (ref >= 0) within(tree, ref, box, bounds, visit);
-    else if (tree.bounds_of(ref).overlaps(bounds)) visit.call(visit.to, static_cast<std::uint32_t>(~ref));
+    else if ((met.doubt >> slot & 1) == 0 || tree.bounds_of(ref).overlaps(bounds))
+      visit.call(visit.to, static_cast<std::uint32_t>(~ref));
   }
 }
 
