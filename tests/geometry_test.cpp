@@ -191,8 +191,12 @@ TEST_CASE_TEMPLATE("a search goes on from the last, even of other shapes, and fi
     // Shapes change now and then, as they may while a world runs; the start is kept.
     const Shape<D> a = odd<D>(k / 100), b = k / 50 % 4 == 0 ? cube<D>(0.5) : odd<D>(k / 50);
     const Pose<D> pose{random.direction<D>() * random.range(0.1, 0.9), random.rotation<D>()};
-    for (int frame = 0; frame < 3; ++frame) {
-      const Pose<D> now{Vec<D>(pose.position * (1 + 0.01 * frame)), pose.rotation};
+    for (int frame = 0; frame < 4; ++frame) {
+      const double far = frame * random.range(0, 0.03);
+      Spin<D> turn;
+      for (int i = 0; i < kTurnAxes<D>; ++i) turn[i] = random.range(-far, far);
+      const Pose<D> now{Vec<D>(pose.position + random.direction<D>() * far),
+                        Rotation<D>::from_spin(turn) * pose.rotation};
       const double cold = contact::separation(a, b, now).gap;
       const double warm =
           contact::separation_within(contact::Core<D>(a, {}), contact::Core<D>(b, now), 10.0, &start).gap;

@@ -29,7 +29,8 @@ struct Axis {
 ///
 /// Separating axes stop at the first with a gap above `enough`, which need not be the best. `held`:
 /// corners of a - b that hold the origin between them, for the polytope to start from. `start` is told the
-/// polytope, to go on from a moment later.
+/// polytope, to go on from a moment later. In 2D it is told the two best axes and how far they were ahead: while the
+/// two have moved by less than half of that since, no other can be better, and only these are looked at.
 [[nodiscard]] Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough = kNever,
                                    const Tetrahedron<2>* held = nullptr, Start<2>* start = nullptr);
 [[nodiscard]] Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b, double enough = kNever,

@@ -274,12 +274,13 @@ Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyon
   };
   beyond += rounding;
   bool done = false;
-  Start<D> along;  // the best of few axes
+  std::optional<Start<D>> along;  // the best of few axes
   if (has_few_axes(a, b)) {
-    const Axis<D> axis = deepest_axis(a, b, beyond);
+    const Axis<D> axis = deepest_axis(a, b, beyond, nullptr, start);
     done = axis.gap > beyond || axis.gap <= 0 || axis.exact;
     if (done) by_axis(axis);
-    along.normal = axis.normal, start = &along;
+    else along.emplace().normal = axis.normal;
+    start = along ? &*along : nullptr;
   } else if constexpr (D == 3) {
     if (start != nullptr && !(a.flat_sided() && b.flat_sided())) start->corner_count = start->face_count = 0;
     if (start != nullptr && start->face_count > 0) {

@@ -2,6 +2,7 @@
 // The convex core of a segment, polygon, triangle or hull: its corners and what joins them.
 #include <colvik/shape.hpp>
 
+#include <bit>
 #include <cstddef>
 #include <cstdint>
 #include <cstring>
@@ -9,6 +10,7 @@
 #include <span>
 
 #include "math/fetch.h"
+#include "math/hash.h"
 
 namespace colvik::shapes {
 
@@ -56,6 +58,10 @@ class Laid {
   [[nodiscard]] const double* corners() const { return at<double>(0); }
   // 2D: the outward normals of the sides, x and y in turn, from the first corner on.
   [[nodiscard]] const double* sides() const { return at<double>(normals_); }
+  // 2D: a hash of the corners, behind the normals of `count` sides.
+  [[nodiscard]] static std::uint64_t hash(const double* sides, std::size_t count) {
+    return std::bit_cast<std::uint64_t>(sides[2 * count]);
+  }
   [[nodiscard]] const float* normals() const { return at<float>(normals_); }  // of the faces
   [[nodiscard]] const Ring& ring(std::size_t face) const { return at<Ring>(rings_)[face]; }
   [[nodiscard]] std::span<const std::uint8_t> loop(const Ring& ring) const {
@@ -111,6 +117,9 @@ void Laid::lay(const Polytope<D>& p) {
       const double length = edge.norm();
       sides.insert(sides.end(), {edge.y() / length, -edge.x() / length});
     }
+    math::Hasher hash;
+    for (const Vec<2>& corner : p.points) hash.add(corner);
+    sides.push_back(std::bit_cast<double>(hash.value()));
     normals_ = append(sides);
   } else if (!p.faces.empty()) {
     normals_ = append_by_axis<3, float>(p.faces.size(), [&](std::size_t k) { return p.faces[k].normal; });
