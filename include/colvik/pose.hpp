@@ -21,6 +21,12 @@ void sine_cosine(double angle, double& sine, double& cosine);
 /// Absolute error below 1e-14.
 double angle_of(double y, double x);
 
+/// What makes a direction with this square of its length a unit one. Of nearly unit ones without a root.
+inline double to_unit(double square) {
+  const double off = square - 1;
+  return std::abs(off) < 1e-8 ? 1 - 0.5 * off : 1 / std::sqrt(square);
+}
+
 template <int D>
 class Rotation;
 
@@ -44,9 +50,8 @@ class Rotation<2> {
   [[nodiscard]] Rotation inverse() const { return Rotation(c_, -s_); }
   /// Back to unit length; a long product of rotations drifts.
   void normalize() {
-    const double n = std::sqrt(c_ * c_ + s_ * s_);
-    c_ /= n;
-    s_ /= n;
+    const double by = to_unit(c_ * c_ + s_ * s_);
+    c_ *= by, s_ *= by;
   }
   [[nodiscard]] double cosine() const { return c_; }
   [[nodiscard]] double sine() const { return s_; }
@@ -81,8 +86,8 @@ class Rotation<3> {
   }
   [[nodiscard]] Rotation inverse() const { return Rotation(w_, -x_, -y_, -z_); }
   void normalize() {
-    const double n = std::sqrt(w_ * w_ + x_ * x_ + y_ * y_ + z_ * z_);
-    w_ /= n, x_ /= n, y_ /= n, z_ /= n;
+    const double by = to_unit(w_ * w_ + x_ * x_ + y_ * y_ + z_ * z_);
+    w_ *= by, x_ *= by, y_ *= by, z_ *= by;
   }
   [[nodiscard]] double w() const { return w_; }
   [[nodiscard]] double x() const { return x_; }

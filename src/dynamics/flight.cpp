@@ -27,19 +27,15 @@ bool uneven(const Inertia<3>& inertia) {
 
 // The inverse inertia in the world's frame; axes about which it cannot turn give nothing.
 template <int D>
-void Solver<D>::set_inertia(std::size_t body) {
-  const Body<D>& b = bodies_[body];
-  Moving<D>& m = moving_[body];
-  m.inverse_inertia = b.inverse_inertia;
+Inertia<D> Solver<D>::inverse_inertia(const Body<D>& b) {
   if constexpr (D == 2) {
-    if (b.locked_turns[0]) m.inverse_inertia.setZero();
+    return b.locked_turns[0] ? Inertia<2>(Inertia<2>::Zero()) : b.inverse_inertia;
   } else {
-    if (b.inverse_inertia(0, 0) == 0) return;
+    if (b.inverse_inertia(0, 0) == 0) return b.inverse_inertia;
     const bool locked = b.locked_turns[0] || b.locked_turns[1] || b.locked_turns[2];
-    if (!uneven(b.inertia) && !locked) return;
+    if (!uneven(b.inertia) && !locked) return b.inverse_inertia;
     const auto axes = matrix<3>(b.rotation);
-    m.inverse_inertia = axes * b.inverse_inertia * axes.transpose();
-    if (!locked) return;
+    if (!locked) return axes * b.inverse_inertia * axes.transpose();
     // What turns freely is the inverse of the free part of the inertia.
     Inertia<3> inertia = axes * b.inertia * axes.transpose();
     for (int i = 0; i < 3; ++i)
@@ -47,10 +43,16 @@ void Solver<D>::set_inertia(std::size_t body) {
         inertia.row(i).setZero(), inertia.col(i).setZero();
         inertia(i, i) = 1;
       }
-    m.inverse_inertia = inertia.inverse();
+    Inertia<3> inverse = inertia.inverse();
     for (int i = 0; i < 3; ++i)
-      if (b.locked_turns[i]) m.inverse_inertia(i, i) = 0;
+      if (b.locked_turns[i]) inverse(i, i) = 0;
+    return inverse;
   }
+}
+template <int D>
+void Solver<D>::set_inertia(std::size_t body) {
+  moving_[body].inverse_inertia = inverse_inertia(bodies_[body]);
+  moving_[body].narrow_mass();
 }
 
 template <int D>
@@ -58,7 +60,7 @@ void Solver<D>::accelerate() {
   for (std::size_t i = 0; i < bodies_.size(); ++i) {
     const Body<D>& b = bodies_[i];
     Moving<D>& m = moving_[i];
-    m.offset = m.moved + m.shift, m.angle = m.turned + m.turn_shift;
+    m.narrow_way();
     m.gain.setZero();
     if (!b.inverse_mass.isZero(0) || !b.inverse_inertia.isZero(0)) {
       if (b.drag > 0) {
@@ -94,7 +96,7 @@ void Solver<D>::move() {
     carry(b, by);
     m.shift.setZero();
     if (!m.spin.isZero(0) || m.hit) turn(i);
-    m.offset = m.moved, m.angle = m.turned;
+    m.narrow_way();
   }
 }
 
