@@ -110,12 +110,13 @@ void substep(benchmark::State& state, std::size_t n) {
 template <int D>
 void pass(benchmark::State& state, std::size_t n) {
   const Loads<D> all(n);
-  std::vector<dynamics::Moving<D>> moving(all.bodies.size());
+  math::Many<dynamics::Moving<D>> moving(all.bodies.size());  // as a solver keeps them
   for (std::size_t i = 0; i < moving.size(); ++i) {
     dynamics::Moving<D>& m = moving[i];
     m.velocity = all.bodies[i].acceleration / 480, m.spin.setZero();
     m.inverse_mass = all.bodies[i].inverse_mass, m.inverse_inertia = all.bodies[i].inverse_inertia;
-    m.offset.setZero(), m.angle.setZero();
+    m.moved.setZero(), m.turned.setZero(), m.shift.setZero(), m.turn_shift.setZero();
+    m.narrow_mass(), m.narrow_way();
   }
   std::vector<dynamics::Rows<D>> rows(n);
   for (dynamics::Rows<D>& r : rows)

@@ -17,16 +17,27 @@ struct Removal {
   }
 };
 
+/// What passes over contacts read of a body besides its velocity. It says how much an impulse does and by how little
+/// the body has moved, which single precision tells well enough: an impulse is the same for both of its bodies.
+template <int D>
+struct Narrow {
+  static constexpr int kTurns = kTurnAxes<D>, kCount = 2 * D + kTurns + kTurns * (kTurns + 1) / 2;
+  std::array<float, D> inverse_mass;
+  std::array<float, D> offset;                                 // `moved` with `shift`
+  std::array<float, kTurns> angle;                             // `turned` with `turn_shift`
+  std::array<float, kTurns*(kTurns + 1) / 2> inverse_inertia;  // of the symmetric matrix, row by row from its diagonal
+};
+
 /// A body while it is being solved.
 template <int D>
 struct alignas(64) Moving {
-  // What passes over contacts read, side by side in this order (see Wide).
+  // What passes over contacts read, side by side in this order (see Wide): a line of memory in 2D, two in 3D.
   Vec<D> velocity;
   Spin<D> spin;
+  Narrow<D> narrow;
+
   Vec<D> inverse_mass;
   Inertia<D> inverse_inertia;  // in the world's frame
-  Vec<D> offset;               // `moved` with `shift`
-  Spin<D> angle;               // `turned` with `turn_shift`
 
   Vec<D> moved;        // since the step began
   Vec<D> way;          // in the last substep
@@ -38,6 +49,16 @@ struct alignas(64) Moving {
   double speed = 0, spinning = 0;  // squares of velocity and spin before contacts act in this substep
   bool pushed = false;             // by a contact, in this substep
   bool hit = false;                // at a time of its own, in this substep
+
+  void narrow_mass() {
+    for (int i = 0; i < D; ++i) narrow.inverse_mass[i] = static_cast<float>(inverse_mass[i]);
+    for (int i = 0, at = 0; i < kTurnAxes<D>; ++i)
+      for (int k = i; k < kTurnAxes<D>; ++k) narrow.inverse_inertia[at++] = static_cast<float>(inverse_inertia(i, k));
+  }
+  void narrow_way() {
+    for (int i = 0; i < D; ++i) narrow.offset[i] = static_cast<float>(moved[i] + shift[i]);
+    for (int i = 0; i < kTurnAxes<D>; ++i) narrow.angle[i] = static_cast<float>(turned[i] + turn_shift[i]);
+  }
 };
 
 template <int D>

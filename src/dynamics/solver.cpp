@@ -207,13 +207,12 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, const Pass& pas
   Moving<D>&a = moving_[c.a], &b = moving_[c.b];
   Vec<D> va = a.velocity, vb = b.velocity;  // kept at hand
   Spin<D> wa = a.spin, wb = b.spin;
-  // What was hit in this substep has not all of its new velocity's way before it.
-  const double moved = c.normal.dot(b.offset - a.offset);
   bool pushed = false, changed = false;
   for (int k = 0; k < c.count; ++k) {
     Point& p = c.points[k];
     const Row<D>& row = rows.points[k];
-    const double gap = p.gap + moved + row.turn_b.dot(b.angle) - row.turn_a.dot(a.angle);
+    // What was hit in this substep has not all of its new velocity's way before it.
+    const double gap = gap_within(c, p, row, a, b);
     if (!separate && gap > 0 && p.push == 0) continue;  // what has not closed yet is the next substep's
     double bias = 0, mass_scale = 1, leak = 0;
     if (gap > 0 || separate) bias = removal.speed(gap);

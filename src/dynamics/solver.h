@@ -59,6 +59,7 @@ class Solver {
   void measure(std::size_t fresh);
   void take(Batch& batch, std::size_t first, std::size_t end);
   void prepare(std::size_t first);
+  [[nodiscard]] static Inertia<D> inverse_inertia(const Body<D>& b);
   void set_inertia(std::size_t body);
   void accelerate();
   void warm_start(Contact<D>& c);

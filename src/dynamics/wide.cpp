@@ -1,304 +1,352 @@
 #include "dynamics/wide.h"
 
+#include "math/fetch.h"
 #include "math/targets.h"
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "dynamics/wide.cpp"
 #include <hwy/foreach_target.h>  // NOLINT: includes this file once for each
 #include <hwy/highway.h>
 
-#include <hwy/cache_control.h>
-
 #include <cmath>
+#include <cstddef>
+#include <cstring>
 
 // Vectors are handed on within this file alone.
 #pragma GCC diagnostic ignored "-Wpsabi"
 
 HWY_BEFORE_NAMESPACE();
 namespace colvik::dynamics::HWY_NAMESPACE {
+namespace hn = hwy::HWY_NAMESPACE;
 
 template <int D>
 inline constexpr int kTurns = kTurnAxes<D>;
 
-using FourMask = decltype(Four{} < Four{});
-template <int D>
-struct Mask {
-  FourMask part[kVectors<D>];
-};
+using Four = double __attribute__((vector_size(32), aligned(32)));
+using FourSingle = float __attribute__((vector_size(16), aligned(16)));
+using Mask = decltype(Lanes{} < Lanes{});
 
-// NOLINTBEGIN(bugprone-macro-parentheses): types cannot have them
-#define COLVIK_OPERATOR(Result, op, Type)                                                 \
-  template <int D>                                                                        \
-  HWY_INLINE Result<D> operator op(const Type<D>& x, const Type<D>& y) {                  \
-    Result<D> out;                                                                        \
-    for (std::uint32_t v = 0; v < kVectors<D>; ++v) out.part[v] = x.part[v] op y.part[v]; \
-    return out;                                                                           \
-  }
-COLVIK_OPERATOR(Lanes, +, Lanes)
-COLVIK_OPERATOR(Lanes, -, Lanes)
-COLVIK_OPERATOR(Lanes, *, Lanes)
-COLVIK_OPERATOR(Lanes, /, Lanes)
-COLVIK_OPERATOR(Mask, <, Lanes)
-COLVIK_OPERATOR(Mask, >, Lanes)
-COLVIK_OPERATOR(Mask, ==, Lanes)
-COLVIK_OPERATOR(Mask, &, Mask)
-COLVIK_OPERATOR(Mask, |, Mask)
-#undef COLVIK_OPERATOR
-// NOLINTEND(bugprone-macro-parentheses)
-template <int D>
-HWY_INLINE Lanes<D> operator-(const Lanes<D>& x) {
-  Lanes<D> out;
-  for (std::uint32_t v = 0; v < kVectors<D>; ++v) out.part[v] = -x.part[v];
-  return out;
-}
-template <int D>
-HWY_INLINE Mask<D> operator~(const Mask<D>& m) {
-  Mask<D> out;
-  for (std::uint32_t v = 0; v < kVectors<D>; ++v) out.part[v] = ~m.part[v];
-  return out;
-}
-template <int D>
-HWY_INLINE void operator+=(Lanes<D>& x, const Lanes<D>& y) {
-  x = x + y;
-}
-template <int D>
-HWY_INLINE void operator-=(Lanes<D>& x, const Lanes<D>& y) {
-  x = x - y;
-}
-template <int D>
-HWY_INLINE void operator*=(Lanes<D>& x, const Lanes<D>& y) {
-  x = x * y;
-}
-template <int D>
-HWY_INLINE void operator|=(Mask<D>& x, const Mask<D>& y) {
-  x = x | y;
-}
-
-template <int D>
-HWY_INLINE Lanes<D> all(double x) {
-  Lanes<D> out;
-  for (Four& part : out.part) part = Four{x, x, x, x};
-  return out;
-}
-template <int D>
-HWY_INLINE bool any(const Mask<D>& m) {
-  FourMask both = m.part[0];
-  for (std::uint32_t v = 1; v < kVectors<D>; ++v) both |= m.part[v];
-  return ((both[0] | both[1]) | (both[2] | both[3])) != 0;
+HWY_INLINE Lanes all(double x) {
+  const auto one = static_cast<float>(x);
+  return Lanes{one, one, one, one, one, one, one, one};
 }
 // By lane: x where m is set, else y.
-template <int D>
-HWY_INLINE Lanes<D> pick(const Mask<D>& m, const Lanes<D>& x, const Lanes<D>& y) {
-  Lanes<D> out;
-  for (std::uint32_t v = 0; v < kVectors<D>; ++v) out.part[v] = m.part[v] ? x.part[v] : y.part[v];
+HWY_INLINE Lanes pick(const Mask& m, const Lanes& x, const Lanes& y) { return m ? x : y; }
+HWY_INLINE Lanes larger(const Lanes& x, const Lanes& y) { return x > y ? x : y; }
+HWY_INLINE Lanes smaller(const Lanes& x, const Lanes& y) { return x < y ? x : y; }
+
+// g++ 12 would do these by way of memory.
+#if HWY_ARCH_X86 && HWY_MAX_BYTES >= 32
+template <class T, std::size_t N>
+using Of = hn::Vec<hn::FixedTag<T, N>>;
+HWY_INLINE bool any(const Mask& m) {
+  const hn::FixedTag<float, kLanes> tag;
+  return !hn::AllFalse(tag, hn::MaskFromVec(Of<float, kLanes>{__builtin_bit_cast(__m256, m)}));
+}
+HWY_INLINE Lanes root(const Lanes& x) {
+  return __builtin_bit_cast(Lanes, hn::Sqrt(Of<float, kLanes>{__builtin_bit_cast(__m256, x)}).raw);
+}
+HWY_INLINE Four wide(const FourSingle& x) {
+  return __builtin_bit_cast(Four,
+                            hn::PromoteTo(hn::FixedTag<double, 4>(), Of<float, 4>{__builtin_bit_cast(__m128, x)}).raw);
+}
+HWY_INLINE FourSingle narrow(const Four& x) {
+  return __builtin_bit_cast(FourSingle,
+                            hn::DemoteTo(hn::FixedTag<float, 4>(), Of<double, 4>{__builtin_bit_cast(__m256d, x)}).raw);
+}
+#else
+HWY_INLINE bool any(const Mask& m) {
+  int some = 0;
+  for (std::uint32_t k = 0; k < kLanes; ++k) some |= m[k];
+  return some != 0;
+}
+HWY_INLINE Lanes root(const Lanes& x) {
+  Lanes out;
+  for (std::uint32_t k = 0; k < kLanes; ++k) out[k] = std::sqrt(x[k]);
   return out;
 }
-template <int D>
-HWY_INLINE Lanes<D> larger(const Lanes<D>& x, const Lanes<D>& y) {
-  return pick(x > y, x, y);
-}
-template <int D>
-HWY_INLINE Lanes<D> smaller(const Lanes<D>& x, const Lanes<D>& y) {
-  return pick(x < y, x, y);
-}
-template <int D>
-HWY_INLINE Lanes<D> root(const Lanes<D>& x) {
-  Lanes<D> out;
-  for (std::uint32_t v = 0; v < kVectors<D>; ++v)
-    for (int k = 0; k < 4; ++k) out.part[v][k] = std::sqrt(x.part[v][k]);
-  return out;
+HWY_INLINE Four wide(const FourSingle& x) { return __builtin_convertvector(x, Four); }
+HWY_INLINE FourSingle narrow(const Four& x) { return __builtin_convertvector(x, FourSingle); }
+#endif
+HWY_INLINE Lanes narrow(const Four& low, const Four& high) {
+  return __builtin_shufflevector(narrow(low), narrow(high), 0, 1, 2, 3, 4, 5, 6, 7);
 }
 
-template <int N, int D>
-HWY_INLINE Lanes<D> dot(const Lanes<D>* x, const Lanes<D>* y) {
-  Lanes<D> sum = x[0] * y[0];
+template <int N>
+HWY_INLINE Lanes dot(const Lanes* x, const Lanes* y) {
+  Lanes sum = x[0] * y[0];
   for (int i = 1; i < N; ++i) sum += x[i] * y[i];
   return sum;
 }
-HWY_INLINE void torque(const Lanes<2>* r, const Lanes<2>* f, Lanes<2> (&out)[1]) { out[0] = r[0] * f[1] - r[1] * f[0]; }
-HWY_INLINE void torque(const Lanes<3>* r, const Lanes<3>* f, Lanes<3> (&out)[3]) {
+HWY_INLINE void torque(const Lanes (&r)[2], const Lanes (&f)[2], Lanes (&out)[1]) {
+  out[0] = r[0] * f[1] - r[1] * f[0];
+}
+HWY_INLINE void torque(const Lanes (&r)[3], const Lanes (&f)[3], Lanes (&out)[3]) {
   out[0] = r[1] * f[2] - r[2] * f[1];
   out[1] = r[2] * f[0] - r[0] * f[2];
   out[2] = r[0] * f[1] - r[1] * f[0];
 }
-// What a spin adds to the velocity at an arm.
-HWY_INLINE void add_turning(const Lanes<2>* w, const Lanes<2>* r, const Lanes<2>& sign, Lanes<2> (&out)[2]) {
-  out[0] -= sign * (w[0] * r[1]), out[1] += sign * (w[0] * r[0]);
+// The velocity at an arm that is due to a spin.
+HWY_INLINE void turning(const Lanes (&w)[1], const Lanes (&r)[2], Lanes (&out)[2]) {
+  out[0] = -(w[0] * r[1]), out[1] = w[0] * r[0];
 }
-HWY_INLINE void add_turning(const Lanes<3>* w, const Lanes<3>* r, const Lanes<3>& sign, Lanes<3> (&out)[3]) {
-  out[0] += sign * (w[1] * r[2] - w[2] * r[1]);
-  out[1] += sign * (w[2] * r[0] - w[0] * r[2]);
-  out[2] += sign * (w[0] * r[1] - w[1] * r[0]);
-}
+HWY_INLINE void turning(const Lanes (&w)[3], const Lanes (&r)[3], Lanes (&out)[3]) { torque(w, r, out); }
 
 // Bodies side by side: the first numbers of Moving, number by number.
 template <int D>
 struct Bodies {
-  static constexpr int kNumbers = 3 * D + 2 * kTurns<D> + kTurns<D> * kTurns<D>;
-  static constexpr int kGroups = (kNumbers + 3) / 4;
-  Lanes<D> number[4 * kGroups];
+  static constexpr int kDoubles = D + kTurns<D>;      // velocity and spin, in double precision, followed by singles;
+  static constexpr int kGroups = (kDoubles + 3) / 4;  // read in fours
+  static constexpr int kSingles = Narrow<D>::kCount, kSingleGroups = (kSingles + 3) / 4;
+  Four exact[2][4 * kGroups];  // of half of the lanes; the last hold the bits of singles
+  Lanes single[kSingles];
 
-  Lanes<D>* velocity() { return number; }
-  Lanes<D>* spin() { return number + D; }
-  [[nodiscard]] const Lanes<D>* inverse_mass() const { return number + D + kTurns<D>; }
-  [[nodiscard]] const Lanes<D>* inverse_inertia() const { return number + 2 * D + kTurns<D>; }
-  [[nodiscard]] const Lanes<D>* offset() const { return number + 2 * D + kTurns<D> + kTurns<D> * kTurns<D>; }
-  [[nodiscard]] const Lanes<D>* angle() const { return number + 3 * D + kTurns<D> + kTurns<D> * kTurns<D>; }
+  [[nodiscard]] const Lanes* inverse_mass() const { return single; }
+  [[nodiscard]] const Lanes* offset() const { return single + D; }
+  [[nodiscard]] const Lanes* angle() const { return single + 2 * D; }
 
-  void load(const Moving<D>* moving, const std::uint32_t (&who)[kLanes<D>]) {
-    for (std::uint32_t h = 0; h < kVectors<D>; ++h) {
-      const Same* row[4];
-      for (std::uint32_t k = 0; k < 4; ++k)
-        row[k] = reinterpret_cast<const Same*>(moving[who[4 * h + k]].velocity.data());
-#pragma GCC unroll 8
+  HWY_INLINE void load(const Moving<D>* moving, const std::uint32_t (&who)[kLanes]) {
+    static_assert(offsetof(Moving<D>, narrow) == kDoubles * sizeof(double));
+    const double* row[kLanes];
+    for (std::uint32_t k = 0; k < kLanes; ++k) row[k] = moving[who[k]].velocity.data();
+#pragma GCC unroll 2
+    for (int h = 0; h < 2; ++h)
+#pragma GCC unroll 2
       for (int g = 0; g < kGroups; ++g) {
-        Four out[4];
-        turn(row[0][g], row[1][g], row[2][g], row[3][g], out);
-        for (int k = 0; k < 4; ++k) number[4 * g + k].part[h] = out[k];
+        const double* const* of = row + 4 * h;
+        turn(four(of[0], g), four(of[1], g), four(of[2], g), four(of[3], g), exact[h] + 4 * g);
       }
+#pragma GCC unroll 4
+    for (int g = 0; g < kSingleGroups; ++g) {
+      Lanes out[4];
+      turn(singles(row[0], row[4], g), singles(row[1], row[5], g), singles(row[2], row[6], g),
+           singles(row[3], row[7], g), out);
+      for (int k = 0; k < 4 && 4 * g + k < kSingles; ++k) single[4 * g + k] = out[k];
     }
   }
   // The velocities, and what follows them unchanged.
-  void store(Moving<D>* moving, const std::uint32_t (&who)[kLanes<D>], std::uint32_t lanes) const {
-    for (std::uint32_t h = 0; h < kVectors<D>; ++h)
-#pragma GCC unroll 8
-      for (int g = 0; g < (D + kTurns<D> + 3) / 4; ++g) {
-        const Lanes<D>* x = number + 4 * g;
+  HWY_INLINE void store(Moving<D>* moving, const std::uint32_t (&who)[kLanes], std::uint32_t lanes) const {
+    for (std::uint32_t h = 0; h < 2; ++h)
+#pragma GCC unroll 2
+      for (int g = 0; g < kGroups; ++g) {
+        const Four* x = exact[h] + 4 * g;
         Four row[4];
-        turn(x[0].part[h], x[1].part[h], x[2].part[h], x[3].part[h], row);
+        turn(x[0], x[1], x[2], x[3], row);
         for (std::uint32_t k = 4 * h; k < std::min(lanes, 4 * h + 4); ++k)
           reinterpret_cast<Same*>(moving[who[k]].velocity.data())[g] = row[k - 4 * h];
       }
   }
-  // An impulse of this torque, times sign.
-  HWY_INLINE void give(const Lanes<D>& sign, const Lanes<D>* impulse, const Lanes<D>* turning) {
-    for (int i = 0; i < D; ++i) velocity()[i] += sign * (inverse_mass()[i] * impulse[i]);
-    // The matrix is symmetric.
-    for (int i = 0; i < kTurns<D>; ++i) spin()[i] += sign * dot<kTurns<D>>(inverse_inertia() + i * kTurns<D>, turning);
+  HWY_INLINE void spin(Lanes (&out)[kTurns<D>]) const {
+    for (int i = 0; i < kTurns<D>; ++i) out[i] = narrow(exact[0][D + i], exact[1][D + i]);
+  }
+  // The change of spin by an impulse of this torque.
+  HWY_INLINE void turned_by(const Lanes (&torque)[kTurns<D>], Lanes (&out)[kTurns<D>]) const {
+    const Lanes* inertia = single + 2 * D + kTurns<D>;
+    if constexpr (D == 2) {
+      out[0] = inertia[0] * torque[0];
+    } else {
+      out[0] = inertia[0] * torque[0] + inertia[1] * torque[1] + inertia[2] * torque[2];
+      out[1] = inertia[1] * torque[0] + inertia[3] * torque[1] + inertia[4] * torque[2];
+      out[2] = inertia[2] * torque[0] + inertia[4] * torque[1] + inertia[5] * torque[2];
+    }
+  }
+  // An impulse, times sign, and a change of spin.
+  HWY_INLINE void give(double sign, const Lanes (&impulse)[D], const Lanes (&spun)[kTurns<D>]) {
+    for (int i = 0; i < D; ++i) add(i, all(sign) * (inverse_mass()[i] * impulse[i]));
+    for (int i = 0; i < kTurns<D>; ++i) add(D + i, all(sign) * spun[i]);
   }
 
  private:
   // Four of the numbers of a body, which begins on a line of memory.
   using Same = double __attribute__((vector_size(32), aligned(32), may_alias));
+  HWY_INLINE static Four four(const double* body, int group) { return reinterpret_cast<const Same*>(body)[group]; }
+  // Four singles of each of two bodies; they do not lie on a boundary of their size.
+  HWY_INLINE static Lanes singles(const double* body, const double* other, int group) {
+    FourSingle x, y;
+    std::memcpy(&x, reinterpret_cast<const float*>(body + kDoubles) + 4 * group, sizeof x);
+    std::memcpy(&y, reinterpret_cast<const float*>(other + kDoubles) + 4 * group, sizeof y);
+    return __builtin_shufflevector(x, y, 0, 1, 2, 3, 4, 5, 6, 7);
+  }
+  HWY_INLINE void add(int number, const Lanes& x) {
+    exact[0][number] += wide(__builtin_shufflevector(x, x, 0, 1, 2, 3));
+    exact[1][number] += wide(__builtin_shufflevector(x, x, 4, 5, 6, 7));
+  }
   // Rows to columns.
-  static void turn(const Four& x, const Four& y, const Four& z, const Four& w, Four* out) {
+  HWY_INLINE static void turn(const Four& x, const Four& y, const Four& z, const Four& w, Four* out) {
     const Four a = __builtin_shufflevector(x, y, 0, 4, 2, 6), b = __builtin_shufflevector(x, y, 1, 5, 3, 7);
     const Four c = __builtin_shufflevector(z, w, 0, 4, 2, 6), d = __builtin_shufflevector(z, w, 1, 5, 3, 7);
     out[0] = __builtin_shufflevector(a, c, 0, 1, 4, 5), out[1] = __builtin_shufflevector(b, d, 0, 1, 4, 5);
     out[2] = __builtin_shufflevector(a, c, 2, 3, 6, 7), out[3] = __builtin_shufflevector(b, d, 2, 3, 6, 7);
   }
+  // The same in each half.
+  HWY_INLINE static void turn(const Lanes& x, const Lanes& y, const Lanes& z, const Lanes& w, Lanes* out) {
+    const Lanes a = __builtin_shufflevector(x, y, 0, 8, 1, 9, 4, 12, 5, 13);
+    const Lanes b = __builtin_shufflevector(x, y, 2, 10, 3, 11, 6, 14, 7, 15);
+    const Lanes c = __builtin_shufflevector(z, w, 0, 8, 1, 9, 4, 12, 5, 13);
+    const Lanes d = __builtin_shufflevector(z, w, 2, 10, 3, 11, 6, 14, 7, 15);
+    out[0] = __builtin_shufflevector(a, c, 0, 1, 8, 9, 4, 5, 12, 13);
+    out[1] = __builtin_shufflevector(a, c, 2, 3, 10, 11, 6, 7, 14, 15);
+    out[2] = __builtin_shufflevector(b, d, 0, 1, 8, 9, 4, 5, 12, 13);
+    out[3] = __builtin_shufflevector(b, d, 2, 3, 10, 11, 6, 7, 14, 15);
+  }
 };
 
-// Inline, like all that returns vectors: g++ 12 would clear half of one that is returned in a struct.
 template <int D>
-HWY_INLINE Mask<D> counting(const WideContact<D>& c, const Moving<D>* moving) {
-  Lanes<D> acts = all<D>(1);
-  for (std::uint32_t k = 0; c.guard && k < kLanes<D>; ++k) {
+HWY_INLINE Mask counting(const WideContact<D>& c, const Moving<D>* moving) {
+  Lanes acts = all(1);
+  for (std::uint32_t k = 0; c.guard && k < kLanes; ++k) {
     const Moving<D>&a = moving[c.a[k]], &b = moving[c.b[k]];
-    acts.set(k, a.pushed || b.pushed || a.hit || b.hit ? 1 : 0);
+    acts[k] = a.pushed || b.pushed || a.hit || b.hit ? 1 : 0;
   }
-  return acts > all<D>(0);
+  return acts > all(0);
 }
 
 template <int D>
 void end_substep(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes) {
   for (std::uint32_t k = 0; k < c.count; ++k) notes[k].total_push += points[k].push;
   if (!c.struck) return;
+  const Lanes zero = all(0);
   for (std::uint32_t k = 0; k < c.count; ++k) {
-    const Mask<D> lasts = notes[k].struck == all<D>(0);
-    points[k].push = pick(lasts, points[k].push, all<D>(0));
-    for (Lanes<D>& drag : points[k].drag) drag = pick(lasts, drag, all<D>(0));
-    notes[k].struck = all<D>(0);
+    const Mask lasts = notes[k].struck == zero;
+    points[k].push = pick(lasts, points[k].push, zero);
+    for (Lanes& drag : points[k].drag) drag = pick(lasts, drag, zero);
+    notes[k].struck = zero;
   }
   c.struck = false;
 }
 
+// Of a point, from the centres of mass.
+template <int D>
+HWY_INLINE void arms(const WideContact<D>& c, const WidePoint<D>& p, Lanes (&arm_a)[D], Lanes (&arm_b)[D]) {
+  for (int i = 0; i < D; ++i) arm_a[i] = p.arm[i] + c.from_a[i], arm_b[i] = p.arm[i] + c.from_b[i];
+}
+
+// Velocities while a contact is worked on: of b against a, of each one's turning, and what they were given.
+template <int D>
+struct Meeting {
+  static constexpr int T = kTurns<D>;
+  const Bodies<D>&a, &b;
+  Lanes velocity[D], spin_a[T], spin_b[T];
+  Lanes impulse[D], spun_a[T], spun_b[T];
+
+  HWY_INLINE Meeting(const Bodies<D>& first, const Bodies<D>& second) : a(first), b(second) {
+    for (int i = 0; i < D; ++i) {
+      velocity[i] = narrow(b.exact[0][i] - a.exact[0][i], b.exact[1][i] - a.exact[1][i]);
+      impulse[i] = all(0);
+    }
+    a.spin(spin_a), b.spin(spin_b);
+    for (int i = 0; i < T; ++i) spun_a[i] = spun_b[i] = all(0);
+  }
+  HWY_INLINE void give(const Lanes (&push)[D], const Lanes (&turn_a)[T], const Lanes (&turn_b)[T]) {
+    for (int i = 0; i < D; ++i) {
+      impulse[i] += push[i];
+      velocity[i] += (a.inverse_mass()[i] + b.inverse_mass()[i]) * push[i];
+    }
+    for (int i = 0; i < T; ++i) {
+      spun_a[i] += turn_a[i], spun_b[i] += turn_b[i];
+      spin_a[i] -= turn_a[i], spin_b[i] += turn_b[i];
+    }
+  }
+};
+
 template <int D>
 void push_some(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes, Moving<D>* moving, const Pass& pass) {
   constexpr int T = kTurns<D>;
-  const Mask<D> counts = counting(c, moving);
+  const Mask counts = counting(c, moving);
   if (c.guard && !any(counts)) {
     if (pass.last) end_substep(c, points, notes);
     return;
   }
-  const Lanes<D> zero = all<D>(0), one = all<D>(1), minus = all<D>(-1);
+  const Lanes zero = all(0), one = all(1);
   Bodies<D> a, b;
   a.load(moving, c.a), b.load(moving, c.b);
-  Lanes<D> way[D], arm_b[D], turn_a[T], turn_b[T];
+  Meeting<D> now(a, b);
+  Lanes way[D], arm_a[D], arm_b[D], turn_a[T], turn_b[T], spun_a[T], spun_b[T];
   for (int i = 0; i < D; ++i) way[i] = b.offset()[i] - a.offset()[i];
-  const Lanes<D> moved = dot<D>(c.normal, way);
+  const Lanes moved = dot<D>(c.normal, way);
   const Removal& removal = pass.removal;
-  Mask<D> pushed = zero > one;
+  Mask pushed = zero > one;
+  bool some_started = false;
   for (std::uint32_t k = 0; k < c.count; ++k) {
     WidePoint<D>& p = points[k];
-    for (int i = 0; i < D; ++i) arm_b[i] = p.arm[i] + c.between[i];
-    torque(p.arm, c.normal, turn_a), torque(arm_b, c.normal, turn_b);
-    const Lanes<D> gap = p.gap + moved + dot<T>(turn_b, b.angle()) - dot<T>(turn_a, a.angle());
-    const Mask<D> open = gap > zero;
-    Lanes<D> between[D];
-    for (int i = 0; i < D; ++i) between[i] = b.velocity()[i] - a.velocity()[i];
-    const Lanes<D> speed = dot<D>(c.normal, between) + dot<T>(turn_b, b.spin()) - dot<T>(turn_a, a.spin());
-    const Lanes<D> closes = gap / all<D>(removal.step);
-    const Lanes<D> before = p.push;
-    Lanes<D> after;
+    arms(c, p, arm_a, arm_b);
+    torque(arm_a, c.normal, turn_a), torque(arm_b, c.normal, turn_b);
+    a.turned_by(turn_a, spun_a), b.turned_by(turn_b, spun_b);
+    const Lanes gap = p.gap + moved + dot<T>(turn_b, b.angle()) - dot<T>(turn_a, a.angle());
+    const Mask open = gap > zero;
+    const Lanes speed = dot<D>(c.normal, now.velocity) + dot<T>(turn_b, now.spin_b) - dot<T>(turn_a, now.spin_a);
+    const Lanes closes = gap / all(removal.step);
+    const Lanes before = p.push;
+    Lanes after;
     if (pass.separate) {
-      const Lanes<D> opens =
-          larger(all<D>(removal.rate) * smaller(gap + all<D>(removal.slop), zero), all<D>(-removal.fastest));
-      const Lanes<D> bias = pick(open, closes, opens);
-      const Lanes<D> scale = pick(open, one, all<D>(pass.soft_mass)), leak = pick(open, zero, all<D>(pass.soft_leak));
+      const Lanes opens = larger(all(removal.rate) * smaller(gap + all(removal.slop), zero), all(-removal.fastest));
+      const Lanes bias = pick(open, closes, opens);
+      const Lanes scale = pick(open, one, all(pass.soft_mass)), leak = pick(open, zero, all(pass.soft_leak));
       after = larger(before - p.mass * scale * (speed + bias) - leak * before, zero);
     } else {
       // What has not closed yet is the next substep's.
       after = larger(before - p.mass * (speed + pick(open, closes, zero)), zero);
-      const Mask<D> waits = open & (before == zero);
+      const Mask waits = open & (before == zero);
       after = pick(waits, before, after);
     }
     after = pick(counts, after, before);
     p.push = after;
-    const Mask<D> pushes = counts & (after > zero);
+    const Mask pushes = counts & (after > zero);
     pushed |= pushes;
-    const Mask<D> strikes = pushes & (before == zero) & (speed < all<D>(-removal.strike));
-    const Mask<D> starts = pushes & (notes[k].when < zero);
-    if (any(starts)) {
-      const Mask<D> arrives = open & (speed < zero);
-      const Lanes<D> until = pick(arrives, smaller(gap / -speed, all<D>(removal.step)), zero);
-      notes[k].when = pick(starts, all<D>(pass.time) + until, notes[k].when);
+    const Mask strikes = pushes & (before == zero) & (speed < all(-removal.strike));
+    if (!c.begun) {
+      const Mask starts = pushes & (notes[k].when < zero);
+      if (any(starts)) {
+        const Mask arrives = open & (speed < zero);
+        const Lanes until = pick(arrives, smaller(gap / -speed, all(removal.step)), zero);
+        notes[k].when = pick(starts, all(pass.time) + until, notes[k].when);
+        some_started = true;
+      }
     }
     if (any(strikes)) notes[k].struck = pick(strikes, one, notes[k].struck), c.struck = true;
-    const Lanes<D> change = after - before;
-    Lanes<D> impulse[D];
+    const Lanes change = after - before;
+    Lanes impulse[D];
     for (int i = 0; i < D; ++i) impulse[i] = c.normal[i] * change;
-    for (int i = 0; i < T; ++i) turn_a[i] *= change, turn_b[i] *= change;
-    a.give(minus, impulse, turn_a), b.give(one, impulse, turn_b);
+    for (int i = 0; i < T; ++i) spun_a[i] *= change, spun_b[i] *= change;
+    now.give(impulse, spun_a, spun_b);
+  }
+  if (some_started) {
+    Mask waits = zero > one;
+    for (std::uint32_t k = 0; k < c.count; ++k) waits |= notes[k].when < zero;
+    c.begun = !any(waits);
   }
   if (pass.separate && any(pushed))
-    for (std::uint32_t k = 0; k < kLanes<D>; ++k)
-      if (pushed.part[k / 4][k % 4] != 0) moving[c.a[k]].pushed = moving[c.b[k]].pushed = true;
+    for (std::uint32_t k = 0; k < kLanes; ++k)
+      if (pushed[k] != 0) moving[c.a[k]].pushed = moving[c.b[k]].pushed = true;
   for (std::uint32_t k = 0; k < c.count; ++k) {
     WidePoint<D>& p = points[k];
-    const Lanes<D> most = c.friction * p.push;
-    Lanes<D> v[D];
-    for (int i = 0; i < D; ++i) arm_b[i] = p.arm[i] + c.between[i], v[i] = b.velocity()[i];
-    add_turning(b.spin(), arm_b, one, v);
-    for (int i = 0; i < D; ++i) v[i] -= a.velocity()[i];
-    add_turning(a.spin(), p.arm, minus, v);
-    for (int i = 0; i < D; ++i) v[i] += c.surface[i];
-    const Lanes<D> off = dot<D>(c.normal, v);
-    Lanes<D> wanted[D], change[D];
-    for (int i = 0; i < D; ++i) wanted[i] = p.drag[i] - (v[i] - c.normal[i] * off) * p.across;
-    const Lanes<D> length = dot<D>(wanted, wanted);
-    const Mask<D> slides = length > most * most;
+    const Lanes share = one / (c.friction * p.push);  // of what friction can do, for an impulse of one
+    arms(c, p, arm_a, arm_b);
+    Lanes v[D], turning_a[D], turning_b[D];
+    turning(now.spin_a, arm_a, turning_a), turning(now.spin_b, arm_b, turning_b);
+    for (int i = 0; i < D; ++i) v[i] = now.velocity[i] + turning_b[i] - turning_a[i] + c.surface[i];
+    const Lanes off = dot<D>(c.normal, v);
+    Lanes wanted[D], part[D], change[D];
+    for (int i = 0; i < D; ++i) {
+      wanted[i] = p.drag[i] - (v[i] - c.normal[i] * off) * p.across;
+      part[i] = wanted[i] * share;
+    }
+    // Told as a share, whose square neither overflows nor vanishes. Without a push it is infinite, or none of none.
+    const Lanes length = dot<D>(part, part);
+    const Mask slides = ~(length <= one);
     if (any(slides)) {
-      const Lanes<D> part = pick(slides, most / root(length), one);
-      for (int i = 0; i < D; ++i) wanted[i] *= part;
+      const Lanes kept = pick(slides, pick(length > one, one / root(length), zero), one);
+      for (int i = 0; i < D; ++i) wanted[i] *= kept;
     }
     for (int i = 0; i < D; ++i) {
       wanted[i] = pick(counts, wanted[i], p.drag[i]);
       change[i] = wanted[i] - p.drag[i];
       p.drag[i] = wanted[i];
     }
-    torque(p.arm, change, turn_a), torque(arm_b, change, turn_b);
-    a.give(minus, change, turn_a), b.give(one, change, turn_b);
+    torque(arm_a, change, turn_a), torque(arm_b, change, turn_b);
+    a.turned_by(turn_a, spun_a), b.turned_by(turn_b, spun_b);
+    now.give(change, spun_a, spun_b);
   }
+  a.give(-1, now.impulse, now.spun_a), b.give(1, now.impulse, now.spun_b);
   a.store(moving, c.a, c.lanes), b.store(moving, c.b, c.lanes);
   if (pass.last) end_substep(c, points, notes);
 }
@@ -306,59 +354,63 @@ void push_some(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes, Movi
 template <int D>
 void warm_some(WideContact<D>& c, WidePoint<D>* points, Moving<D>* moving) {
   constexpr int T = kTurns<D>;
-  const Mask<D> counts = counting(c, moving);
-  const Lanes<D> zero = all<D>(0);
-  Lanes<D> sum[D], turning_a[T], turning_b[T];
-  for (Lanes<D>& x : sum) x = zero;
+  const Mask counts = counting(c, moving);
+  const Lanes zero = all(0);
+  Lanes sum[D], turning_a[T], turning_b[T];
+  for (Lanes& x : sum) x = zero;
   for (int i = 0; i < T; ++i) turning_a[i] = turning_b[i] = zero;
-  Mask<D> some = zero > all<D>(1);
+  Mask some = zero > all(1);
   for (std::uint32_t k = 0; k < c.count; ++k) {
     WidePoint<D>& p = points[k];
-    const Mask<D> pushes = counts & (p.push > zero);
-    const Mask<D> keeps = pushes | ~counts;
+    const Mask pushes = counts & (p.push > zero);
+    const Mask keeps = pushes | ~counts;
     some |= pushes;
-    Lanes<D> impulse[D], turn[T];
+    Lanes impulse[D], turn[T], arm_a[D], arm_b[D];
     for (int i = 0; i < D; ++i) {
       p.drag[i] = pick(keeps, p.drag[i], zero);
       impulse[i] = pick(pushes, c.normal[i] * p.push + p.drag[i], zero);
       sum[i] += impulse[i];
     }
-    torque(p.arm, impulse, turn);
+    arms(c, p, arm_a, arm_b);
+    torque(arm_a, impulse, turn);
     for (int i = 0; i < T; ++i) turning_a[i] += turn[i];
-    Lanes<D> arm_b[D];
-    for (int i = 0; i < D; ++i) arm_b[i] = p.arm[i] + c.between[i];
     torque(arm_b, impulse, turn);
     for (int i = 0; i < T; ++i) turning_b[i] += turn[i];
   }
   if (!any(some)) return;
   Bodies<D> a, b;
   a.load(moving, c.a), b.load(moving, c.b);
-  a.give(all<D>(-1), sum, turning_a), b.give(all<D>(1), sum, turning_b);
+  Lanes spun[T];
+  a.turned_by(turning_a, spun);
+  a.give(-1, sum, spun);
+  b.turned_by(turning_b, spun);
+  b.give(1, sum, spun);
   a.store(moving, c.a, c.lanes), b.store(moving, c.b, c.lanes);
 }
 
-// Bodies that are wanted next, which may lie far apart.
+// What is wanted soon: bodies, which may lie far apart, and points, of which there are too many to be seen coming.
 template <int D>
-void fetch(const WideContact<D>& c, const Moving<D>* moving) {
-  constexpr std::size_t kLine = 64, kRead = Bodies<D>::kGroups * sizeof(Four);
-  for (const auto* who : {&c.a, &c.b})
-    for (const std::uint32_t body : *who)
-      for (std::size_t at = 0; at < kRead; at += kLine)
-        hwy::Prefetch(reinterpret_cast<const char*>(moving + body) + at);
+HWY_INLINE void fetch_ahead(const WideContact<D>* now, const WideContact<D>* last, const WidePoint<D>* points,
+                            const Moving<D>* moving) {
+  constexpr std::size_t kRead = offsetof(Moving<D>, narrow) + sizeof(Narrow<D>);
+  if (last - now > 2)
+    for (const auto* who : {&now[2].a, &now[2].b})
+      for (const std::uint32_t body : *who) math::fetch(moving + body, kRead);
+  if (last - now > 1) math::fetch(points + now[1].first, now[1].count * sizeof(WidePoint<D>));
 }
 
 template <int D>
 void push_all(WideContact<D>* first, WideContact<D>* last, WidePoint<D>* points, WideNote<D>* notes, Moving<D>* moving,
               const Pass& pass) {
   for (; first != last; ++first) {
-    if (last - first > 1) fetch(first[1], moving);
+    fetch_ahead(first, last, points, moving);
     push_some(*first, points + first->first, notes + first->first, moving, pass);
   }
 }
 template <int D>
 void warm_all(WideContact<D>* first, WideContact<D>* last, WidePoint<D>* points, Moving<D>* moving) {
   for (; first != last; ++first) {
-    if (last - first > 1) fetch(first[1], moving);
+    fetch_ahead(first, last, points, moving);
     warm_some(*first, points + first->first, moving);
   }
 }

@@ -19,46 +19,39 @@ struct Pass {
   bool last = false;  // of a substep: pushes are added up, and those that do not last end
 };
 
-using Four = double __attribute__((vector_size(32), aligned(32)));
+/// Contacts that are worked on side by side.
+inline constexpr std::uint32_t kLanes = 8;
 
-/// Contacts that are worked on side by side. In 2D in two vectors: one is worked on while the other waits for its
-/// result. In 3D there is enough to do meanwhile: twice as many are no faster, even where the registers hold them.
-template <int D>
-inline constexpr std::uint32_t kVectors = D == 2 ? 2 : 1;
-template <int D>
-inline constexpr std::uint32_t kLanes = 4 * kVectors<D>;
-
-/// A number of each of them.
-template <int D>
-struct Lanes {
-  Four part[kVectors<D>];
-  [[nodiscard]] double at(std::uint32_t lane) const { return part[lane / 4][lane % 4]; }
-  void set(std::uint32_t lane, double x) { part[lane / 4][lane % 4] = x; }
-};
+/// A number of each of them. Single precision is enough for impulses, since both bodies of a contact are given the
+/// same, and for the velocities of one against the other; those of the bodies themselves are in double precision.
+using Lanes = float __attribute__((vector_size(32), aligned(32)));
 
 template <int D>
 struct WidePoint {
-  Lanes<D> arm[D];  // from a's centre of mass
-  Lanes<D> mass, across;
-  Lanes<D> gap, push;
-  Lanes<D> drag[D];
+  Lanes arm[D];  // from where its contact says
+  Lanes mass, across;
+  Lanes gap, push;
+  Lanes drag[D];
 };
 /// What of a point is seldom looked at.
 template <int D>
 struct WideNote {
-  Lanes<D> total_push;
-  Lanes<D> when;
-  Lanes<D> struck;  // 1: its push does not last
+  Lanes total_push;
+  Lanes when;
+  Lanes struck;  // 1: its push does not last
 };
 template <int D>
 struct WideContact {
-  std::uint32_t a[kLanes<D>], b[kLanes<D>];
-  Lanes<D> normal[D], surface[D], friction;
-  Lanes<D> between[D];                 // from b's centre of mass to a's
+  std::uint32_t a[kLanes], b[kLanes];
+  Lanes normal[D], surface[D], friction;
+  // To where arms begin, from the centres of mass. It is one of them, that of the nearer body that can move, so that
+  // the arms of what is small are told as exactly as those of what is large.
+  Lanes from_a[D], from_b[D];
   std::uint32_t first = 0, count = 0;  // points
   std::uint32_t lanes = 0;             // in use; the others look at the bodies of the first
   bool guard = false;                  // each counts only once one of its bodies was hit by something else
   bool struck = false;                 // some note says so
+  bool begun = false;                  // every note tells when its point first pushed
 };
 
 /// The plain ones among contacts (those that roll, bounce or are solved at once are not), side by side in vector
@@ -81,9 +74,9 @@ class Wide {
  private:
   math::Many<WideContact<D>> contacts_;
   math::Many<WidePoint<D>> points_;
-  math::Many<WideNote<D>> notes_;                          // by point
-  std::vector<std::array<std::uint32_t, kLanes<D>>> who_;  // contacts, by lane
-  std::size_t guards_ = 0;                                 // from here on
+  math::Many<WideNote<D>> notes_;                       // by point
+  std::vector<std::array<std::uint32_t, kLanes>> who_;  // contacts, by lane
+  std::size_t guards_ = 0;                              // from here on
   // While taking: colours, by body and by contact, and contacts by colour and number of points.
   std::vector<std::uint64_t> used_;
   std::vector<std::uint32_t> key_, order_, start_;

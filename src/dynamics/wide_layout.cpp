@@ -14,6 +14,13 @@ bool plain(const Contact<D>& c, const Rows<D>& rows) {
   return c.count > 0 && c.restitution == 0 && c.rolling == 0 && !rows.at_once;
 }
 
+// Whether arms of a contact are told from a's centre of mass, or from b's.
+template <int D>
+bool from_a(const Contact<D>& c, const Moving<D>& a, const Moving<D>& b) {
+  if (movable(a) != movable(b)) return movable(a);
+  return c.points[0].arm_a.squaredNorm() <= c.points[0].arm_b.squaredNorm();
+}
+
 }  // namespace
 
 template <int D>
@@ -52,16 +59,17 @@ void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>
   // Now start_[k] is where kind k ends.
   for (std::uint32_t key = 0, at = 0; key < kKinds; ++key) {
     if (key == kColours * kCounts) guards_ = contacts_.size();
-    for (; at < start_[key]; at = std::min(at + kLanes<D>, start_[key])) {
+    for (; at < start_[key]; at = std::min(at + kLanes, start_[key])) {
       WideContact<D>& w = contacts_.emplace_back();
-      std::array<std::uint32_t, kLanes<D>>& who = who_.emplace_back();
+      std::array<std::uint32_t, kLanes>& who = who_.emplace_back();
       w.first = static_cast<std::uint32_t>(points_.size());
       w.count = key % kCounts + 1;
       w.guard = key >= kColours * kCounts;
       points_.resize(points_.size() + w.count);
       notes_.resize(points_.size());
-      w.lanes = std::min(start_[key] - at, kLanes<D>);
-      for (std::uint32_t lane = 0; lane < kLanes<D>; ++lane) {
+      w.lanes = std::min(start_[key] - at, kLanes);
+      for (std::uint32_t lane = 0; lane < kLanes; ++lane) {
+        const auto set = [lane](Lanes& to, double x) { to[lane] = static_cast<float>(x); };
         // An empty lane is a contact that has no mass.
         const bool empty = lane >= w.lanes;
         who[lane] = order_[empty ? at : at + lane];
@@ -69,22 +77,24 @@ void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>
         static const Rows<D> no_rows{};
         const Rows<D>& r = empty ? no_rows : rows[who[lane]];
         w.a[lane] = c.a, w.b[lane] = c.b;
-        w.friction.set(lane, c.friction);
+        set(w.friction, c.friction);
+        const bool near_a = from_a(c, moving[c.a], moving[c.b]);
         for (int i = 0; i < D; ++i) {
-          w.normal[i].set(lane, c.normal[i]), w.surface[i].set(lane, c.surface[i]);
-          w.between[i].set(lane, c.points[0].arm_b[i] - c.points[0].arm_a[i]);
+          set(w.normal[i], c.normal[i]), set(w.surface[i], c.surface[i]);
+          const double between = c.points[0].arm_b[i] - c.points[0].arm_a[i];
+          set(w.from_a[i], near_a ? 0 : -between), set(w.from_b[i], near_a ? between : 0);
         }
         for (std::uint32_t k = 0; k < w.count; ++k) {
           const SolverPoint<D>& from = c.points[k];
           WidePoint<D>& to = points_[w.first + k];
           for (int i = 0; i < D; ++i) {
-            to.arm[i].set(lane, from.arm_a[i]);
-            to.drag[i].set(lane, empty ? 0 : from.drag[i]);
+            set(to.arm[i], near_a ? from.arm_a[i] : from.arm_b[i]);
+            set(to.drag[i], empty ? 0 : from.drag[i]);
           }
-          to.mass.set(lane, r.points[k].mass), to.across.set(lane, r.points[k].across);
-          to.gap.set(lane, from.gap), to.push.set(lane, empty ? 0 : from.push);
+          set(to.mass, r.points[k].mass), set(to.across, r.points[k].across);
+          set(to.gap, from.gap), set(to.push, empty ? 0 : from.push);
           WideNote<D>& note = notes_[w.first + k];
-          note.total_push.set(lane, from.total_push), note.when.set(lane, from.when), note.struck.set(lane, 0);
+          set(note.total_push, from.total_push), set(note.when, from.when), set(note.struck, 0);
         }
       }
     }
@@ -96,14 +106,15 @@ void Wide<D>::give_back(std::span<Contact<D>> contacts) const {
   for (std::size_t i = 0; i < contacts_.size(); ++i) {
     const WideContact<D>& w = contacts_[i];
     for (std::uint32_t lane = 0; lane < w.lanes; ++lane) {
+      const auto told = [lane](const Lanes& from) { return static_cast<double>(from[lane]); };
       Contact<D>& c = contacts[who_[i][lane]];
       for (std::uint32_t k = 0; k < w.count; ++k) {
         const WidePoint<D>& from = points_[w.first + k];
         SolverPoint<D>& to = c.points[k];
-        to.push = from.push.at(lane);
-        for (int axis = 0; axis < D; ++axis) to.drag[axis] = from.drag[axis].at(lane);
+        to.push = told(from.push);
+        for (int axis = 0; axis < D; ++axis) to.drag[axis] = told(from.drag[axis]);
         const WideNote<D>& note = notes_[w.first + k];
-        to.total_push = note.total_push.at(lane), to.when = note.when.at(lane);
+        to.total_push = told(note.total_push), to.when = told(note.when);
       }
     }
   }

@@ -28,10 +28,9 @@ double mixed(Mixing how, double a, double b) {
 template <int D>
 double World<D>::Impl::way(const Pair<D>& p, double seconds) const {
   const world::ObjectState<D>&a = objects[p.object_a], &b = objects[p.object_b];
-  const dynamics::Body<D>&ba = bodies[a.body], &bb = bodies[b.body];
   const dynamics::Moving<D>&ma = solver.moving(a.body), &mb = solver.moving(b.body);
-  return (ma.velocity - mb.velocity).norm() * seconds + (ba.acceleration - bb.acceleration).norm() * seconds * seconds +
-         (ma.spin.norm() * a.swing + mb.spin.norm() * b.swing) * seconds;
+  return world::Pace<D>{ma.velocity, bodies[a.body].acceleration, ma.spin.norm() * a.swing}.way(
+      {mb.velocity, bodies[b.body].acceleration, mb.spin.norm() * b.swing}, seconds);
 }
 
 template <int D>
@@ -40,10 +39,13 @@ void World<D>::Impl::make_contacts() {
   contacts.clear();
   contact_pairs.clear();
   fast_pairs.clear();
-  ways.assign(1, 0.0);
-  for (std::size_t i = 1; i < bodies.size(); ++i)
-    ways.push_back((bodies[i].velocity.norm() + bodies[i].spin.norm() * objects[body_objects[i]].swing) * dt +
-                   bodies[i].acceleration.norm() * dt * dt);
+  paces.clear();
+  for (std::size_t i = 0; i < bodies.size(); ++i) {
+    const dynamics::Body<D>& b = bodies[i];
+    world::Pace<D> pace{b.velocity, b.acceleration, i > 0 ? b.spin.norm() * objects[body_objects[i]].swing : 0};
+    pace.alone = (b.velocity.norm() + pace.turning) * dt + b.acceleration.norm() * dt * dt;
+    paces.push_back(pace);
+  }
   for (std::size_t i = 0; i < pairs.size(); ++i) {
     Pair<D>& p = pairs[i];
     if (!p.responds || at_rest(p)) continue;
@@ -61,9 +63,10 @@ void World<D>::Impl::make_contacts() {
     // not pass through each other. Of those that move far for their size, contacts are found in each
     // substep.
     const double small = std::min(ca.extent, cb.extent);
-    double closing = ways[a.body] + ways[b.body];
+    const world::Pace<D>&pace_a = paces[a.body], &pace_b = paces[b.body];
+    double closing = pace_a.alone + pace_b.alone;
     if (a.careless && b.careless) closing = 0;
-    else if (closing > 0.5 * world::kFastPart * small) closing = way(p, dt);  // they may go the same way
+    else if (closing > 0.5 * world::kFastPart * small) closing = pace_a.way(pace_b, dt);  // they may go the same way
     const double thin = std::min(a.thin, b.thin);
     const double most = std::min(world::kFastPart * small, 0.5 * thin);
     // What touches already changes less, unless it is thin.

@@ -195,6 +195,19 @@ struct WaysSoFar {
   double turned = 0;     // the ways of their furthest points due to turning, added up
 };
 
+// How fast a body moves.
+template <int D>
+struct Pace {
+  Vec<D> velocity = kZero, acceleration = kZero;
+  double turning = 0;  // of its furthest point
+  double alone = 0;    // how far any of its points may get within the step
+  // How far two may come together within that time, at most.
+  [[nodiscard]] double way(const Pace& other, double seconds) const {
+    return (velocity - other.velocity).norm() * seconds +
+           (acceleration - other.acceleration).norm() * seconds * seconds + (turning + other.turning) * seconds;
+  }
+};
+
 // A slab between two, so that they need not be looked at again before they have come through it.
 template <int D>
 struct Slab {
@@ -434,7 +447,7 @@ struct World<D>::Impl {
   std::vector<world::Coming> coming, missed;       // of a substep; the latter do not meet if nothing hits them
   math::Many<dynamics::Contact<D>> held_contacts;  // of a substep: contacts that are not found anew
   std::vector<std::uint32_t> held_pairs;           // and theirs
-  std::vector<double> ways;                        // of bodies: how far any of its points may get within the step
+  std::vector<world::Pace<D>> paces;               // of bodies, as the step begins
   std::size_t steady_contacts = 0;
   std::vector<std::uint32_t> racers;   // bodies that may pass something in a substep
   std::vector<double> racing;          // by body: the square of the speed from which on it may
