@@ -116,13 +116,14 @@ void pass(benchmark::State& state, std::size_t n) {
     m.velocity = all.bodies[i].acceleration / 480, m.spin.setZero();
     m.inverse_mass = all.bodies[i].inverse_mass, m.inverse_inertia = all.bodies[i].inverse_inertia;
     m.moved.setZero(), m.turned.setZero(), m.shift.setZero(), m.turn_shift.setZero();
+    m.fixed = m.inverse_mass.isZero(0), m.movable = !m.fixed;
     m.narrow_mass(), m.narrow_way();
   }
-  std::vector<dynamics::Rows<D>> rows(n);
-  for (dynamics::Rows<D>& r : rows)
-    for (dynamics::Row<D>& row : r.points) row.mass = row.across = 0.1;
+  std::vector<dynamics::Listed> listed;
+  for (const dynamics::Contact<D>& c : all.contacts)
+    listed.push_back({c.a, c.b, static_cast<std::uint8_t>(c.count), false, true});
   dynamics::Wide<D> wide;
-  wide.take(moving, all.contacts, rows, 0, n);
+  wide.take(moving, all.contacts, listed, 0, n);
   dynamics::Pass how;
   how.removal = {1.0 / 480, 60, 0.0005, 3, 1};
   how.soft_mass = 0.9, how.soft_leak = 0.1;

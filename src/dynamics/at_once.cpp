@@ -11,6 +11,7 @@ namespace colvik::dynamics {
 namespace {
 
 constexpr std::uint32_t kNone = 0xffffffff;
+constexpr double kStill = -1;
 
 template <int D>
 Vec<D> velocity_at(const Contact<D>& c, const SolverPoint<D>& p, const Moving<D>& a, const Moving<D>& b) {
@@ -20,23 +21,24 @@ Vec<D> velocity_at(const Contact<D>& c, const SolverPoint<D>& p, const Moving<D>
 }  // namespace
 
 template <int D>
-void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts, std::size_t end) {
+void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<const Listed> listed,
+                     std::span<const Contact<D>> contacts) {
   used_ = 0;
   held_.clear();
+  light_.resize(moving.size());
+  for (std::size_t i = 0; i < moving.size(); ++i)
+    light_[i] = moving[i].movable ? moving[i].inverse_mass.maxCoeff() : kStill;
   const auto n = static_cast<std::uint32_t>(moving.size());
   // Neighbours, by body; depth: contacts away from what does not move.
   start_.assign(n + 1, 0);
-  const auto counts = [](const Contact<D>& c) { return !c.guard && c.count > 0; };
-  for (std::size_t i = 0; i < end; ++i)
-    if (counts(contacts[i])) ++start_[contacts[i].a], ++start_[contacts[i].b];
+  const auto counts = [](const Listed& c) { return !c.guard && c.count > 0; };
+  for (const Listed& c : listed)
+    if (counts(c)) ++start_[c.a], ++start_[c.b];
   std::exclusive_scan(start_.begin(), start_.end(), start_.begin(), 0U);
   next_.assign(start_.begin(), start_.end());
   first_.resize(start_[n]);
-  for (std::size_t i = 0; i < end; ++i)
-    if (counts(contacts[i])) {
-      first_[next_[contacts[i].a]++] = contacts[i].b;
-      first_[next_[contacts[i].b]++] = contacts[i].a;
-    }
+  for (const Listed& c : listed)
+    if (counts(c)) first_[next_[c.a]++] = c.b, first_[next_[c.b]++] = c.a;
   depth_.assign(n, kNone);
   root_.assign(n, kNone);
   const auto neighbours = [&](std::uint32_t body) {
@@ -44,8 +46,8 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<const Contact<
   };
   queue_.clear();
   for (std::uint32_t i = 0; i < n; ++i)
-    if (movable(moving[i]) && std::any_of(neighbours(i).begin(), neighbours(i).end(),
-                                          [&](std::uint32_t other) { return !movable(moving[other]); }))
+    if (light_[i] != kStill && std::any_of(neighbours(i).begin(), neighbours(i).end(),
+                                           [&](std::uint32_t other) { return light_[other] == kStill; }))
       depth_[i] = 1, queue_.push_back(i);
   std::uint32_t deepest = 0;
   bool heavy = false;
@@ -53,14 +55,14 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<const Contact<
     const std::uint32_t body = queue_[at];
     deepest = std::max(deepest, depth_[body]);
     for (const std::uint32_t other : neighbours(body)) {
-      if (!movable(moving[other])) continue;
+      if (light_[other] == kStill) continue;
       if (depth_[other] == kNone) depth_[other] = depth_[body] + 1, queue_.push_back(other);
-      heavy = heavy || moving[body].inverse_mass.maxCoeff() > kHeavy * moving[other].inverse_mass.maxCoeff();
+      heavy = heavy || light_[body] > kHeavy * light_[other];
     }
   }
   if (deepest < kHigh && !heavy) return;
   // Each island from its first body on.
-  held_.assign(end, 0);
+  held_.assign(listed.size(), 0);
   place_.resize(n);
   for (const std::uint32_t source : queue_) {
     if (root_[source] != kNone) continue;
@@ -72,22 +74,23 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<const Contact<
       const std::uint32_t body = members_[at];
       high = std::max(high, depth_[body]);
       for (const std::uint32_t other : neighbours(body)) {
-        if (!movable(moving[other])) continue;
-        heavy = heavy || (depth_[other] >= depth_[body] &&
-                          moving[body].inverse_mass.maxCoeff() > kHeavy * moving[other].inverse_mass.maxCoeff());
+        if (light_[other] == kStill) continue;
+        heavy = heavy || (depth_[other] >= depth_[body] && light_[body] > kHeavy * light_[other]);
         if (root_[other] == kNone) root_[other] = source, members_.push_back(other);
       }
     }
     if (high < kHigh && !heavy) continue;
-    std::sort(members_.begin(), members_.end(),
-              [&](std::uint32_t x, std::uint32_t y) { return depth_[x] != depth_[y] ? depth_[x] > depth_[y] : x < y; });
+    sorted_.clear();  // by depth, the greatest first, then by body
+    for (const std::uint32_t body : members_) sorted_.push_back(std::uint64_t{~depth_[body]} << 32 | body);
+    std::sort(sorted_.begin(), sorted_.end());
+    for (std::uint32_t k = 0; k < members_.size(); ++k) members_[k] = static_cast<std::uint32_t>(sorted_[k]);
     for (std::uint32_t k = 0; k < members_.size(); ++k) place_[members_[k]] = k;
     // What the factors fill lies between a body and its first neighbour in this order.
     double work = 0;
     for (std::uint32_t k = 0; k < members_.size(); ++k) {
       std::uint32_t least = k;
       for (const std::uint32_t other : neighbours(members_[k]))
-        if (movable(moving[other])) least = std::min(least, place_[other]);
+        if (light_[other] != kStill) least = std::min(least, place_[other]);
       work += static_cast<double>(k - least) * static_cast<double>(k - least);
     }
     if (work > kWidest * kWidest * static_cast<double>(members_.size())) continue;
@@ -98,9 +101,9 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<const Contact<
     island.factored.clear();
     for (const std::uint32_t body : members_) root_[body] = n + static_cast<std::uint32_t>(used_ - 1);
   }
-  for (std::size_t i = 0; i < end; ++i) {
-    if (!counts(contacts[i])) continue;
-    for (const std::uint32_t body : {contacts[i].a, contacts[i].b})
+  for (std::size_t i = 0; i < listed.size() && used_ > 0; ++i) {
+    if (!counts(listed[i])) continue;
+    for (const std::uint32_t body : {listed[i].a, listed[i].b})
       if (root_[body] != kNone && root_[body] >= n && held_[i] == 0) {
         islands_[root_[body] - n].contacts.push_back(static_cast<std::uint32_t>(i));
         held_[i] = 1;
@@ -114,7 +117,7 @@ template <int D>
 void AtOnce<D>::lay_out(Island& island, std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts) {
   for (std::uint32_t k = 0; k < island.bodies.size(); ++k) place_[island.bodies[k]] = k;
   std::vector<std::vector<std::uint32_t>> above(island.bodies.size());  // of each body, neighbours before it
-  const auto place = [&](std::uint32_t body) { return movable(moving[body]) ? place_[body] : kNone; };
+  const auto place = [&](std::uint32_t body) { return moving[body].movable ? place_[body] : kNone; };
   island.lines.clear();
   for (const std::uint32_t i : island.contacts) {
     const Contact<D>& c = contacts[i];
@@ -123,7 +126,7 @@ void AtOnce<D>::lay_out(Island& island, std::span<const Moving<D>> moving, std::
     const auto part = [&](std::uint32_t body, const Vec<D>& u, const Vec<D>& arm) {
       Part p = Part::Zero();
       const Moving<D>& m = moving[body];
-      if (!movable(m)) return p;
+      if (!m.movable) return p;
       p << u, torque(arm, u);
       for (int axis = 0; axis < D; ++axis)
         if (m.inverse_mass[axis] == 0) p[axis] = 0;

@@ -20,9 +20,9 @@ namespace colvik::dynamics {
 template <int D>
 class AtOnce {
  public:
-  /// Finds the islands among the contacts before `end`, and marks their rows: those that are high or have heavy on
-  /// light, unless they are so wide that factors would be dear. Cost: linear in contacts and bodies.
-  void find(std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts, std::size_t end);
+  /// Finds the islands among the contacts: those that are high or have heavy on light, unless they are so wide that
+  /// factors would be dear. Cost: linear in contacts and bodies, but for sorting those of such islands.
+  void find(std::span<const Moving<D>> moving, std::span<const Listed> listed, std::span<const Contact<D>> contacts);
   [[nodiscard]] bool empty() const { return used_ == 0; }
   [[nodiscard]] bool holds(std::size_t contact) const { return contact < held_.size() && held_[contact] != 0; }
 
@@ -64,8 +64,10 @@ class AtOnce {
 
   std::deque<Island> islands_;  // factors stay where they are
   std::size_t used_ = 0;
-  std::vector<std::uint8_t> held_;                                                    // by contact
-  std::vector<std::uint32_t> place_;                                                  // of a body within its island
+  std::vector<double> light_;          // greatest inverse mass, by body; below 0: nothing moves it
+  std::vector<std::uint64_t> sorted_;  // members by depth
+  std::vector<std::uint8_t> held_;     // by contact
+  std::vector<std::uint32_t> place_;   // of a body within its island
   std::vector<std::uint32_t> root_, depth_, first_, next_, queue_, members_, start_;  // by body, while searching
 };
 

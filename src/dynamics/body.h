@@ -9,19 +9,19 @@
 
 namespace colvik::dynamics {
 
-/// The pose is that of the centre of mass.
+/// The pose is that of the centre of mass. What every substep reads comes first.
 template <int D>
-struct Body {
+struct alignas(64) Body {
   Vec<D> centre = Vec<D>::Zero();
   Vec<D> rest = Vec<D>::Zero();  // what the centre leaves out, see math::Place
   Rotation<D> rotation;
-  Vec<D> velocity = Vec<D>::Zero();
-  Spin<D> spin = Spin<D>::Zero();
-  Vec<D> inverse_mass = Vec<D>::Zero();             // along each axis; 0: moved by its owner, locked, or never
   Inertia<D> inverse_inertia = Inertia<D>::Zero();  // in the body's frame
   Inertia<D> inertia = Inertia<D>::Zero();          // likewise
-  std::array<bool, kTurnAxes<D>> locked_turns{};    // axes of the world
-  Vec<D> acceleration = Vec<D>::Zero();             // from gravity and forces
+  Vec<D> velocity = Vec<D>::Zero();
+  Spin<D> spin = Spin<D>::Zero();
+  Vec<D> inverse_mass = Vec<D>::Zero();           // along each axis; 0: moved by its owner, locked, or never
+  std::array<bool, kTurnAxes<D>> locked_turns{};  // axes of the world
+  Vec<D> acceleration = Vec<D>::Zero();           // from gravity and forces
   Spin<D> torque = Spin<D>::Zero();
   double drag = 0, spin_drag = 0;
 };

@@ -1,6 +1,8 @@
 // How bodies move between contacts.
 #include <Eigen/LU>
 
+#include <algorithm>
+
 #include "dynamics/solver.h"
 #include "math/decay.h"
 #include "math/fine.h"
@@ -25,17 +27,25 @@ bool uneven(const Inertia<3>& inertia) {
 
 }  // namespace
 
+template <int D>
+Turns Solver<D>::turns_of(const Body<D>& b) {
+  const bool locked = std::any_of(b.locked_turns.begin(), b.locked_turns.end(), [](bool x) { return x; });
+  if (b.inverse_inertia(0, 0) == 0) return Turns::evenly;
+  if (locked) return Turns::locked;
+  if constexpr (D == 3)
+    if (uneven(b.inertia)) return Turns::unevenly;
+  return Turns::evenly;
+}
+
 // The inverse inertia in the world's frame; axes about which it cannot turn give nothing.
 template <int D>
-Inertia<D> Solver<D>::inverse_inertia(const Body<D>& b) {
+Inertia<D> Solver<D>::inverse_inertia(const Body<D>& b, Turns turns) {
+  if (turns == Turns::evenly) return b.inverse_inertia;
   if constexpr (D == 2) {
-    return b.locked_turns[0] ? Inertia<2>(Inertia<2>::Zero()) : b.inverse_inertia;
+    return Inertia<2>(Inertia<2>::Zero());
   } else {
-    if (b.inverse_inertia(0, 0) == 0) return b.inverse_inertia;
-    const bool locked = b.locked_turns[0] || b.locked_turns[1] || b.locked_turns[2];
-    if (!uneven(b.inertia) && !locked) return b.inverse_inertia;
     const auto axes = matrix<3>(b.rotation);
-    if (!locked) return axes * b.inverse_inertia * axes.transpose();
+    if (turns == Turns::unevenly) return axes * b.inverse_inertia * axes.transpose();
     // What turns freely is the inverse of the free part of the inertia.
     Inertia<3> inertia = axes * b.inertia * axes.transpose();
     for (int i = 0; i < 3; ++i)
@@ -51,30 +61,28 @@ Inertia<D> Solver<D>::inverse_inertia(const Body<D>& b) {
 }
 template <int D>
 void Solver<D>::set_inertia(std::size_t body) {
-  moving_[body].inverse_inertia = inverse_inertia(bodies_[body]);
-  moving_[body].narrow_mass();
+  Moving<D>& m = moving_[body];
+  m.inverse_inertia = inverse_inertia(bodies_[body], m.turns);
+  m.narrow_mass();
 }
 
 template <int D>
 void Solver<D>::accelerate() {
-  for (std::size_t i = 0; i < bodies_.size(); ++i) {
-    const Body<D>& b = bodies_[i];
+  for (std::size_t i = 0; i < moving_.size(); ++i) {
     Moving<D>& m = moving_[i];
-    m.narrow_way();
-    m.gain.setZero();
-    if (!b.inverse_mass.isZero(0) || !b.inverse_inertia.isZero(0)) {
+    if (!m.steady) {
+      const Body<D>& b = bodies_[i];
       if (b.drag > 0) {
         // Exact for constant forces: v' = a - drag v.
         const double left = math::decay(b.drag * h_);
         m.gain = m.velocity * (left - 1) + b.acceleration * ((1 - left) / b.drag);
-      } else {
-        m.gain = b.acceleration * h_;
       }
-      m.velocity += m.gain;
       if (!b.torque.isZero(0)) m.spin += m.inverse_inertia * b.torque * h_;
       if (b.spin_drag > 0) m.spin *= math::decay(b.spin_drag * h_);
     }
-    m.speed = m.velocity.squaredNorm(), m.spinning = m.spin.squaredNorm();
+    m.velocity += m.gain;
+    if (m.hit) m.narrow_way();
+    m.speed = static_cast<float>(m.velocity.squaredNorm()), m.spinning = static_cast<float>(m.spin.squaredNorm());
   }
 }
 
@@ -89,13 +97,14 @@ void Solver<D>::move() {
   for (std::size_t i = 0; i < bodies_.size(); ++i) {
     Body<D>& b = bodies_[i];
     Moving<D>& m = moving_[i];
-    Vec<D> by = m.velocity * h_ + m.shift;
+    Vec<D> by = m.velocity * h_;
+    if (m.hit) by += m.shift;
     // Without contact the way is that of the mean velocity, which follows the parabola exactly.
     if (!m.pushed) by -= m.gain * (0.5 * h_);
     m.moved += by, m.way = by;
     carry(b, by);
-    m.shift.setZero();
     if (!m.spin.isZero(0) || m.hit) turn(i);
+    if (m.hit) m.shift.setZero(), m.turn_shift.setZero();
     m.narrow_way();
   }
 }
@@ -109,9 +118,7 @@ void Solver<D>::turn(std::size_t body) {
   Moving<D>& m = moving_[body];
   Spin<D> by = m.spin * h_;
   if constexpr (D == 3) {
-    const bool locked = b.locked_turns[0] || b.locked_turns[1] || b.locked_turns[2];
-    const bool nutates = !locked && b.inverse_inertia(0, 0) > 0 && by.squaredNorm() > 1e-10 && uneven(b.inertia);
-    if (nutates) {
+    if (m.turns == Turns::unevenly && by.squaredNorm() > 1e-10) {
       const Vec<3> momentum = b.rotation * Vec<3>(b.inertia * (b.rotation.inverse() * m.spin));
       const auto spin_at = [&](const Rotation<3>& r) -> Spin<3> {
         return r * Vec<3>(b.inverse_inertia * (r.inverse() * momentum));
@@ -120,14 +127,12 @@ void Solver<D>::turn(std::size_t body) {
       m.spin = spin_at(Rotation<3>::from_spin(by) * b.rotation);
     }
   }
-  const Rotation<D> change = Rotation<D>::from_spin(by + m.turn_shift);
-  b.rotation = change * b.rotation;
+  if (m.hit) by += m.turn_shift;
+  b.rotation = Rotation<D>::from_spin(by) * b.rotation;
   b.rotation.normalize();
-  by += m.turn_shift;
   m.turned += by;
   m.turning += by.norm();
-  m.turn_shift.setZero();
-  if constexpr (D == 3) set_inertia(body);
+  if (m.turns != Turns::evenly) set_inertia(body);
 }
 
 template class Solver<2>;

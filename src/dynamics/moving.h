@@ -28,27 +28,41 @@ struct Narrow {
   std::array<float, kTurns*(kTurns + 1) / 2> inverse_inertia;  // of the symmetric matrix, row by row from its diagonal
 };
 
-/// A body while it is being solved.
+/// How a body's inertia follows its turning.
+enum class Turns : std::uint8_t {
+  evenly,    // it is the same in every direction, or there is none
+  unevenly,  // it turns along, and the body nutates
+  locked,    // about some of the world's axes it cannot turn
+};
+
+/// A body while it is being solved. In parts by who looks at them how often, each on lines of memory of its own.
 template <int D>
 struct alignas(64) Moving {
-  // What passes over contacts read, side by side in this order (see Wide): a line of memory in 2D, two in 3D.
+  // What passes over contacts read, side by side in this order (see Wide), and what every substep asks of every body: a
+  // line in 2D, two in 3D.
   Vec<D> velocity;
   Spin<D> spin;
   Narrow<D> narrow;
+  bool pushed = false;   // by a contact, in this substep
+  bool hit = false;      // at a time of its own, in this substep
+  bool fixed = true;     // no push moves its centre,
+  bool movable = false;  // or it turns
+  bool steady = true;    // nothing but `gain` changes its velocity between contacts
+  Turns turns = Turns::evenly;
+  float speed = 0, spinning = 0;  // squares of velocity and spin before contacts act in this substep
 
-  Vec<D> inverse_mass;
+  // Of each substep.
+  alignas(64) Vec<D> moved;  // since the step began
+  Spin<D> turned;            // likewise, small turns added up
+  Vec<D> gain;               // of velocity in this substep from gravity, forces and drag
+  double turning = 0;        // since the step began, sizes of turns added up
+  Vec<D> way;                // in the last substep
+
+  // Of bodies that are hit, and of contacts that are not worked on side by side.
+  alignas(64) Vec<D> inverse_mass;
   Inertia<D> inverse_inertia;  // in the world's frame
-
-  Vec<D> moved;        // since the step began
-  Vec<D> way;          // in the last substep
-  Spin<D> turned;      // likewise, small turns added up
-  double turning = 0;  // likewise, their sizes added up
-  Vec<D> gain;         // of velocity in this substep from gravity, forces and drag
-  Vec<D> shift;        // due to hits within this substep, which act from their time on
+  Vec<D> shift;                // due to hits within this substep, which act from their time on
   Spin<D> turn_shift;
-  double speed = 0, spinning = 0;  // squares of velocity and spin before contacts act in this substep
-  bool pushed = false;             // by a contact, in this substep
-  bool hit = false;                // at a time of its own, in this substep
 
   void narrow_mass() {
     for (int i = 0; i < D; ++i) narrow.inverse_mass[i] = static_cast<float>(inverse_mass[i]);
@@ -56,17 +70,30 @@ struct alignas(64) Moving {
       for (int k = i; k < kTurnAxes<D>; ++k) narrow.inverse_inertia[at++] = static_cast<float>(inverse_inertia(i, k));
   }
   void narrow_way() {
-    for (int i = 0; i < D; ++i) narrow.offset[i] = static_cast<float>(moved[i] + shift[i]);
-    for (int i = 0; i < kTurnAxes<D>; ++i) narrow.angle[i] = static_cast<float>(turned[i] + turn_shift[i]);
+    const Vec<D> offset = hit ? Vec<D>(moved + shift) : moved;
+    const Spin<D> angle = hit ? Spin<D>(turned + turn_shift) : turned;
+    for (int i = 0; i < D; ++i) narrow.offset[i] = static_cast<float>(offset[i]);
+    for (int i = 0; i < kTurnAxes<D>; ++i) narrow.angle[i] = static_cast<float>(angle[i]);
   }
 };
 
-template <int D>
-bool movable(const Moving<D>& m) {
-  return !m.inverse_mass.isZero(0) || !m.inverse_inertia.isZero(0);
-}
+/// How a contact is worked on.
+enum class Worked : std::uint8_t {
+  alone,    // after others
+  at_once,  // likewise, and together with others before, see AtOnce
+  wide,     // side by side with others, by Wide, which has its impulses
+};
 
-/// What of a point stays the same through the step.
+/// What is asked of a contact to find out how, close together for all.
+struct Listed {
+  std::uint32_t a = 0, b = 0;
+  std::uint8_t count = 0;
+  bool guard = false;
+  bool plain = false;  // it neither bounces nor rolls
+  Worked worked = Worked::alone;
+};
+
+/// What of a point of a contact that is not worked on side by side stays the same through the step.
 template <int D>
 struct Row {
   double mass = 0;         // along the normal
@@ -76,9 +103,7 @@ struct Row {
 template <int D>
 struct Rows {
   std::array<Row<D>, contact::kMostPoints<D>> points;
-  Inertia<D> turning;    // effective inertia of the pair
-  bool at_once = false;  // solved together with others, see AtOnce
-  bool wide = false;     // its impulses are kept by Wide
+  Inertia<D> turning;  // effective inertia of the pair
 };
 
 inline std::array<Vec<2>, 1> tangents(const Vec<2>& n) { return {Vec<2>(-n.y(), n.x())}; }

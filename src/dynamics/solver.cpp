@@ -3,6 +3,7 @@
 #include <Eigen/LU>
 
 #include <algorithm>
+#include <utility>
 
 #include "dynamics/tolerances.h"
 
@@ -20,14 +21,22 @@ void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings)
   pass_.soft_mass = c / (1 + c);
   pass_.soft_leak = 1 / (1 + c);
   moving_.resize(bodies.size());
+  fastest_ = 0;
   for (std::size_t i = 0; i < bodies.size(); ++i) {
     const Body<D>& b = bodies[i];
     Moving<D>& m = moving_[i];
     m.velocity = b.velocity, m.spin = b.spin;
     m.inverse_mass = b.inverse_mass;
     m.moved.setZero(), m.turned.setZero(), m.turning = 0;
-    m.gain.setZero(), m.shift.setZero(), m.turn_shift.setZero();
+    m.shift.setZero(), m.turn_shift.setZero();
     m.pushed = m.hit = false;
+    m.turns = turns_of(b);
+    m.fixed = b.inverse_mass.isZero(0);
+    m.movable = !m.fixed || !b.inverse_inertia.isZero(0);
+    m.steady = !m.movable || (b.drag <= 0 && b.spin_drag <= 0 && b.torque.isZero(0));
+    m.gain = m.movable ? Vec<D>(b.acceleration * h_) : Vec<D>(kZero);
+    m.narrow_way();
+    fastest_ = std::max(fastest_, m.velocity.squaredNorm());
     set_inertia(i);
   }
   contacts_ = {};
@@ -40,88 +49,92 @@ template <int D>
 void Solver<D>::set(std::span<Contact<D>> contacts) {
   contacts_ = contacts;
   whole_ = contacts.size();
-  measure(0);
-  prepare(0);
-  at_once_.find(moving_, contacts_, whole_);
-  for (std::size_t i = 0; i < whole_; ++i) rows_[i].at_once = at_once_.holds(i);
+  measure(0, 0);
+  at_once_.find(moving_, listed_, contacts_);
+  for (std::size_t i = 0; i < whole_; ++i)
+    if (at_once_.holds(i)) listed_[i].worked = Worked::at_once;
   take(steady_, 0, whole_);
 }
 
 template <int D>
 void Solver<D>::replace(std::span<Contact<D>> contacts, std::size_t fresh, std::size_t fast) {
   contacts_ = contacts;
-  measure(fresh);
-  prepare(whole_);
+  measure(whole_, fresh);
   take(late_, whole_, fast);
   take(quick_, fast, contacts_.size());
 }
 
-// What was measured is the gap of this moment; gap_now adds what was moved since the step began.
+// Contacts from `first` on, of which those from `fresh` on are new. What was measured of these is the gap of this
+// moment; gap_now adds what was moved since the step began.
 template <int D>
-void Solver<D>::measure(std::size_t fresh) {
-  for (std::size_t i = fresh; i < contacts_.size(); ++i)
-    for (Point& p : points(contacts_[i])) {
-      const double gap = p.gap;
-      p.gap = p.total_push = p.approach = 0, p.when = -1;
-      p.gap = gap - gap_now(contacts_[i], p);
-    }
-}
-
-template <int D>
-void Solver<D>::take(Batch& batch, std::size_t first, std::size_t end) {
-  batch.wide.take(moving_, contacts_, rows_, first, end);
-  batch.alone.clear();
-  for (std::size_t i = first; i < end; ++i)
-    if (!rows_[i].wide) batch.alone.push_back(static_cast<std::uint32_t>(i));
-}
-
-// Masses and tangents of contacts from `first` on.
-template <int D>
-void Solver<D>::prepare(std::size_t first) {
-  rows_.resize(contacts_.size());
+void Solver<D>::measure(std::size_t first, std::size_t fresh) {
+  listed_.resize(first);
   while (!bouncing_.empty() && bouncing_.back() >= first) bouncing_.pop_back();
   for (std::size_t i = first; i < contacts_.size(); ++i) {
     Contact<D>& c = contacts_[i];
-    Rows<D>& rows = rows_[i];
-    rows.at_once = rows.wide = false;
-    const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
     if (c.restitution > 0) bouncing_.push_back(static_cast<std::uint32_t>(i));
-    const Vec<D> easy = a.inverse_mass + b.inverse_mass;
-    for (int k = 0; k < c.count; ++k) {
-      Point& p = c.points[k];
-      Row<D>& row = rows.points[k];
-      const auto give = [&](const Vec<D>& u, const Vec<D>& v) {  // how much velocity along v an impulse along u gives
-        return u.dot(easy.cwiseProduct(v)) + torque(p.arm_a, u).dot(a.inverse_inertia * torque(p.arm_a, v)) +
-               torque(p.arm_b, u).dot(b.inverse_inertia * torque(p.arm_b, v));
-      };
-      row.turn_a = torque(p.arm_a, c.normal), row.turn_b = torque(p.arm_b, c.normal);
-      const double along = c.normal.dot(easy.cwiseProduct(c.normal)) + row.turn_a.dot(a.inverse_inertia * row.turn_a) +
-                           row.turn_b.dot(b.inverse_inertia * row.turn_b);
-      row.mass = along > 0 ? 1 / along : 0;
-      // Of the tangents the one along which an impulse moves them most: with its mass no step is too
-      // long, and what slides is held back straight against its way.
-      const std::array<Vec<D>, D - 1> t = tangents(c.normal);
-      double across = give(t[0], t[0]);
-      if constexpr (D == 3) {
-        const double other = give(t[1], t[1]), mixed = give(t[0], t[1]), half = (across - other) / 2;
-        across = (across + other) / 2 + std::sqrt(half * half + mixed * mixed);
+    listed_.push_back({c.a, c.b, static_cast<std::uint8_t>(c.count), c.guard, c.restitution == 0 && c.rolling == 0});
+    for (Point& p : points(c)) {
+      if (i >= fresh) {
+        const double gap = std::exchange(p.gap, 0);
+        p.total_push = p.approach = 0, p.when = -1;
+        p.gap = substep_ > 0 ? gap - gap_now(c, p) : gap;
       }
-      row.across = across > 0 ? 1 / across : 0;
       if (c.friction > 0) p.drag -= c.normal * c.normal.dot(p.drag);
       else p.drag.setZero();
       p.approach = std::max(p.approach, -c.normal.dot(relative_velocity(c, p)));
-    }
-    if (c.rolling > 0) {
-      const Inertia<D> both = a.inverse_inertia + b.inverse_inertia;
-      rows.turning =
-          both.trace() > 0 && both.determinant() > 0 ? Inertia<D>(both.inverse()) : Inertia<D>(Inertia<D>::Zero());
     }
   }
 }
 
 template <int D>
+void Solver<D>::take(Batch& batch, std::size_t first, std::size_t end) {
+  batch.wide.take(moving_, contacts_, listed_, first, end);
+  batch.alone.clear();
+  rows_.resize(contacts_.size());
+  for (std::size_t i = first; i < end; ++i)
+    if (listed_[i].worked != Worked::wide) {
+      batch.alone.push_back(static_cast<std::uint32_t>(i));
+      prepare(i);
+    }
+}
+
+// Masses of a contact.
+template <int D>
+void Solver<D>::prepare(std::size_t contact) {
+  const Contact<D>& c = contacts_[contact];
+  Rows<D>& rows = rows_[contact];
+  const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  const Vec<D> easy = a.inverse_mass + b.inverse_mass;
+  for (int k = 0; k < c.count; ++k) {
+    const Point& p = c.points[k];
+    Row<D>& row = rows.points[k];
+    const auto give = [&](const Vec<D>& u, const Vec<D>& v) {  // how much velocity along v an impulse along u gives
+      return u.dot(easy.cwiseProduct(v)) + torque(p.arm_a, u).dot(a.inverse_inertia * torque(p.arm_a, v)) +
+             torque(p.arm_b, u).dot(b.inverse_inertia * torque(p.arm_b, v));
+    };
+    row.turn_a = torque(p.arm_a, c.normal), row.turn_b = torque(p.arm_b, c.normal);
+    const double along = give(c.normal, c.normal);
+    row.mass = along > 0 ? 1 / along : 0;
+    // Of the tangents the one along which an impulse moves them most: with its mass no step is too
+    // long, and what slides is held back straight against its way.
+    const std::array<Vec<D>, D - 1> t = tangents(c.normal);
+    double across = give(t[0], t[0]);
+    if constexpr (D == 3) {
+      const double other = give(t[1], t[1]), mixed = give(t[0], t[1]), half = (across - other) / 2;
+      across = (across + other) / 2 + std::sqrt(half * half + mixed * mixed);
+    }
+    row.across = across > 0 ? 1 / across : 0;
+  }
+  if (c.rolling > 0) {
+    const Inertia<D> both = a.inverse_inertia + b.inverse_inertia;
+    rows.turning =
+        both.trace() > 0 && both.determinant() > 0 ? Inertia<D>(both.inverse()) : Inertia<D>(Inertia<D>::Zero());
+  }
+}
+
+template <int D>
 void Solver<D>::substep() {
-  for (Moving<D>& m : moving_) m.pushed = m.hit = false;
   pass_.time = time();
   hits();
   accelerate();
@@ -192,7 +205,7 @@ void Solver<D>::push(bool separate) {
     pass_.last = last && !separate;
     batch.wide.push(moving_, pass_, false);
     for (const std::uint32_t i : batch.alone)
-      if (counts(contacts_[i])) push_contact(contacts_[i], rows_[i], pass_);
+      if (counts(contacts_[i])) push_contact(contacts_[i], rows_[i], listed_[i].worked, pass_);
     batch.wide.push(moving_, pass_, true);
   };
   push(steady_, true);
@@ -201,7 +214,7 @@ void Solver<D>::push(bool separate) {
 }
 
 template <int D>
-void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, const Pass& pass) {
+void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, const Pass& pass) {
   const Removal& removal = pass.removal;
   const bool separate = pass.separate;
   Moving<D>&a = moving_[c.a], &b = moving_[c.b];
@@ -216,7 +229,7 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, const Pass& pas
     if (!separate && gap > 0 && p.push == 0) continue;  // what has not closed yet is the next substep's
     double bias = 0, mass_scale = 1, leak = 0;
     if (gap > 0 || separate) bias = removal.speed(gap);
-    if (rows.at_once && separate) mass_scale = 1 / (1 + kGive), leak = kGive / (1 + kGive);
+    if (worked == Worked::at_once && separate) mass_scale = 1 / (1 + kGive), leak = kGive / (1 + kGive);
     else if (separate && gap <= 0) mass_scale = pass.soft_mass, leak = pass.soft_leak;
     const double speed = c.normal.dot(vb - va) + row.turn_b.dot(wb) - row.turn_a.dot(wa);
     const double before = p.push;

@@ -41,12 +41,16 @@ class Solver {
   void substep();
   void end();
   /// Puts a body elsewhere in the middle of the step.
-  void shift(std::size_t body, const Vec<D>& by) { carry(bodies_[body], by), moving_[body].moved += by; }
+  void shift(std::size_t body, const Vec<D>& by) {
+    carry(bodies_[body], by), moving_[body].moved += by;
+    moving_[body].narrow_way();
+  }
 
   /// Of b against a at a point, now.
   [[nodiscard]] Vec<D> relative_velocity(const Contact<D>& c, const SolverPoint<D>& p) const;
   [[nodiscard]] double time() const { return substep_ * h_; }  // since the step began
   [[nodiscard]] const Moving<D>& moving(std::size_t body) const { return moving_[body]; }
+  [[nodiscard]] double fastest() const { return fastest_; }  // the square of the greatest speed now
 
  private:
   using Point = SolverPoint<D>;
@@ -56,15 +60,16 @@ class Solver {
     std::vector<std::uint32_t> alone;
   };
 
-  void measure(std::size_t fresh);
+  void measure(std::size_t first, std::size_t fresh);
   void take(Batch& batch, std::size_t first, std::size_t end);
-  void prepare(std::size_t first);
-  [[nodiscard]] static Inertia<D> inverse_inertia(const Body<D>& b);
+  void prepare(std::size_t contact);
+  [[nodiscard]] static Turns turns_of(const Body<D>& b);
+  [[nodiscard]] static Inertia<D> inverse_inertia(const Body<D>& b, Turns turns);
   void set_inertia(std::size_t body);
   void accelerate();
   void warm_start(Contact<D>& c);
   void push(bool separate);
-  void push_contact(Contact<D>& c, const Rows<D>& rows, const Pass& pass);
+  void push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, const Pass& pass);
   void resist_turning(Contact<D>& c, const Rows<D>& rows);
   void hits();
   bool hit(Contact<D>& c, const Rows<D>& rows);
@@ -84,7 +89,8 @@ class Solver {
   std::span<Body<D>> bodies_;
   std::span<Contact<D>> contacts_;
   math::Many<Moving<D>> moving_;
-  math::Many<Rows<D>> rows_;
+  std::vector<Listed> listed_;           // by contact
+  math::Many<Rows<D>> rows_;             // likewise, of those that are not worked on side by side
   std::vector<std::uint32_t> bouncing_;  // contacts with restitution
   std::vector<std::uint32_t> wild_;      // bodies that are to be calmed
   struct Allowed {
@@ -98,6 +104,7 @@ class Solver {
   std::size_t whole_ = 0;  // contacts of the whole step
   int substep_ = 0;
   double h_ = 0;
+  double fastest_ = 0;
   Pass pass_;
 };
 

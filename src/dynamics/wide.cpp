@@ -388,6 +388,76 @@ void warm_some(WideContact<D>& c, WidePoint<D>* points, Moving<D>* moving) {
   a.store(moving, c.a, c.lanes), b.store(moving, c.b, c.lanes);
 }
 
+// How impulses along u at these arms turn two bodies.
+template <int D>
+struct Twist {
+  static constexpr int T = kTurns<D>;
+  Lanes a[T], b[T], spun_a[T], spun_b[T];
+
+  HWY_INLINE void of(const Lanes (&u)[D], const Lanes (&arm_a)[D], const Lanes (&arm_b)[D], const Bodies<D>& first,
+                     const Bodies<D>& second) {
+    torque(arm_a, u, a), torque(arm_b, u, b);
+    first.turned_by(a, spun_a), second.turned_by(b, spun_b);
+  }
+  // How much velocity along another one's way an impulse along this one's gives by turning.
+  HWY_INLINE Lanes gives(const Twist& other) const { return dot<T>(a, other.spun_a) + dot<T>(b, other.spun_b); }
+};
+
+HWY_INLINE void tangents(const Lanes (&n)[2], Lanes (&out)[1][2]) { out[0][0] = -n[1], out[0][1] = n[0]; }
+HWY_INLINE void tangents(const Lanes (&n)[3], Lanes (&out)[2][3]) {
+  // Crossing with the axis least along n is never degenerate.
+  Lanes size[3];
+  for (int i = 0; i < 3; ++i) size[i] = larger(n[i], -n[i]);
+  const Mask z = (size[2] < size[0]) & (size[2] < size[1]), y = ~z & (size[1] < size[0]);
+  const Lanes zero = all(0);
+  out[0][0] = pick(z, n[1], pick(y, -n[2], zero));
+  out[0][1] = pick(z, -n[0], pick(y, zero, n[2]));
+  out[0][2] = pick(z, zero, pick(y, n[0], -n[1]));
+  const Lanes length = root(dot<3>(out[0], out[0]));
+  for (int i = 0; i < 3; ++i) out[0][i] /= length;
+  torque(n, out[0], out[1]);
+}
+
+// Masses of the points of a contact whose lanes are marked by a mass of 1 or none. Across it is of the tangents the
+// one along which an impulse moves the two most: with its mass no step is too long, and what slides is held back
+// straight against its way.
+template <int D>
+void weigh_some(const WideContact<D>& c, WidePoint<D>* points, const Moving<D>* moving) {
+  Bodies<D> a, b;
+  a.load(moving, c.a), b.load(moving, c.b);
+  const Lanes zero = all(0), one = all(1);
+  Lanes along[D - 1][D], arm_a[D], arm_b[D];
+  tangents(c.normal, along);
+  Lanes easy = zero, easy_across[D - 1];
+  for (Lanes& x : easy_across) x = zero;
+  [[maybe_unused]] Lanes easy_mixed = zero;
+  for (int i = 0; i < D; ++i) {
+    const Lanes both = a.inverse_mass()[i] + b.inverse_mass()[i];
+    easy += both * c.normal[i] * c.normal[i];
+    for (int t = 0; t < D - 1; ++t) easy_across[t] += both * along[t][i] * along[t][i];
+    if constexpr (D == 3) easy_mixed += both * along[0][i] * along[1][i];
+  }
+  for (std::uint32_t k = 0; k < c.count; ++k) {
+    WidePoint<D>& p = points[k];
+    arms(c, p, arm_a, arm_b);
+    Twist<D> twist;
+    twist.of(c.normal, arm_a, arm_b, a, b);
+    const Lanes gives = easy + twist.gives(twist);
+    twist.of(along[0], arm_a, arm_b, a, b);
+    Lanes across = easy_across[0] + twist.gives(twist);
+    if constexpr (D == 3) {
+      Twist<D> second;
+      second.of(along[1], arm_a, arm_b, a, b);
+      const Lanes other = easy_across[1] + second.gives(second), mixed = easy_mixed + twist.gives(second);
+      const Lanes half = all(0.5) * (across - other);
+      across = all(0.5) * (across + other) + root(half * half + mixed * mixed);
+    }
+    const Mask used = p.mass > zero;
+    p.mass = pick(used & (gives > zero), one / gives, zero);
+    p.across = pick(used & (across > zero), one / across, zero);
+  }
+}
+
 // What is wanted soon: bodies, which may lie far apart, and points, of which there are too many to be seen coming.
 template <int D>
 HWY_INLINE void fetch_ahead(const WideContact<D>* now, const WideContact<D>* last, const WidePoint<D>* points,
@@ -415,6 +485,14 @@ void warm_all(WideContact<D>* first, WideContact<D>* last, WidePoint<D>* points,
   }
 }
 
+template <int D>
+void weigh_all(const WideContact<D>* first, const WideContact<D>* last, WidePoint<D>* points, const Moving<D>* moving) {
+  for (; first != last; ++first) {
+    fetch_ahead(first, last, points, moving);
+    weigh_some(*first, points + first->first, moving);
+  }
+}
+
 void push_2(WideContact<2>* first, WideContact<2>* last, WidePoint<2>* points, WideNote<2>* notes, Moving<2>* moving,
             const Pass& pass) {
   push_all(first, last, points, notes, moving, pass);
@@ -430,6 +508,13 @@ void warm_3(WideContact<3>* first, WideContact<3>* last, WidePoint<3>* points, M
   warm_all(first, last, points, moving);
 }
 
+void weigh_2(const WideContact<2>* first, const WideContact<2>* last, WidePoint<2>* points, const Moving<2>* moving) {
+  weigh_all(first, last, points, moving);
+}
+void weigh_3(const WideContact<3>* first, const WideContact<3>* last, WidePoint<3>* points, const Moving<3>* moving) {
+  weigh_all(first, last, points, moving);
+}
+
 }  // namespace colvik::dynamics::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
@@ -439,6 +524,8 @@ HWY_EXPORT(push_2);
 HWY_EXPORT(push_3);
 HWY_EXPORT(warm_2);
 HWY_EXPORT(warm_3);
+HWY_EXPORT(weigh_2);
+HWY_EXPORT(weigh_3);
 
 template <>
 void Wide<2>::warm_start(std::span<Moving<2>> moving) {
@@ -448,6 +535,16 @@ void Wide<2>::warm_start(std::span<Moving<2>> moving) {
 template <>
 void Wide<3>::warm_start(std::span<Moving<3>> moving) {
   HWY_DYNAMIC_DISPATCH(warm_3)
+  (contacts_.data(), contacts_.data() + contacts_.size(), points_.data(), moving.data());
+}
+template <>
+void Wide<2>::weigh(std::span<const Moving<2>> moving) {
+  HWY_DYNAMIC_DISPATCH(weigh_2)
+  (contacts_.data(), contacts_.data() + contacts_.size(), points_.data(), moving.data());
+}
+template <>
+void Wide<3>::weigh(std::span<const Moving<3>> moving) {
+  HWY_DYNAMIC_DISPATCH(weigh_3)
   (contacts_.data(), contacts_.data() + contacts_.size(), points_.data(), moving.data());
 }
 template <>

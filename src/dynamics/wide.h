@@ -28,8 +28,8 @@ using Lanes = float __attribute__((vector_size(32), aligned(32)));
 
 template <int D>
 struct WidePoint {
-  Lanes arm[D];  // from where its contact says
-  Lanes mass, across;
+  Lanes arm[D];        // from where its contact says
+  Lanes mass, across;  // along the normal, and along the tangent in which it is least
   Lanes gap, push;
   Lanes drag[D];
 };
@@ -61,8 +61,9 @@ struct WideContact {
 template <int D>
 class Wide {
  public:
-  /// Takes contacts from `first` to `end` with their impulses, and marks their rows. Cost: linear.
-  void take(std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts, std::span<Rows<D>> rows,
+  /// Takes contacts from `first` to `end` that are to be worked on alone, with their impulses, and marks them. Cost:
+  /// linear.
+  void take(std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts, std::span<Listed> listed,
             std::size_t first, std::size_t end);
   /// Tells the contacts their impulses, and when they began to push.
   void give_back(std::span<Contact<D>> contacts) const;
@@ -72,6 +73,8 @@ class Wide {
   void push(std::span<Moving<D>> moving, const Pass& pass, bool guards);
 
  private:
+  void weigh(std::span<const Moving<D>> moving);
+
   math::Many<WideContact<D>> contacts_;
   math::Many<WidePoint<D>> points_;
   math::Many<WideNote<D>> notes_;                       // by point

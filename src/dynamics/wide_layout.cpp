@@ -1,7 +1,9 @@
 // Which contacts are worked on side by side, and their numbers between the two forms.
 #include <bit>
+#include <cstddef>
 
 #include "dynamics/wide.h"
+#include "math/fetch.h"
 
 namespace colvik::dynamics {
 namespace {
@@ -9,22 +11,22 @@ namespace {
 constexpr std::uint32_t kNobody = 0xffffffff;
 constexpr unsigned kColours = 64;
 
-template <int D>
-bool plain(const Contact<D>& c, const Rows<D>& rows) {
-  return c.count > 0 && c.restitution == 0 && c.rolling == 0 && !rows.at_once;
-}
-
 // Whether arms of a contact are told from a's centre of mass, or from b's.
 template <int D>
 bool from_a(const Contact<D>& c, const Moving<D>& a, const Moving<D>& b) {
-  if (movable(a) != movable(b)) return movable(a);
+  if (a.movable != b.movable) return a.movable;
   return c.points[0].arm_a.squaredNorm() <= c.points[0].arm_b.squaredNorm();
+}
+
+template <int D>
+COLVIK_FETCHES void fetch(const Contact<D>& c, std::uint32_t count) {
+  math::fetch(&c, offsetof(Contact<D>, points) + count * sizeof(SolverPoint<D>));
 }
 
 }  // namespace
 
 template <int D>
-void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts, std::span<Rows<D>> rows,
+void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts, std::span<Listed> listed,
                    std::size_t first, std::size_t end) {
   constexpr std::uint32_t kCounts = contact::kMostPoints<D>, kKinds = 2 * kColours * kCounts;
   contacts_.clear(), points_.clear(), notes_.clear(), who_.clear();
@@ -35,20 +37,19 @@ void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>
   key_.assign(end - first, kNobody);
   start_.assign(kKinds + 1, 0);
   for (std::size_t i = first; i < end; ++i) {
-    const Contact<D>& c = contacts[i];
-    rows[i].wide = false;
-    if (!plain(c, rows[i])) continue;
+    Listed& c = listed[i];
+    if (c.worked != Worked::alone || !c.plain || c.count == 0) continue;
     const std::size_t kind = c.guard ? moving.size() : 0;
     std::uint64_t taken = 0;
-    const bool has_a = movable(moving[c.a]), has_b = movable(moving[c.b]);
+    const bool has_a = moving[c.a].movable, has_b = moving[c.b].movable;
     if (has_a) taken |= used_[kind + c.a];
     if (has_b) taken |= used_[kind + c.b];
     const auto colour = static_cast<unsigned>(std::countr_one(taken));
     if (colour == kColours) continue;
     if (has_a) used_[kind + c.a] |= std::uint64_t{1} << colour;
     if (has_b) used_[kind + c.b] |= std::uint64_t{1} << colour;
-    rows[i].wide = true;
-    key_[i - first] = ((c.guard ? kColours : 0) + colour) * kCounts + static_cast<std::uint32_t>(c.count - 1);
+    c.worked = Worked::wide;
+    key_[i - first] = ((c.guard ? kColours : 0) + colour) * kCounts + c.count - 1;
     ++start_[key_[i - first] + 1];
   }
   for (std::uint32_t k = 0; k < kKinds; ++k) start_[k + 1] += start_[k];
@@ -60,6 +61,8 @@ void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>
   for (std::uint32_t key = 0, at = 0; key < kKinds; ++key) {
     if (key == kColours * kCounts) guards_ = contacts_.size();
     for (; at < start_[key]; at = std::min(at + kLanes, start_[key])) {
+      for (std::size_t k = at + kLanes; k < std::min<std::size_t>(at + 2 * kLanes, order_.size()); ++k)
+        fetch(contacts[order_[k]], key % kCounts + 1);
       WideContact<D>& w = contacts_.emplace_back();
       std::array<std::uint32_t, kLanes>& who = who_.emplace_back();
       w.first = static_cast<std::uint32_t>(points_.size());
@@ -74,8 +77,6 @@ void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>
         const bool empty = lane >= w.lanes;
         who[lane] = order_[empty ? at : at + lane];
         const Contact<D>& c = contacts[who[lane]];
-        static const Rows<D> no_rows{};
-        const Rows<D>& r = empty ? no_rows : rows[who[lane]];
         w.a[lane] = c.a, w.b[lane] = c.b;
         set(w.friction, c.friction);
         const bool near_a = from_a(c, moving[c.a], moving[c.b]);
@@ -91,7 +92,7 @@ void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>
             set(to.arm[i], near_a ? from.arm_a[i] : from.arm_b[i]);
             set(to.drag[i], empty ? 0 : from.drag[i]);
           }
-          set(to.mass, r.points[k].mass), set(to.across, r.points[k].across);
+          set(to.mass, empty ? 0 : 1);
           set(to.gap, from.gap), set(to.push, empty ? 0 : from.push);
           WideNote<D>& note = notes_[w.first + k];
           set(note.total_push, from.total_push), set(note.when, from.when), set(note.struck, 0);
@@ -99,12 +100,15 @@ void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>
       }
     }
   }
+  weigh(moving);
 }
 
 template <int D>
 void Wide<D>::give_back(std::span<Contact<D>> contacts) const {
   for (std::size_t i = 0; i < contacts_.size(); ++i) {
     const WideContact<D>& w = contacts_[i];
+    if (i + 1 < contacts_.size())
+      for (const std::uint32_t next : who_[i + 1]) fetch(contacts[next], contacts_[i + 1].count);
     for (std::uint32_t lane = 0; lane < w.lanes; ++lane) {
       const auto told = [lane](const Lanes& from) { return static_cast<double>(from[lane]); };
       Contact<D>& c = contacts[who_[i][lane]];

@@ -42,46 +42,62 @@ void World<D>::Impl::make_contacts() {
   paces.clear();
   for (std::size_t i = 0; i < bodies.size(); ++i) {
     const dynamics::Body<D>& b = bodies[i];
-    world::Pace<D> pace{b.velocity, b.acceleration, i > 0 ? b.spin.norm() * objects[body_objects[i]].swing : 0};
-    pace.alone = (b.velocity.norm() + pace.turning) * dt + b.acceleration.norm() * dt * dt;
-    paces.push_back(pace);
+    paces.push_back({b.velocity, b.acceleration, i > 0 ? b.spin.norm() * objects[body_objects[i]].swing : 0});
   }
+  const auto alone = [&](const world::Brief<D>& o) {
+    const world::Pace<D>& p = paces[o.body];
+    return (p.velocity.norm() + p.turning) * dt + p.acceleration.norm() * dt * dt;
+  };
+  for (const std::uint32_t slot : movers) briefs[slot].alone = alone(briefs[slot]);
+  active_pairs.clear();
+  constexpr std::size_t kAhead = 8;  // pairs
   for (std::size_t i = 0; i < pairs.size(); ++i) {
+    if (i + kAhead < pairs.size()) {
+      const Pair<D>& soon = pairs[i + kAhead];
+      for (const std::uint32_t at : {soon.a, soon.b}) math::fetch(&colliders[at], 1);
+      for (const std::uint32_t slot : {soon.object_a, soon.object_b}) math::fetch(&briefs[slot], 1);
+    }
     Pair<D>& p = pairs[i];
-    if (!p.responds || at_rest(p)) continue;
+    if (!p.responds || at_rest(p)) {
+      active_pairs.push_back(static_cast<std::uint32_t>(i));
+      continue;
+    }
     if (walks(p) && carries_walker(p)) {
       p.kept.clear();
       p.impulse = 0;
+      active_pairs.push_back(static_cast<std::uint32_t>(i));
       continue;
     }
-    p.approach = p.impulse = 0;
-    p.gap = std::numeric_limits<double>::max();
-    p.when = p.until = -1;
     const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
     const world::Brief<D>&a = briefs[p.object_a], &b = briefs[p.object_b];
     // Shapes that may meet within this step are in contact already, across a gap, so that fast ones do
     // not pass through each other. Of those that move far for their size, contacts are found in each
     // substep.
     const double small = std::min(ca.extent, cb.extent);
-    const world::Pace<D>&pace_a = paces[a.body], &pace_b = paces[b.body];
-    double closing = pace_a.alone + pace_b.alone;
+    double closing = a.alone + b.alone;
     if (a.careless && b.careless) closing = 0;
-    else if (closing > 0.5 * world::kFastPart * small) closing = pace_a.way(pace_b, dt);  // they may go the same way
+    else if (closing > 0.5 * world::kFastPart * small)
+      closing = paces[a.body].way(paces[b.body], dt);  // they may go the same way
     const double thin = std::min(a.thin, b.thin);
     const double most = std::min(world::kFastPart * small, 0.5 * thin);
     // What touches already changes less, unless it is thin.
     const double touching_most = std::max(most, std::min(world::kFastTouching * small, thin));
-    p.fast = closing > (p.touching ? touching_most : most);
+    const bool fast = closing > (p.touching ? touching_most : most);
     // Those further apart than this can neither push nor count as touching in this step.
-    const double reach = (p.fast       ? world::kMargin
+    const double reach = (fast         ? world::kMargin
                           : p.touching ? world::kLetGo
                                        : world::kTouching) *
                              settings.metre +
                          closing;
-    if (p.slab.left(ways_so_far(p)) > reach) {
+    const bool apart = p.slab.left(ways_so_far(p)) > reach;
+    if (apart && p.idle) continue;
+    p.forget();
+    p.idle = apart && !(p.touching || p.passed || p.left || walks(p));
+    if (!p.idle) active_pairs.push_back(static_cast<std::uint32_t>(i));
+    if (apart) {
       p.kept.clear(), p.standing.clear();
       p.let_through = false;
-    } else if (p.fast) {
+    } else if (fast) {
       world::FastPair<D> f{static_cast<std::uint32_t>(i), most, std::min(touching_most, 0.5 * thin)};
       if (!p.touching) {
         look_at(f, 2 * reach);
@@ -256,9 +272,10 @@ void World<D>::Impl::note_contact(const dynamics::Contact<D>& c, std::uint32_t p
 
 template <int D>
 void World<D>::Impl::read_contacts() {
-  std::vector<Pair<D>*> deep;
+  deep.clear();
   for (std::size_t i = 0; i < contacts.size(); ++i) note_contact(contacts[i], contact_pairs[i], true);
-  for (Pair<D>& p : pairs) {
+  for (const std::uint32_t i : active_pairs) {
+    Pair<D>& p = pairs[i];
     if (!p.responds || at_rest(p) || walks(p)) continue;
     const double reach = (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
     const bool before = p.touching;
@@ -269,22 +286,21 @@ void World<D>::Impl::read_contacts() {
     p.passed = bounced && !before;
     p.left = before && !p.touching;
     p.squeezed = false;
-    if (p.touching && p.gap < -world::kLetGo * settings.metre) deep.push_back(&p);
+    if (!p.touching || p.gap >= -world::kLetGo * settings.metre) continue;
+    const bool moves_a = objects[p.object_a].shown.body == BodyKind::dynamic,
+               moves_b = objects[p.object_b].shown.body == BodyKind::dynamic;
+    if (moves_a != moves_b) deep.emplace_back(moves_a ? p.object_a : p.object_b, i);
   }
   // Squeezed is what stays deep in two things that do not yield, from opposite sides.
-  const auto pressed = [&](const Pair<D>& p) {  // the dynamic object, if it is one against another
-    const std::uint32_t a = p.object_a, b = p.object_b;
-    const bool moves_a = objects[a].shown.body == BodyKind::dynamic,
-               moves_b = objects[b].shown.body == BodyKind::dynamic;
-    return std::pair(moves_a != moves_b, moves_a ? a : b);
-  };
   const auto inward = [&](const Pair<D>& p) {
     return Vec<D>(objects[p.object_a].shown.body == BodyKind::dynamic ? -p.normal : p.normal);
   };
-  for (Pair<D>* p : deep)
-    for (Pair<D>* q : deep)
-      if (pressed(*p).first && pressed(*p) == pressed(*q) && inward(*p).dot(inward(*q)) < -0.5)
-        p->squeezed = q->squeezed = true;
+  std::sort(deep.begin(), deep.end());
+  for (std::size_t i = 0; i < deep.size(); ++i)
+    for (std::size_t k = i; k < deep.size() && deep[k].first == deep[i].first; ++k) {
+      Pair<D>&p = pairs[deep[i].second], &q = pairs[deep[k].second];
+      if (inward(p).dot(inward(q)) < -0.5) p.squeezed = q.squeezed = true;
+    }
 }
 
 template struct World<2>::Impl;

@@ -30,6 +30,7 @@ void World<D>::Impl::gather_bodies() {
   trailed.clear();
   trails.clear();
   racing.assign(1, std::numeric_limits<double>::max());
+  least_racing = racing[0];
   for (std::size_t i = 0; i < movers.size(); ++i) {
     if (i + 4 < movers.size()) fetch_object(movers[i + 4]);
     const std::uint32_t slot = movers[i];
@@ -63,6 +64,7 @@ void World<D>::Impl::gather_bodies() {
     const double leap = 0.5 * o.thin * settings.rate * settings.substeps;
     racing.push_back(s.body == BodyKind::dynamic && o.continuous && o.thin > 0 ? leap * leap
                                                                                : std::numeric_limits<double>::max());
+    least_racing = std::min(least_racing, racing.back());
     if (s.body == BodyKind::kinematic) continue;
     if (s.velocity.norm() > o.thin * settings.rate) {
       o.trail = static_cast<std::int32_t>(trailed.size());

@@ -193,8 +193,9 @@ void World<D>::Impl::begin_substep() {
   note_trails();
   const double h = 1 / (settings.rate * settings.substeps), margin = world::kMargin * settings.metre;
   racers.clear();
-  for (std::uint32_t i = 1; i < bodies.size(); ++i)
-    if (solver.moving(i).velocity.squaredNorm() > racing[i]) racers.push_back(i);
+  if (solver.fastest() > least_racing)
+    for (std::uint32_t i = 1; i < bodies.size(); ++i)
+      if (solver.moving(i).velocity.squaredNorm() > racing[i]) racers.push_back(i);
   if (fast_pairs.empty()) return;
   look_ahead(h, margin);
   contacts.resize(steady_contacts), contact_pairs.resize(steady_contacts);

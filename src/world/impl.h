@@ -152,6 +152,7 @@ struct alignas(64) Brief {
   double turned = 0;             // the ways of its furthest points due to turning, at most, added up
   double way = 0;                // of any of its points in the last step, at most
   double thin = kNever;          // of a dynamic object
+  double alone = 0;              // how far any of its points may get within the running step
   std::uint32_t body = kNoBody;  // index into the bodies of the running step
   bool careless = true;          // it may pass through others
 };
@@ -223,31 +224,40 @@ struct Slab {
   }
 };
 
-// Two colliders whose padded bounds overlap and that may meet.
+// Two colliders whose padded bounds overlap and that may meet. What every step asks of every pair comes first; most are
+// apart, and of these nothing else is looked at.
 template <int D>
-struct Pair {
+struct alignas(64) Pair {
   std::uint32_t a = 0, b = 0;                // collider slots; a's serial is the smaller
   std::uint32_t object_a = 0, object_b = 0;  // of their objects
-  std::uint64_t serial_a = 0, serial_b = 0;
   Channel channel = Channel::solid;
   bool responds = false;  // solid and at least one side dynamic
   bool touching = false;
-  bool fast = false;    // its contacts are found anew in each substep
   bool passed = false;  // touched and left again within the step
   bool left = false;    // no longer touches since this step
   bool squeezed = false;
-  bool unsure = true;  // whether its bounds still overlap, though none of the two was looked at again
+  bool unsure = true;        // whether its bounds still overlap, though none of the two was looked at again
+  bool idle = false;         // it responds, was apart in the last step too, and has nothing to tell or to forget
+  bool let_through = false;  // by a one-way surface, on request, until the two are apart
+  Slab<D> slab{};            // as they were when contact was last looked for
+  std::uint64_t serial_a = 0, serial_b = 0;
+
   double gap = 0, approach = 0, impulse = 0;
   double closing = 0;              // speed at which the gap closes at the end of the step
   double when = -1, until = -1;    // seconds into the step at which it began and ended to touch; below 0: not in it
   Vec<D> normal = Vec<D>::Zero();  // world, from a to b
   Vec<D> point = Vec<D>::Zero();   // world
   std::vector<Kept<D>> kept;       // of the last step
-  Slab<D> slab{};                  // as they were when contact was last looked for
-  bool let_through = false;        // by a one-way surface, on request, until the two are apart
   std::vector<std::uint32_t> standing;  // one-way pieces it came down on, until it leaves them
   // For the next search for contacts, of shapes that go on from it: one; none of others, so that most pairs are small.
   std::vector<contact::Start<D>> start;
+
+  // It is about to be told what it does in a step.
+  void forget() {
+    approach = impulse = 0;
+    gap = std::numeric_limits<double>::max();
+    when = until = -1;
+  }
 };
 
 // Two colliders whose padded bounds overlap; a's serial is the smaller.
@@ -414,6 +424,7 @@ struct World<D>::Impl {
   std::vector<world::Candidate> candidates;       // likewise, by serials
   std::size_t still_moved = 0;                    // times a still object was moved
   math::Many<world::Pair<D>> pairs, spare_pairs;  // by (serial_a, serial_b); for merging
+  std::vector<std::uint32_t> active_pairs;        // of the running step, in order: the others stay apart
   math::Many<world::Touch<D>> touches, touches_before;
   std::vector<world::Ended> ended;         // by key
   std::vector<world::Resting<D>> resting;  // by group; empty ones are free
@@ -451,11 +462,13 @@ struct World<D>::Impl {
   std::size_t steady_contacts = 0;
   std::vector<std::uint32_t> racers;   // bodies that may pass something in a substep
   std::vector<double> racing;          // by body: the square of the speed from which on it may
+  double least_racing = 0;             // of these
   std::vector<std::uint32_t> trailed;  // bodies whose way within the step is noted
   std::vector<Pose<D>> trails;         // by substep, then in their order
   std::size_t held_back = 0;
-  std::vector<std::uint32_t> group_of, roots;   // of bodies, when some may sleep
-  std::vector<contact::Manifold<D>> manifolds;  // of the pair at hand
+  std::vector<std::uint32_t> group_of, roots;                 // of bodies, when some may sleep
+  std::vector<std::pair<std::uint32_t, std::uint32_t>> deep;  // what is deep in what does not yield: it, and the pair
+  std::vector<contact::Manifold<D>> manifolds;                // of the pair at hand
   std::vector<world::Kept<D>> kept_before;
 
   std::vector<std::pair<std::size_t, Listener>> listeners;
@@ -548,7 +561,11 @@ struct World<D>::Impl {
   void push_on_time();  // push.cpp
   bool push(ObjectId id, const Vec<D>& force, const Spin<D>& torque, const std::optional<Vec<D>>& point, bool at_once);
   void gather_bodies();
-  void give_body(world::ObjectState<D>& o, std::uint32_t body) { o.body = briefs[o.shown.id.slot].body = body; }
+  void give_body(world::ObjectState<D>& o, std::uint32_t body) {
+    world::Brief<D>& brief = briefs[o.shown.id.slot];
+    o.body = brief.body = body;
+    brief.alone = 0;
+  }
   void put(world::ObjectState<D>& o, const world::Place<D>& at);
   void scatter_bodies();
   void set_size(world::ObjectState<D>& o);  // objects.cpp

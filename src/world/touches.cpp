@@ -23,7 +23,8 @@ void World<D>::Impl::make_touches() {
     return !something_changed && last != touches_before.end() && std::pair(last->pair_a, last->pair_b) == key &&
            !last->merged;
   };
-  for (const world::Pair<D>& p : pairs) {
+  for (const std::uint32_t i : active_pairs) {
+    const world::Pair<D>& p = pairs[i];
     if (p.left && (p.until >= 0 || p.impulse > 0)) {
       const Object<D>&oa = objects[p.object_a].shown, &ob = objects[p.object_b].shown;
       ended.push_back({{oa.serial, ob.serial, p.channel}, p.until, p.impulse});

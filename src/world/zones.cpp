@@ -32,9 +32,10 @@ template <int D>
 void World<D>::Impl::feel_the_rest() {
   const double dt = 1 / settings.rate;
   constexpr std::size_t kAhead = 6;  // pairs
-  for (std::size_t i = 0; i < pairs.size(); ++i) {
-    Pair<D>& p = pairs[i];
-    if (i + kAhead < pairs.size() && !pairs[i + kAhead].responds) fetch_sides(pairs[i + kAhead]);
+  for (std::size_t i = 0; i < active_pairs.size(); ++i) {
+    Pair<D>& p = pairs[active_pairs[i]];
+    if (i + kAhead < active_pairs.size())
+      if (const Pair<D>& soon = pairs[active_pairs[i + kAhead]]; !soon.responds) fetch_sides(soon);
     const bool walked = walks(p);
     if (p.responds && !walked) continue;
     const double reach =
