@@ -5,6 +5,7 @@
 
 #include "dynamics/solver.h"
 #include "math/decay.h"
+#include "math/fetch.h"
 #include "math/fine.h"
 
 namespace colvik::dynamics {
@@ -95,6 +96,11 @@ void Solver<D>::carry(Body<D>& b, const Vec<D>& by) {
 template <int D>
 void Solver<D>::move() {
   for (std::size_t i = 0; i < bodies_.size(); ++i) {
+    constexpr std::size_t kAhead = 4;
+    if (i + kAhead < bodies_.size()) {
+      math::fetch(&bodies_[i + kAhead], offsetof(Body<D>, inertia));
+      math::fetch(&moving_[i + kAhead], offsetof(Moving<D>, inverse_mass));
+    }
     Body<D>& b = bodies_[i];
     Moving<D>& m = moving_[i];
     Vec<D> by = m.velocity * h_;

@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "dynamics/tolerances.h"
+#include "math/fetch.h"
 
 namespace colvik::dynamics {
 template <int D>
@@ -71,6 +72,10 @@ void Solver<D>::measure(std::size_t first, std::size_t fresh) {
   listed_.resize(first);
   while (!bouncing_.empty() && bouncing_.back() >= first) bouncing_.pop_back();
   for (std::size_t i = first; i < contacts_.size(); ++i) {
+    constexpr std::size_t kAhead = 4;
+    if (i + kAhead < contacts_.size())
+      for (const std::uint32_t body : {contacts_[i + kAhead].a, contacts_[i + kAhead].b})
+        math::fetch(&moving_[body], sizeof(Vec<D>) + sizeof(Spin<D>));
     Contact<D>& c = contacts_[i];
     if (c.restitution > 0) bouncing_.push_back(static_cast<std::uint32_t>(i));
     listed_.push_back({c.a, c.b, static_cast<std::uint8_t>(c.count), c.guard, c.restitution == 0 && c.rolling == 0});

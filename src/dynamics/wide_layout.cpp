@@ -37,6 +37,10 @@ void Wide<D>::take(std::span<const Moving<D>> moving, std::span<const Contact<D>
   key_.assign(end - first, kNobody);
   start_.assign(kKinds + 1, 0);
   for (std::size_t i = first; i < end; ++i) {
+    constexpr std::size_t kAhead = 16;
+    if (i + kAhead < end)
+      for (const std::uint32_t body : {listed[i + kAhead].a, listed[i + kAhead].b})
+        math::fetch(&moving[body].movable, 1);
     Listed& c = listed[i];
     if (c.worked != Worked::alone || !c.plain || c.count == 0) continue;
     const std::size_t kind = c.guard ? moving.size() : 0;

@@ -35,6 +35,7 @@ double World<D>::Impl::way(const Pair<D>& p, double seconds) const {
 
 template <int D>
 void World<D>::Impl::make_contacts() {
+  constexpr std::size_t kHotPair = 128;  // bytes
   const double dt = 1 / settings.rate;
   contacts.clear();
   contact_pairs.clear();
@@ -50,13 +51,21 @@ void World<D>::Impl::make_contacts() {
   };
   for (const std::uint32_t slot : movers) briefs[slot].alone = alone(briefs[slot]);
   active_pairs.clear();
-  constexpr std::size_t kAhead = 8;  // pairs
+  constexpr std::size_t kPairs = 32, kSides = 8, kTouching = 4;  // ahead
   for (std::size_t i = 0; i < pairs.size(); ++i) {
-    if (i + kAhead < pairs.size()) {
-      const Pair<D>& soon = pairs[i + kAhead];
+    if (i + kPairs < pairs.size()) math::fetch(&pairs[i + kPairs], kHotPair);
+    if (i + kSides < pairs.size()) {
+      const Pair<D>& soon = pairs[i + kSides];
       for (const std::uint32_t at : {soon.a, soon.b}) math::fetch(&colliders[at], 1);
       for (const std::uint32_t slot : {soon.object_a, soon.object_b}) math::fetch(&briefs[slot], 1);
+      if (soon.touching) math::fetch(&soon.gap, sizeof(Pair<D>) - kHotPair);
     }
+    if (i + kTouching < pairs.size())
+      if (const Pair<D>& soon = pairs[i + kTouching]; soon.touching && soon.responds) {
+        math::fetch(soon.kept.data(), soon.kept.size() * sizeof(world::Kept<D>));
+        for (const std::uint32_t at : {soon.a, soon.b}) math::fetch(&colliders[at], sizeof(world::ColliderState<D>));
+        for (const std::uint32_t slot : {soon.object_a, soon.object_b}) fetch_place(slot);
+      }
     Pair<D>& p = pairs[i];
     if (!p.responds || at_rest(p)) {
       active_pairs.push_back(static_cast<std::uint32_t>(i));
@@ -273,7 +282,12 @@ void World<D>::Impl::note_contact(const dynamics::Contact<D>& c, std::uint32_t p
 template <int D>
 void World<D>::Impl::read_contacts() {
   deep.clear();
-  for (std::size_t i = 0; i < contacts.size(); ++i) note_contact(contacts[i], contact_pairs[i], true);
+  constexpr std::size_t kPairs = 12, kPlaces = 6;  // contacts ahead
+  for (std::size_t i = 0; i < contacts.size(); ++i) {
+    if (i + kPairs < contacts.size()) math::fetch(&pairs[contact_pairs[i + kPairs]], sizeof(Pair<D>));
+    if (i + kPlaces < contacts.size()) fetch_place(pairs[contact_pairs[i + kPlaces]].object_a);
+    note_contact(contacts[i], contact_pairs[i], true);
+  }
   for (const std::uint32_t i : active_pairs) {
     Pair<D>& p = pairs[i];
     if (!p.responds || at_rest(p) || walks(p)) continue;

@@ -579,6 +579,9 @@ struct World<D>::Impl {
     math::fetch(&o, static_cast<std::size_t>(reinterpret_cast<const std::byte*>(&o.shown.colliders) -
                                              reinterpret_cast<const std::byte*>(&o)));
   }
+  COLVIK_FETCHES void fetch_place(std::uint32_t slot) const {
+    math::fetch(&objects[slot].rest, 1), math::fetch(&objects[slot].shown.pose, sizeof(Pose<D>));
+  }
   COLVIK_FETCHES void fetch_sides(const world::Pair<D>& p) const {
     for (const std::uint32_t slot : {p.object_a, p.object_b}) math::fetch(&briefs[slot], 1), fetch_object(slot);
     for (const std::uint32_t at : {p.a, p.b}) math::fetch(&colliders[at], sizeof(world::ColliderState<D>));

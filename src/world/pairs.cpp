@@ -96,8 +96,9 @@ void World<D>::Impl::find_pairs() {
     const auto is_stirred = [&](const Pair<D>& q) {
       return ((stirred[q.a / 64] & bit(q.a)) | (stirred[q.b / 64] & bit(q.b))) != 0;
     };
-    constexpr std::ptrdiff_t kColliders = 12, kBounds = 6;  // pairs ahead
+    constexpr std::ptrdiff_t kPairs = 32, kColliders = 12, kBounds = 6;  // ahead
     const std::ptrdiff_t left = pairs.data() + pairs.size() - &p;
+    if (kPairs < left) math::fetch(&p + kPairs, 1);
     if (kColliders < left && is_stirred((&p)[kColliders]))
       for (const std::uint32_t at : {(&p)[kColliders].a, (&p)[kColliders].b}) math::fetch(&colliders[at], 1);
     if (kBounds < left && is_stirred((&p)[kBounds]))

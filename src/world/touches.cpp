@@ -23,8 +23,10 @@ void World<D>::Impl::make_touches() {
     return !something_changed && last != touches_before.end() && std::pair(last->pair_a, last->pair_b) == key &&
            !last->merged;
   };
-  for (const std::uint32_t i : active_pairs) {
-    const world::Pair<D>& p = pairs[i];
+  constexpr std::size_t kAhead = 8;
+  for (std::size_t k = 0; k < active_pairs.size(); ++k) {
+    if (k + kAhead < active_pairs.size()) math::fetch(&pairs[active_pairs[k + kAhead]], sizeof(world::Pair<D>));
+    const world::Pair<D>& p = pairs[active_pairs[k]];
     if (p.left && (p.until >= 0 || p.impulse > 0)) {
       const Object<D>&oa = objects[p.object_a].shown, &ob = objects[p.object_b].shown;
       ended.push_back({{oa.serial, ob.serial, p.channel}, p.until, p.impulse});
