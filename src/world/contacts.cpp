@@ -33,9 +33,28 @@ double World<D>::Impl::way(const Pair<D>& p, double seconds) const {
       {mb.velocity, bodies[b.body].acceleration, mb.spin.norm() * b.swing}, seconds);
 }
 
+// What contacts ask of pairs soon after this one.
+template <int D>
+COLVIK_FETCHES void World<D>::Impl::fetch_pairs_after(std::size_t i) const {
+  constexpr std::size_t kHot = 128;                              // bytes
+  constexpr std::size_t kPairs = 32, kSides = 8, kTouching = 4;  // ahead
+  if (i + kPairs < pairs.size()) math::fetch(&pairs[i + kPairs], kHot);
+  if (i + kSides < pairs.size()) {
+    const Pair<D>& p = pairs[i + kSides];
+    for (const std::uint32_t at : {p.a, p.b}) math::fetch(&colliders[at], 1);
+    for (const std::uint32_t slot : {p.object_a, p.object_b}) math::fetch(&briefs[slot], 1);
+    if (p.touching) math::fetch(&p.gap, sizeof(Pair<D>) - kHot);
+  }
+  if (i + kTouching < pairs.size())
+    if (const Pair<D>& p = pairs[i + kTouching]; p.touching && p.responds) {
+      math::fetch(p.kept.data(), p.kept.size() * sizeof(world::Kept<D>));
+      for (const std::uint32_t at : {p.a, p.b}) math::fetch(&colliders[at], sizeof(world::ColliderState<D>));
+      for (const std::uint32_t slot : {p.object_a, p.object_b}) fetch_place(slot);
+    }
+}
+
 template <int D>
 void World<D>::Impl::make_contacts() {
-  constexpr std::size_t kHotPair = 128;  // bytes
   const double dt = 1 / settings.rate;
   contacts.clear();
   contact_pairs.clear();
@@ -45,36 +64,20 @@ void World<D>::Impl::make_contacts() {
     const dynamics::Body<D>& b = bodies[i];
     paces.push_back({b.velocity, b.acceleration, i > 0 ? b.spin.norm() * objects[body_objects[i]].swing : 0});
   }
-  const auto alone = [&](const world::Brief<D>& o) {
-    const world::Pace<D>& p = paces[o.body];
-    return (p.velocity.norm() + p.turning) * dt + p.acceleration.norm() * dt * dt;
-  };
-  for (const std::uint32_t slot : movers) briefs[slot].alone = alone(briefs[slot]);
+  for (const std::uint32_t slot : movers) briefs[slot].alone = paces[briefs[slot].body].alone(dt);
   active_pairs.clear();
-  constexpr std::size_t kPairs = 32, kSides = 8, kTouching = 4;  // ahead
   for (std::size_t i = 0; i < pairs.size(); ++i) {
-    if (i + kPairs < pairs.size()) math::fetch(&pairs[i + kPairs], kHotPair);
-    if (i + kSides < pairs.size()) {
-      const Pair<D>& soon = pairs[i + kSides];
-      for (const std::uint32_t at : {soon.a, soon.b}) math::fetch(&colliders[at], 1);
-      for (const std::uint32_t slot : {soon.object_a, soon.object_b}) math::fetch(&briefs[slot], 1);
-      if (soon.touching) math::fetch(&soon.gap, sizeof(Pair<D>) - kHotPair);
-    }
-    if (i + kTouching < pairs.size())
-      if (const Pair<D>& soon = pairs[i + kTouching]; soon.touching && soon.responds) {
-        math::fetch(soon.kept.data(), soon.kept.size() * sizeof(world::Kept<D>));
-        for (const std::uint32_t at : {soon.a, soon.b}) math::fetch(&colliders[at], sizeof(world::ColliderState<D>));
-        for (const std::uint32_t slot : {soon.object_a, soon.object_b}) fetch_place(slot);
-      }
+    fetch_pairs_after(i);
     Pair<D>& p = pairs[i];
+    const auto active = [&] { active_pairs.push_back(static_cast<std::uint32_t>(i)); };
     if (!p.responds || at_rest(p)) {
-      active_pairs.push_back(static_cast<std::uint32_t>(i));
+      active();
       continue;
     }
     if (walks(p) && carries_walker(p)) {
       p.kept.clear();
       p.impulse = 0;
-      active_pairs.push_back(static_cast<std::uint32_t>(i));
+      active();
       continue;
     }
     const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
@@ -102,7 +105,7 @@ void World<D>::Impl::make_contacts() {
     if (apart && p.idle) continue;
     p.forget();
     p.idle = apart && !(p.touching || p.passed || p.left || walks(p));
-    if (!p.idle) active_pairs.push_back(static_cast<std::uint32_t>(i));
+    if (!p.idle) active();
     if (apart) {
       p.kept.clear(), p.standing.clear();
       p.let_through = false;
