@@ -24,15 +24,6 @@ double mixed(Mixing how, double a, double b) {
 
 }  // namespace
 
-// How far the two may come together within that time, at most.
-template <int D>
-double World<D>::Impl::way(const Pair<D>& p, double seconds) const {
-  const world::ObjectState<D>&a = objects[p.object_a], &b = objects[p.object_b];
-  const dynamics::Moving<D>&ma = solver.moving(a.body), &mb = solver.moving(b.body);
-  return world::Pace<D>{ma.velocity, bodies[a.body].acceleration, ma.spin.norm() * a.swing}.way(
-      {mb.velocity, bodies[b.body].acceleration, mb.spin.norm() * b.swing}, seconds);
-}
-
 // What contacts ask of pairs soon after this one.
 template <int D>
 COLVIK_FETCHES void World<D>::Impl::fetch_pairs_after(std::size_t i) const {
@@ -110,7 +101,13 @@ void World<D>::Impl::make_contacts() {
       p.kept.clear(), p.standing.clear();
       p.let_through = false;
     } else if (fast) {
-      world::FastPair<D> f{static_cast<std::uint32_t>(i), most, std::min(touching_most, 0.5 * thin)};
+      world::FastPair<D> f{static_cast<std::uint32_t>(i),
+                           a.body,
+                           b.body,
+                           objects[p.object_a].swing,
+                           objects[p.object_b].swing,
+                           most,
+                           std::min(touching_most, 0.5 * thin)};
       if (!p.touching) {
         look_at(f, 2 * reach);
         p.slab = {f.slab.apart, f.slab.normal, ways_so_far(p)};

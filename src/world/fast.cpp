@@ -1,5 +1,6 @@
 // What moves far for its size: its contacts are found anew in each substep, where it first touches.
 #include <algorithm>
+#include <cstddef>
 
 #include "contact/cast.h"
 #include "contact/core.h"
@@ -69,10 +70,17 @@ void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, co
 }
 
 template <int D>
-world::WaysSoFar<D> World<D>::Impl::ways_in_step(const Pair<D>& p) const {
-  const world::ObjectState<D>&oa = objects[p.object_a], &ob = objects[p.object_b];
-  const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
-  return {a.moved - b.moved, a.turning * oa.swing + b.turning * ob.swing};
+world::WaysSoFar<D> World<D>::Impl::ways_in_step(const world::FastPair<D>& f) const {
+  const dynamics::Moving<D>&a = solver.moving(f.body_a), &b = solver.moving(f.body_b);
+  return {a.moved - b.moved, a.turning * f.swing_a + b.turning * f.swing_b};
+}
+
+// How far the two may come together within that time, at most.
+template <int D>
+double World<D>::Impl::way(const world::FastPair<D>& f, double seconds) const {
+  const dynamics::Moving<D>&a = solver.moving(f.body_a), &b = solver.moving(f.body_b);
+  return world::Pace<D>{a.velocity, paces[f.body_a].acceleration, a.spin.norm() * f.swing_a}.way(
+      {b.velocity, paces[f.body_b].acceleration, b.spin.norm() * f.swing_b}, seconds);
 }
 
 // How far apart the two are now; of more than `beyond`, that it is more.
@@ -84,7 +92,7 @@ void World<D>::Impl::look_at(world::FastPair<D>& f, double beyond) const {
   const Place<D> at_a = pose_in_step(oa, 0);
   const contact::Separation<D> s =
       contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, at_a, cb, pose_in_step(ob, 0)), beyond);
-  f.slab = slab_of(p, at_a.rotation, s, beyond, ways_in_step(p));
+  f.slab = slab_of(p, at_a.rotation, s, beyond, ways_in_step(f));
   f.slab.apart = std::max(f.slab.apart, std::numeric_limits<double>::min());
 }
 
@@ -92,14 +100,12 @@ void World<D>::Impl::look_at(world::FastPair<D>& f, double beyond) const {
 // way. A slab between convex ones cannot close faster than the two move along its normal and turn.
 template <int D>
 double World<D>::Impl::still_apart(const world::FastPair<D>& f, double ahead) const {
-  const Pair<D>& p = pairs[f.pair];
-  const world::ObjectState<D>&oa = objects[p.object_a], &ob = objects[p.object_b];
-  world::WaysSoFar<D> then = ways_in_step(p);
+  world::WaysSoFar<D> then = ways_in_step(f);
   if (ahead > 0) {
-    const dynamics::Moving<D>&a = solver.moving(oa.body), &b = solver.moving(ob.body);
+    const dynamics::Moving<D>&a = solver.moving(f.body_a), &b = solver.moving(f.body_b);
     then.moved += (a.velocity - b.velocity) * ahead +
-                  (bodies[oa.body].acceleration - bodies[ob.body].acceleration) * (ahead * ahead / 2);
-    then.turned += (a.spin.norm() * oa.swing + b.spin.norm() * ob.swing) * ahead;
+                  (paces[f.body_a].acceleration - paces[f.body_b].acceleration) * (ahead * ahead / 2);
+    then.turned += (a.spin.norm() * f.swing_a + b.spin.norm() * f.swing_b) * ahead;
   }
   return f.slab.left(then);
 }
@@ -136,9 +142,8 @@ std::optional<double> World<D>::Impl::time_of_touch(const Pair<D>& p, double h) 
 // their impulses, to start from.
 template <int D>
 bool World<D>::Impl::holds(world::FastPair<D>& f, double closing) {
-  Pair<D>& p = pairs[f.pair];
   if (f.count > 0) {
-    const world::WaysSoFar<D> now = ways_in_step(p);
+    const world::WaysSoFar<D> now = ways_in_step(f);
     const double since = (now.moved - f.found.moved).norm() + now.turned - f.found.turned;
     if (since + closing <= f.hold) {
       const auto first = static_cast<std::uint32_t>(steady_contacts + held_contacts.size());
@@ -148,7 +153,7 @@ bool World<D>::Impl::holds(world::FastPair<D>& f, double closing) {
       return true;
     }
   }
-  if (solver.time() > 0) p.kept.clear();
+  if (solver.time() > 0) pairs[f.pair].kept.clear();
   for (std::uint32_t k = f.first; k < f.first + f.count; ++k) note_contact(contacts[k], f.pair, false);
   f.count = 0;
   return false;
@@ -159,15 +164,19 @@ template <int D>
 void World<D>::Impl::look_ahead(double h, double margin) {
   coming.clear(), missed.clear(), held_contacts.clear(), held_pairs.clear();
   for (std::uint32_t i = 0; i < fast_pairs.size(); ++i) {
+    constexpr std::size_t kAhead = 6;
+    if (i + kAhead < fast_pairs.size())
+      for (const std::uint32_t body : {fast_pairs[i + kAhead].body_a, fast_pairs[i + kAhead].body_b})
+        math::fetch(&solver.moving(body), offsetof(dynamics::Moving<D>, way)), math::fetch(&paces[body], 1);
     world::FastPair<D>& f = fast_pairs[i];
-    const Pair<D>& p = pairs[f.pair];
-    const double closing = way(p, h);
+    const double closing = way(f, h);
     if (holds(f, closing)) continue;
     if (f.slab.apart > 0) {
       if (still_apart(f, 0) > margin + closing) continue;
       look_at(f, 4 * (margin + closing));
       if (f.slab.apart > margin + closing) continue;
     }
+    const Pair<D>& p = pairs[f.pair];
     const double thin_a = objects[p.object_a].thin, thin_b = objects[p.object_b].thin;
     const double small = std::min(thin_a > 0 ? thin_a : closing, thin_b > 0 ? thin_b : closing);
     world::Coming c{i, closing, small, 0, closing > world::kQuickPart * small};
@@ -238,7 +247,7 @@ void World<D>::Impl::find_contacts(const world::Coming& c, double margin, bool g
     }
   f.count = static_cast<std::uint32_t>(contacts.size() - first);
   f.hold = c.quick ? 0 : touching ? f.holds_touching : f.holds;
-  f.found = ways_in_step(p);
+  f.found = ways_in_step(f);
 }
 
 // Where bodies that move far within the step are at the end of each substep.

@@ -224,8 +224,8 @@ struct World<D>::Impl {
   void add_corners(std::size_t contact, std::uint32_t collider, const Pose<D>& at, double ahead);
   void note_trails();
   void end_substep();
-  [[nodiscard]] double way(const world::Pair<D>& p, double seconds) const;
-  [[nodiscard]] world::WaysSoFar<D> ways_in_step(const world::Pair<D>& p) const;
+  [[nodiscard]] double way(const world::FastPair<D>& f, double seconds) const;
+  [[nodiscard]] world::WaysSoFar<D> ways_in_step(const world::FastPair<D>& f) const;
   [[nodiscard]] world::WaysSoFar<D> ways_so_far(const world::Pair<D>& p) const {
     const world::Brief<D>&a = briefs[p.object_a], &b = briefs[p.object_b];
     return {a.travelled - b.travelled, a.turned + b.turned};
