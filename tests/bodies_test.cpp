@@ -282,3 +282,33 @@ TEST_CASE_TEMPLATE("continuous can be switched off for a body", T, Two, Three) {
     CHECK((world.object(id).pose.position[0] < 5.3) == continuous);
   }
 }
+
+TEST_CASE_TEMPLATE("squeezed is what two that do not yield press from opposite sides, not what one presses away", T,
+                   Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  const auto post = [&](const std::string& name, double x) {
+    world.add(thing<D>(name, BodyKind::fixed, along_x<D>(x), {solid(cube<D>(1))})).value();
+  };
+  post("between", 0);
+  drop<D>(world, "left", along_x<D>(-0.8), cube<D>(1));
+  drop<D>(world, "right", along_x<D>(0.8), cube<D>(1));
+  for (const int x : {10, 20}) {
+    post("before" + std::to_string(x), x - 0.8);
+    post("behind" + std::to_string(x), x + 0.8);
+    drop<D>(world, "squeezed" + std::to_string(x), along_x<D>(x), cube<D>(1));
+  }
+  post("same-side", 30 - 0.8);
+  post("same-side-too", 30 - 0.8);
+  drop<D>(world, "pressed-from-one-side", along_x<D>(30), cube<D>(1));
+  world.step();
+  std::size_t begun = 0;
+  for (const Event<D>& e : world.events()) {
+    const bool between =
+        world.object(e.self).name.starts_with("squeezed") || world.object(e.other).name.starts_with("squeezed");
+    CAPTURE(world.object(e.self).name);
+    CHECK(e.squeezed == between);
+    ++begun;
+  }
+  CHECK(begun == 8);
+}

@@ -196,6 +196,33 @@ TEST_CASE_TEMPLATE("a crate is pushed by how fast the walker goes: light ones fa
   CHECK(pushed(1, 4, "none") < 0.01);
 }
 
+TEST_CASE_TEMPLATE("a push that wakes what sleeps ends no other touch", T, Two, Three) {
+  constexpr int D = T::D;
+  Level<D> level;
+  level.box("floor", up<D>(-0.5), 200, 1);
+  const ObjectId id = level.walker({.speed = 4, .push = 400, .push_least = 60}, up<D>(0.602));
+  const auto crate = [&](const std::string& name, double x, double y, bool may_sleep) {
+    ObjectDef<D> def = thing<D>(name, BodyKind::dynamic, along_x<D>(x) + up<D>(y), {solid(cube<D>(0.8))});
+    def.mass = 10, def.may_sleep = may_sleep;
+    return level.world.add(def).value();
+  };
+  const ObjectId low = crate("low", 0.71, 0.4, true);
+  crate("high", 0.71, 1.2, true);
+  crate("awake", -20, 0.4, false);  // after the sleepers by age, so that their pairs come before its own
+  level.run(3);
+  REQUIRE(level.world.object(low).asleep);
+  level.wish(id, {.velocity = along_x<D>(4)});
+  int ended = 0;
+  for (int i = 0; i < 10; ++i) {
+    level.world.step();
+    for (const Event<D>& e : level.world.events())
+      ended += e.phase == Phase::end && e.self != id && e.other != id ? 1 : 0;  // its own begin and end as it pushes
+  }
+  CHECK_FALSE(level.world.object(low).asleep);
+  CHECK(level.world.object(low).velocity[0] > 0);
+  CHECK(ended == 0);
+}
+
 TEST_CASE_TEMPLATE("walkers stand on each other whatever their age, and what one carries is solid", T, Two, Three) {
   constexpr int D = T::D;
   for (const bool above_first : {true, false}) {
