@@ -20,8 +20,8 @@ void Solver<D>::calm() {
     const double speed = m.velocity.squaredNorm();
     fastest_ = std::max(fastest_, speed);  // or less, once it is calm
     if (m.pushed && !m.fixed &&
-        (speed > few * double{m.speed} + kCalmSpeed * kCalmSpeed * metre * metre ||
-         m.spin.squaredNorm() > few * double{m.spinning} + kCalmSpin * kCalmSpin))
+        (speed > few * static_cast<double>(m.speed) + kCalmSpeed * kCalmSpeed * metre * metre ||
+         m.spin.squaredNorm() > few * static_cast<double>(m.spinning) + kCalmSpin * kCalmSpin))
       wild_.push_back(i);
     m.pushed = m.hit = false;
   }
@@ -32,7 +32,7 @@ void Solver<D>::calm() {
     return at != wild_.end() && *at == body ? static_cast<std::size_t>(at - wild_.begin()) : wild_.size();
   };
   const auto speed_before = [&](const Moving<D>& m, const Vec<D>& arm) {
-    return std::sqrt(double{m.speed}) + std::sqrt(double{m.spinning}) * arm.norm();
+    return std::sqrt(static_cast<double>(m.speed)) + std::sqrt(static_cast<double>(m.spinning)) * arm.norm();
   };
   const auto allow = [&](std::size_t at, const Vec<D>& arm, const Moving<D>& by, const Vec<D>& its_arm, double bounce) {
     if (at == wild_.size()) return;
@@ -62,7 +62,8 @@ void Solver<D>::calm() {
     const double least = m.inverse_inertia.diagonal().minCoeff();
     const double of_spin = least > 0 ? m.inverse_mass.maxCoeff() / least : 0;  // a radius of gyration, squared
     const double gain = of_spin > 0 ? allowed.lever * allowed.lever / of_spin : 0;
-    const double own = std::sqrt((double{m.speed} + double{m.spinning} * of_spin) * (1 + gain));
+    const double own =
+        std::sqrt((static_cast<double>(m.speed) + static_cast<double>(m.spinning) * of_spin) * (1 + gain));
     const double limit = std::max({allowed.speed, own, kCalmSpeed * metre});
     const double now = m.velocity.norm() + m.spin.norm() * allowed.lever;
     if (now > limit) m.velocity *= limit / now, m.spin *= limit / now;
