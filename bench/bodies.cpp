@@ -120,8 +120,7 @@ void pass(benchmark::State& state, std::size_t n) {
     m.narrow_mass(), m.narrow_way();
   }
   std::vector<dynamics::Listed> listed;
-  for (const dynamics::Contact<D>& c : all.contacts)
-    listed.push_back({c.a, c.b, static_cast<std::uint8_t>(c.count), false, true});
+  for (const dynamics::Contact<D>& c : all.contacts) listed.push_back(dynamics::listed(c));
   dynamics::Wide<D> wide;
   wide.take(moving, all.contacts, listed, 0, n);
   dynamics::Pass how;

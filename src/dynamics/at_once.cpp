@@ -21,10 +21,9 @@ Vec<D> velocity_at(const Contact<D>& c, const SolverPoint<D>& p, const Moving<D>
 }  // namespace
 
 template <int D>
-void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<const Listed> listed,
+void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed,
                      std::span<const Contact<D>> contacts) {
   used_ = 0;
-  held_.clear();
   light_.resize(moving.size());
   for (std::size_t i = 0; i < moving.size(); ++i)
     light_[i] = moving[i].movable ? moving[i].inverse_mass.maxCoeff() : kStill;
@@ -62,7 +61,6 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<const Listed> 
   }
   if (deepest < kHigh && !heavy) return;
   // Each island from its first body on.
-  held_.assign(listed.size(), 0);
   place_.resize(n);
   for (const std::uint32_t source : queue_) {
     if (root_[source] != kNone) continue;
@@ -104,9 +102,9 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<const Listed> 
   for (std::size_t i = 0; i < listed.size() && used_ > 0; ++i) {
     if (!counts(listed[i])) continue;
     for (const std::uint32_t body : {listed[i].a, listed[i].b})
-      if (root_[body] != kNone && root_[body] >= n && held_[i] == 0) {
+      if (root_[body] != kNone && root_[body] >= n && listed[i].worked != Worked::at_once) {
         islands_[root_[body] - n].contacts.push_back(static_cast<std::uint32_t>(i));
-        held_[i] = 1;
+        listed[i].worked = Worked::at_once;
       }
   }
   for (std::size_t k = 0; k < used_; ++k) lay_out(islands_[k], moving, contacts);

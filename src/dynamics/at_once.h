@@ -20,11 +20,10 @@ namespace colvik::dynamics {
 template <int D>
 class AtOnce {
  public:
-  /// Finds the islands among the contacts: those that are high or have heavy on light, unless they are so wide that
-  /// factors would be dear. Cost: linear in contacts and bodies, but for sorting those of such islands.
-  void find(std::span<const Moving<D>> moving, std::span<const Listed> listed, std::span<const Contact<D>> contacts);
+  /// Finds the islands among the contacts, and marks these: those that are high or have heavy on light, unless they are
+  /// so wide that factors would be dear. Cost: linear in contacts and bodies, but for sorting those of such islands.
+  void find(std::span<const Moving<D>> moving, std::span<Listed> listed, std::span<const Contact<D>> contacts);
   [[nodiscard]] bool empty() const { return used_ == 0; }
-  [[nodiscard]] bool holds(std::size_t contact) const { return contact < held_.size() && held_[contact] != 0; }
 
   /// Changes impulses and velocities of contacts that push or are about to. With `separate` overlap is removed as
   /// told; without it only the velocity is corrected.
@@ -66,7 +65,6 @@ class AtOnce {
   std::size_t used_ = 0;
   std::vector<double> light_;          // greatest inverse mass, by body; below 0: nothing moves it
   std::vector<std::uint64_t> sorted_;  // members by depth
-  std::vector<std::uint8_t> held_;     // by contact
   std::vector<std::uint32_t> place_;   // of a body within its island
   std::vector<std::uint32_t> root_, depth_, first_, next_, queue_, members_, start_;  // by body, while searching
 };

@@ -92,6 +92,10 @@ struct Listed {
   bool plain = false;  // it neither bounces nor rolls
   Worked worked = Worked::alone;
 };
+template <int D>
+Listed listed(const Contact<D>& c) {
+  return {c.a, c.b, static_cast<std::uint8_t>(c.count), c.guard, c.restitution == 0 && c.rolling == 0};
+}
 
 /// What of a point of a contact that is not worked on side by side stays the same through the step.
 template <int D>

@@ -52,8 +52,6 @@ void Solver<D>::set(std::span<Contact<D>> contacts) {
   whole_ = contacts.size();
   measure(0, 0);
   at_once_.find(moving_, listed_, contacts_);
-  for (std::size_t i = 0; i < whole_; ++i)
-    if (at_once_.holds(i)) listed_[i].worked = Worked::at_once;
   take(steady_, 0, whole_);
 }
 
@@ -78,7 +76,7 @@ void Solver<D>::measure(std::size_t first, std::size_t fresh) {
         math::fetch(&moving_[body], sizeof(Vec<D>) + sizeof(Spin<D>));
     Contact<D>& c = contacts_[i];
     if (c.restitution > 0) bouncing_.push_back(static_cast<std::uint32_t>(i));
-    listed_.push_back({c.a, c.b, static_cast<std::uint8_t>(c.count), c.guard, c.restitution == 0 && c.rolling == 0});
+    listed_.push_back(listed(c));
     for (Point& p : points(c)) {
       if (i >= fresh) {
         const double gap = std::exchange(p.gap, 0);
