@@ -24,6 +24,7 @@ inline float up(double x) { return static_cast<float>(x) * 1.000001F; }
 template <int D>
 struct FloatRay {
   float per_way[D];     // 1 / way
+  float per_out[D];     // a little more, for the three roundings of a side (Ize, "Robust BVH ray traversal", 2013)
   float in[D], out[D];  // the start as seen from either side, all rounding and half of what is swept off
   std::uint32_t in_side[D], out_side[D];  // where in a node's slots these sides are
 };
@@ -39,7 +40,7 @@ FloatRay<D> ray_in(const Store<D>& tree, const FloatBox<D>& all, const Way<D>& w
     // A way along the other axes only: never left, never entered.
     constexpr double kTiny = 1e-18;
     const double by = std::abs(way.way[i]) > kTiny ? way.way[i] : kTiny;
-    r.per_way[i] = static_cast<float>(1 / by);
+    r.per_way[i] = static_cast<float>(1 / by), r.per_out[i] = r.per_way[i] * 1.000001F;
     const auto lo = static_cast<std::uint32_t>(i * kWide), hi = static_cast<std::uint32_t>((D + i) * kWide);
     r.in[i] = by > 0 ? at + room : at - room, r.in_side[i] = by > 0 ? lo : hi;
     r.out[i] = by > 0 ? at - room : at + room, r.out_side[i] = by > 0 ? hi : lo;
@@ -72,50 +73,58 @@ HWY_INLINE void fetch(const Store<D>& tree, Ref ref, const Ahead& ahead) {
     for (std::size_t k = 2 * kLine; k < sizeof(Node<D>); k += kLine) hwy::Prefetch(at + k);
 }
 
-// Adds the slots of a node that the way meets, the one that it enters first last. Without a branch: how many are met is
-// anyone's guess.
+// Goes on to the slot of a node that the way enters first, and adds the others that it meets; false if it meets none.
+// How many are met is anyone's guess: only whether there are any is a branch. What is next is known before the others
+// are put away.
 template <int D>
-HWY_INLINE void meet(const Node<D>& n, Walk<D>& w) {
+HWY_INLINE bool meet(const Node<D>& n, Walk<D>& w) {
   static_assert(sizeof(Slots<D>) == sizeof(float) * 2 * D * kWide);
   const Lanes tag;
   const hn::RebindToSigned<Lanes> whole;
   const hn::Rebind<std::uint8_t, Lanes> small;
   constexpr std::int32_t kSlot = kWide - 1;  // the digits of where a slot is entered that tell the slot instead
 
-  float* const enters = w.enters + w.waiting;
-  Ref* const refs = w.refs + w.waiting;
+  alignas(32) float enters[kWide];
   std::uint32_t hits = 0;
   auto nearest = hn::Set(whole, std::numeric_limits<std::int32_t>::max());
   for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
     const float* sides = n.slots.lo[0] + k;
+    const auto in = [&](int i) HWY_ATTR {
+      const auto side = hn::Sub(hn::Load(tag, sides + w.ray.in_side[i]), hn::Set(tag, w.ray.in[i]));
+      return hn::Mul(side, hn::Set(tag, w.ray.per_way[i]));
+    };
+    const auto out = [&](int i) HWY_ATTR {
+      const auto side = hn::Sub(hn::Load(tag, sides + w.ray.out_side[i]), hn::Set(tag, w.ray.out[i]));
+      return hn::Mul(side, hn::Set(tag, w.ray.per_out[i]));
+    };
+    // In pairs, so that few of them wait for one another.
+    const auto enter = hn::Max(in(0), in(1)), leave = hn::Min(out(0), out(1));
     auto first = hn::Zero(tag), last = hn::Set(tag, w.limit);
-    for (int i = 0; i < D; ++i) {
-      const auto per = hn::Set(tag, w.ray.per_way[i]);
-      const auto in = hn::Sub(hn::Load(tag, sides + w.ray.in_side[i]), hn::Set(tag, w.ray.in[i]));
-      const auto out = hn::Sub(hn::Load(tag, sides + w.ray.out_side[i]), hn::Set(tag, w.ray.out[i]));
-      first = hn::Max(first, hn::Mul(in, per));
-      last = hn::Min(last, hn::Mul(out, per));
-    }
-    // Three roundings a side (Ize, "Robust BVH ray traversal", 2013).
-    const auto hit = hn::Le(first, hn::Mul(last, hn::Set(tag, 1.000001F)));
-    const std::uint32_t bits = bits_of(hit);
-    const auto order = hn::IndicesFromVec(tag, hn::PromoteTo(whole, hn::LoadU(small, kPacked.slots[bits].data())));
-    const auto child = hn::BitCast(tag, hn::LoadU(whole, n.child + k));
-    const int found = std::popcount(hits);
-    hn::StoreU(hn::TableLookupLanes(first, order), tag, enters + found);
-    hn::StoreU(hn::BitCast(whole, hn::TableLookupLanes(child, order)), whole, refs + found);
-    hits |= bits << k;
+    if constexpr (D == 3) first = hn::Max(first, in(2)), last = hn::Min(last, out(2));
+    first = hn::Max(first, enter), last = hn::Min(last, leave);
+    const auto hit = hn::Le(first, last);
+    hn::Store(first, tag, enters + k);
+    hits |= bits_of(hit) << k;
     // Numbers above 0 are in the order of their digits.
     const auto key = hn::Or(hn::AndNot(hn::Set(whole, kSlot), hn::BitCast(whole, first)),
                             hn::Iota(whole, static_cast<std::int32_t>(k)));
     nearest = hn::IfThenElse(hn::RebindMask(whole, hit), hn::Min(nearest, key), nearest);
   }
-  const std::int32_t next = hn::GetLane(hn::MinOfLanes(whole, nearest));
-  const auto slot = static_cast<unsigned>(next & kSlot);
-  const int found = std::popcount(hits), at = std::popcount(hits & ((1U << slot) - 1)), end = found - (found != 0);
-  enters[at] = enters[end], refs[at] = refs[end];
-  enters[end] = std::bit_cast<float>(next & ~kSlot), refs[end] = n.child[slot];
-  w.waiting += found;
+  if (hits == 0) return false;
+  const auto slot = static_cast<unsigned>(hn::GetLane(hn::MinOfLanes(whole, nearest)) & kSlot);
+  w.next = n.child[slot];
+  const std::uint32_t others = hits & ~(1U << slot);
+  int waiting = w.waiting;
+  for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
+    const std::uint32_t bits = others >> k & ((1U << hn::Lanes(tag)) - 1);
+    const auto order = hn::IndicesFromVec(tag, hn::PromoteTo(whole, hn::LoadU(small, kPacked.slots[bits].data())));
+    const auto child = hn::BitCast(tag, hn::LoadU(whole, n.child + k));
+    hn::StoreU(hn::TableLookupLanes(hn::Load(tag, enters + k), order), tag, w.enters + waiting);
+    hn::StoreU(hn::BitCast(whole, hn::TableLookupLanes(child, order)), whole, w.refs + waiting);
+    waiting += std::popcount(bits);
+  }
+  w.waiting = waiting;
+  return true;
 }
 
 // Visits what is next. Whether there is more; that is then next.
@@ -142,7 +151,7 @@ HWY_INLINE bool step(const Store<D>& tree, Walk<D>& w, const ToldOnWay& visit, c
     follow(tree, beneath, visit, ahead);
     w.limit = beneath.limit;
   } else {
-    meet(tree.node(w.next), w);
+    if (meet(tree.node(w.next), w)) return true;
   }
   do {
     if (w.waiting == 0) return false;
