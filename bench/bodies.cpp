@@ -83,16 +83,13 @@ struct Loads {
       if (c.a == c.b) c.a = 0;
       c.normal = Vec<D>::Unit(1);
       c.friction = 0.5;
-      c.count = contact::kMostPoints<D>;
-      for (int k = 0; k < c.count; ++k) {
+      for (int k = 0; k < contact::kMostPoints<D>; ++k) {
         Vec<D> arm = Vec<D>::Constant(0.5);
         if (k % 2 == 1) arm[0] = -0.5;
         if (k / 2 == 1) arm[D - 1] = -0.5;
-        arm[1] = 0.5;
-        c.points[static_cast<std::size_t>(k)].arm_a = arm;
-        arm[1] = -0.5;
-        c.points[static_cast<std::size_t>(k)].arm_b = arm;
-        c.points[static_cast<std::size_t>(k)].gap = -0.0001;
+        Vec<D> above = arm;
+        above[1] = 0.5, arm[1] = -0.5;
+        c.add(above, arm, -0.0001, 0);
       }
     }
   }

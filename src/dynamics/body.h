@@ -26,19 +26,18 @@ struct alignas(64) Body {
   double drag = 0, spin_drag = 0;
 };
 
+/// Set by Contact::add.
 template <int D>
 struct SolverPoint {
   Vec<D> arm_a, arm_b;  // from the centres of mass at the start of the step
-  double gap = 0;       // there, at the start of the step
-  std::uint32_t id = 0;
-  double push = 0;               // impulse along the normal, kept for the next step
-  Vec<D> drag = Vec<D>::Zero();  // friction impulse on b, likewise
-  double gap_after = 0;          // at the end of the step
-  double closing = 0;            // speed at which it closes then
-  double total_push = 0;         // over the whole step
-  double approach = 0;           // greatest speed at which the two came together at the point
-  bool struck = false;           // its push stopped something within a substep, and does not last
-  double when = -1;              // seconds into the step at which it first pushed; below 0: it did not
+  double gap;           // there, at the start of the step
+  double push;          // impulse along the normal, kept for the next step
+  Vec<D> drag;          // friction impulse on b, likewise
+  double total_push;    // over the whole step
+  double approach;      // greatest speed at which the two came together at the point
+  double when;          // seconds into the step at which it first pushed; below 0: it did not
+  std::uint32_t id;
+  bool struck;  // its push stopped something within a substep, and does not last
 };
 
 /// Contact between bodies `a` and `b` (indices into the bodies).
@@ -53,6 +52,14 @@ struct Contact {
   bool guard = false;               // counts only once one of the two was hit by something else
   int count = 0;
   std::array<SolverPoint<D>, contact::kMostPoints<D>> points;
+
+  Contact() {}  // NOLINT: by default, points that are not used, most of a long list, would be written to
+  /// Room is for kMostPoints.
+  SolverPoint<D>& add(const Vec<D>& arm_a, const Vec<D>& arm_b, double gap, std::uint32_t id) {
+    SolverPoint<D>& p = points[static_cast<std::size_t>(count++)];
+    p = {arm_a, arm_b, gap, 0, Vec<D>::Zero(), 0, 0, -1, id, false};
+    return p;
+  }
 };
 
 }  // namespace colvik::dynamics

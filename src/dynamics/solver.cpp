@@ -172,8 +172,6 @@ void Solver<D>::end() {
     bodies_[i].spin = moving_[i].spin;
   }
   steady_.wide.give_back(contacts_);
-  for (Contact<D>& c : contacts_)
-    for (Point& p : points(c)) p.gap_after = gap_now(c, p), p.closing = -c.normal.dot(relative_velocity(c, p));
 }
 
 template <int D>

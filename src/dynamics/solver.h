@@ -48,6 +48,8 @@ class Solver {
 
   /// Of b against a at a point, now.
   [[nodiscard]] Vec<D> relative_velocity(const Contact<D>& c, const SolverPoint<D>& p) const;
+  /// Of a point, what was moved since the step began taken in.
+  [[nodiscard]] double gap_now(const Contact<D>& c, const SolverPoint<D>& p) const;
   [[nodiscard]] double time() const { return substep_ * h_; }  // since the step began
   [[nodiscard]] const Moving<D>& moving(std::size_t body) const { return moving_[body]; }
   [[nodiscard]] double fastest() const { return fastest_; }  // the square of the greatest speed now
@@ -81,7 +83,6 @@ class Solver {
     const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
     return !c.guard || a.pushed || b.pushed || a.hit || b.hit;
   }
-  [[nodiscard]] double gap_now(const Contact<D>& c, const Point& p) const;
   void apply(const Contact<D>& c, const Point& p, const Vec<D>& impulse) {
     dynamics::apply(p, impulse, moving_[c.a], moving_[c.b]);
   }

@@ -1,6 +1,7 @@
 // From pairs to contacts for the solver, and from what it did to what touches.
 #include <algorithm>
 #include <cmath>
+#include <cstddef>
 
 #include "world/extent.h"
 #include "world/impl.h"
@@ -174,14 +175,11 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
     c.a = oa.body, c.b = ob.body;
     c.guard = guard;
     c.friction = friction, c.restitution = restitution;
-    c.count = m.count;
     c.normal = frame.rotation * m.normal;
     for (int k = 0; k < m.count; ++k) {
       const contact::ContactPoint<D>& from = m.points[k];
-      dynamics::SolverPoint<D>& to = c.points[k];
       const Vec<D> offset = frame * from.position;
-      to.arm_a = offset - to_a, to.arm_b = offset - to_b;
-      to.gap = from.gap, to.id = from.id;
+      dynamics::SolverPoint<D>& to = c.add(offset - to_a, offset - to_b, from.gap, from.id);
       if (ahead > 0) {
         // The gap of this moment is the one there and what the motion until then closes.
         const Vec<D> apart = solver.relative_velocity(c, to);
@@ -257,6 +255,7 @@ void World<D>::Impl::note_contact(const dynamics::Contact<D>& c, std::uint32_t p
   Pair<D>& p = pairs[pair];
   const Rotation<D> back = objects[p.object_a].shown.pose.rotation.inverse();
   const dynamics::SolverPoint<D>* deepest = nullptr;
+  double least = 0;
   bool pushes = false;
   for (int k = 0; k < c.count; ++k) {
     const dynamics::SolverPoint<D>& point = c.points[k];
@@ -265,10 +264,11 @@ void World<D>::Impl::note_contact(const dynamics::Contact<D>& c, std::uint32_t p
     if (point.total_push > 0) p.approach = std::max(p.approach, point.approach);
     if (point.when >= 0) p.when = p.when < 0 ? point.when : std::min(p.when, point.when);
     pushes = pushes || point.total_push > 0;
-    if (deepest == nullptr || point.gap_after < deepest->gap_after) deepest = &point;
+    const double gap = at_end ? solver.gap_now(c, point) : 0;
+    if (deepest == nullptr || gap < least) deepest = &point, least = gap;
   }
-  if (deepest == nullptr || (at_end ? deepest->gap_after >= p.gap : !pushes)) return;
-  if (at_end) p.gap = deepest->gap_after, p.closing = deepest->closing;
+  if (deepest == nullptr || (at_end ? least >= p.gap : !pushes)) return;
+  if (at_end) p.gap = least, p.closing = -c.normal.dot(solver.relative_velocity(c, *deepest));
   if (at_end && !pushes && p.impulse > 0) return;  // it was hit elsewhere
   // Halfway between the two surface points, each carried along by its body.
   const auto centre_after = [&](std::uint32_t collider, std::uint32_t body) -> Vec<D> {
@@ -285,7 +285,11 @@ void World<D>::Impl::read_contacts() {
   constexpr std::size_t kPairs = 12, kPlaces = 6;  // contacts ahead
   for (std::size_t i = 0; i < contacts.size(); ++i) {
     if (i + kPairs < contacts.size()) math::fetch(&pairs[contact_pairs[i + kPairs]], sizeof(Pair<D>));
-    if (i + kPlaces < contacts.size()) fetch_place(pairs[contact_pairs[i + kPlaces]].object_a);
+    if (i + kPlaces < contacts.size()) {
+      const dynamics::Contact<D>& c = contacts[i + kPlaces];
+      fetch_place(pairs[contact_pairs[i + kPlaces]].object_a);
+      for (const std::uint32_t body : {c.a, c.b}) math::fetch(&solver.moving(body), offsetof(dynamics::Moving<D>, gain));
+    }
     note_contact(contacts[i], contact_pairs[i], true);
   }
   for (const std::uint32_t i : active_pairs) {

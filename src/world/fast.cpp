@@ -58,12 +58,11 @@ void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, co
       const Vec<D> direction = 0.3 * inward + across / length;
       const Vec<D> corner = core.support(direction) + core.radius * direction.normalized();
       const Vec<D> arm = is_b ? hit.arm_b : hit.arm_a;
-      dynamics::SolverPoint<D> p;
-      p.id = 0xe0000000U + static_cast<std::uint32_t>(2 * axis) + (side > 0 ? 1U : 0U);
       // Both arms are told from the same place, as far as the plane is flat.
-      p.arm_a = hit.arm_a + corner - arm, p.arm_b = hit.arm_b + corner - arm;
-      p.gap = std::max(0.0, -inward.dot(Vec<D>(corner - arm))) - ahead * c.normal.dot(solver.relative_velocity(c, p));
-      c.points[static_cast<std::size_t>(c.count++)] = p;
+      dynamics::SolverPoint<D>& p =
+          c.add(hit.arm_a + corner - arm, hit.arm_b + corner - arm, std::max(0.0, -inward.dot(Vec<D>(corner - arm))),
+                0xe0000000U + static_cast<std::uint32_t>(2 * axis) + (side > 0 ? 1U : 0U));
+      p.gap -= ahead * c.normal.dot(solver.relative_velocity(c, p));
       if (c.count == contact::kMostPoints<D>) add();
     }
   add();

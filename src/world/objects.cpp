@@ -145,6 +145,7 @@ void World<D>::Impl::set_shape(ObjectState<D>& o, std::size_t collider, const Sh
     root.shown.velocity += cross(root.shown.spin, Vec<D>(root.shown.pose * root.shown.mass_centre - centre));
   }
   set_size(root);
+  colliders[o.colliders[collider]].reshaped = true;
   look(o.colliders[collider]);
   index_stale = true;
 }

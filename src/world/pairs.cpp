@@ -108,8 +108,8 @@ void World<D>::Impl::find_pairs() {
     const ColliderState<D>&a = colliders[p.a], &b = colliders[p.b];
     const bool parted = a.anew || b.anew || !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
                         ((a.changed || b.changed) && !admitted(a, b).meet);
+    if (a.reshaped || b.reshaped) p.slab = {};
     // What lay on something that its owner took away falls.
-    if (a.look_again || b.look_again) p.slab = {};
     if (parted && p.responds && p.touching && at_rest(p)) woken.push_back(objects[(rests(p.a) ? a : b).object].resting);
     return parted;
   });
@@ -118,7 +118,7 @@ void World<D>::Impl::find_pairs() {
   for (const std::uint32_t at : to_look) {
     ColliderState<D>& c = colliders[at];
     if (c.in_tree) (c.in_still_tree ? still : moving).mark(at);
-    c.look_again = c.changed = c.anew = false;
+    c.look_again = c.changed = c.anew = c.reshaped = false;
     stirred[at / 64] = 0;
   }
   to_look.clear();

@@ -155,7 +155,7 @@ void pack(A& a, Changes& c) {
 }
 template <class A, int D>
 void pack(A& a, ColliderState<D>& c) {
-  a(c.object, c.which, c.serial, c.in_tree, c.in_still_tree, c.look_again, c.changed, c.anew, c.live);
+  a(c.object, c.which, c.serial, c.in_tree, c.in_still_tree, c.look_again, c.changed, c.anew, c.reshaped, c.live);
 }
 template <class A, int D>
 void pack(A& a, ObjectState<D>& o) {

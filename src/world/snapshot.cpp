@@ -4,7 +4,7 @@
 namespace colvik {
 namespace {
 
-constexpr std::uint32_t kVersion = 6;
+constexpr std::uint32_t kVersion = 7;
 template <int D>
 constexpr std::string_view kWhat = D == 2 ? "colvik 2D world" : "colvik 3D world";
 

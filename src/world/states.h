@@ -26,6 +26,7 @@ struct alignas(64) ColliderState {
   bool in_still_tree = false;
   bool look_again = false;  // its pairs must be searched: it is new, moved far enough or changed
   bool changed = false;     // its existing pairs must be decided anew
+  bool reshaped = false;    // how far apart they are must be looked at anew
   bool anew = false;        // its existing pairs must be made anew: it moves in another way
   bool live = false;
   // As its definition says, at hand, see know().
