@@ -271,28 +271,37 @@ void World<D>::Impl::note_contact(const dynamics::Contact<D>& c, std::uint32_t p
   if (at_end) p.gap = least, p.closing = -c.normal.dot(solver.relative_velocity(c, *deepest));
   if (at_end && !pushes && p.impulse > 0) return;  // it was hit elsewhere
   // Halfway between the two surface points, each carried along by its body.
-  const auto centre_after = [&](std::uint32_t collider, std::uint32_t body) -> Vec<D> {
-    const world::ObjectState<D>& o = objects[colliders[collider].object];
-    return body == world::kNoBody ? Vec<D>(o.shown.pose * o.shown.mass_centre) : bodies[body].centre;
+  const auto centre_after = [&](std::uint32_t object, std::uint32_t body) -> Vec<D> {
+    const Object<D>& o = objects[object].shown;
+    return body == world::kNoBody ? Vec<D>(o.pose * o.mass_centre) : bodies[body].centre;
   };
   p.normal = c.normal;
-  p.point = 0.5 * (centre_after(p.a, c.a) + deepest->arm_a + centre_after(p.b, c.b) + deepest->arm_b);
+  p.point = 0.5 * (centre_after(p.object_a, c.a) + deepest->arm_a + centre_after(p.object_b, c.b) + deepest->arm_b);
 }
 
 template <int D>
 void World<D>::Impl::read_contacts() {
   deep.clear();
-  constexpr std::size_t kPairs = 12, kPlaces = 6;  // contacts ahead
+  constexpr std::size_t kContacts = 24, kPairs = 12, kPlaces = 6;  // ahead
   for (std::size_t i = 0; i < contacts.size(); ++i) {
+    if (i + kContacts < contacts.size()) math::fetch(&contacts[i + kContacts], 1);
     if (i + kPairs < contacts.size()) math::fetch(&pairs[contact_pairs[i + kPairs]], sizeof(Pair<D>));
     if (i + kPlaces < contacts.size()) {
       const dynamics::Contact<D>& c = contacts[i + kPlaces];
       fetch_place(pairs[contact_pairs[i + kPlaces]].object_a);
-      for (const std::uint32_t body : {c.a, c.b}) math::fetch(&solver.moving(body), offsetof(dynamics::Moving<D>, gain));
+      for (const std::uint32_t body : {c.a, c.b}) {
+        math::fetch(&solver.moving(body), offsetof(dynamics::Moving<D>, gain));
+        math::fetch(&bodies[body].centre, 1);
+      }
     }
     note_contact(contacts[i], contact_pairs[i], true);
   }
-  for (const std::uint32_t i : active_pairs) {
+  for (std::size_t k = 0; k < active_pairs.size(); ++k) {
+    if (k + kPairs < active_pairs.size()) {
+      const Pair<D>& soon = pairs[active_pairs[k + kPairs]];
+      math::fetch(&soon, 1), math::fetch(&soon.gap, 1);
+    }
+    const std::uint32_t i = active_pairs[k];
     Pair<D>& p = pairs[i];
     if (!p.responds || at_rest(p) || walks(p)) continue;
     const double reach = (p.touching ? world::kLetGo : world::kTouching) * settings.metre;

@@ -104,6 +104,11 @@ template <int D>
 void World<D>::Impl::scatter_bodies() {
   const double fastest = world::kFastest * settings.metre;
   for (std::size_t i = 1; i < bodies.size(); ++i) {
+    constexpr std::size_t kAhead = 6;
+    if (i + kAhead < bodies.size()) {
+      const std::uint32_t soon = body_objects[i + kAhead];
+      fetch_object(soon), math::fetch(&briefs[soon], 1);
+    }
     dynamics::Body<D>& b = bodies[i];
     world::ObjectState<D>& o = objects[body_objects[i]];
     Object<D>& s = o.shown;

@@ -172,7 +172,7 @@ void World<D>::Impl::look_ahead(double h, double margin) {
     if (holds(f, closing)) continue;
     if (f.slab.apart > 0) {
       if (still_apart(f, 0) > margin + closing) continue;
-      look_at(f, 4 * (margin + closing));
+      if (solver.time() > 0) look_at(f, 4 * (margin + closing));  // else it was looked at just now
       if (f.slab.apart > margin + closing) continue;
     }
     const Pair<D>& p = pairs[f.pair];

@@ -16,6 +16,7 @@
 #include "world/asked.h"
 #include "world/classes.h"
 #include "world/pair.h"
+#include "world/patch.h"
 #include "world/states.h"
 #include "world/tolerances.h"
 
@@ -51,7 +52,9 @@ struct World<D>::Impl {
   std::vector<index::KeyPair> overlapping;        // as the trees tell it
   std::vector<world::Candidate> candidates;       // likewise, by serials
   std::size_t still_moved = 0;                    // times a still object was moved
-  math::Many<world::Pair<D>> pairs, spare_pairs;  // by (serial_a, serial_b); for merging
+  math::Many<world::Pair<D>> pairs, fresh_pairs;  // by (serial_a, serial_b); found in the running step
+  std::vector<std::uint32_t> gone_pairs, places;  // that parted; by fresh pair, what it comes before
+  std::vector<world::Staying> staying_pairs;
   std::vector<std::uint32_t> active_pairs;        // of the running step, in order: the others stay apart
   math::Many<world::Touch<D>> touches, touches_before;
   std::vector<world::Ended> ended;         // by key

@@ -51,8 +51,9 @@ void World<D>::Impl::update_index() {
   index_stale = false;
   for (std::size_t k = 0, n = to_look.size(); k < n; ++k) put_in_tree(to_look[k]);
   for (std::size_t i = 0; i < movers.size(); ++i) {
-    constexpr std::size_t kObjects = 6, kColliders = 3;  // ahead
+    constexpr std::size_t kObjects = 9, kLists = 6, kColliders = 3;  // ahead
     if (i + kObjects < movers.size()) fetch_object(movers[i + kObjects]);
+    if (i + kLists < movers.size()) math::fetch(objects[movers[i + kLists]].colliders.data(), 1);
     if (i + kColliders < movers.size())
       for (const std::uint32_t at : objects[movers[i + kColliders]].colliders)
         math::fetch(&colliders[at], sizeof(ColliderState<D>)), moving.fetch(at);
@@ -92,7 +93,7 @@ void World<D>::Impl::find_pairs() {
   stirred.resize((colliders.size() + 63) / 64);
   const auto bit = [](std::uint32_t at) { return std::uint64_t{1} << at % 64; };
   for (const std::uint32_t at : to_look) stirred[at / 64] |= bit(at);
-  std::erase_if(pairs, [&](Pair<D>& p) {
+  const auto parted = [&](Pair<D>& p) {
     const auto is_stirred = [&](const Pair<D>& q) {
       return ((stirred[q.a / 64] & bit(q.a)) | (stirred[q.b / 64] & bit(q.b))) != 0;
     };
@@ -106,14 +107,22 @@ void World<D>::Impl::find_pairs() {
         (colliders[at].in_still_tree ? still : moving).fetch_bounds(at);
     if (!std::exchange(p.unsure, false) && !is_stirred(p)) return false;
     const ColliderState<D>&a = colliders[p.a], &b = colliders[p.b];
-    const bool parted = a.anew || b.anew || !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
-                        ((a.changed || b.changed) && !admitted(a, b).meet);
+    const bool parts = a.anew || b.anew || !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
+                       ((a.changed || b.changed) && !admitted(a, b).meet);
     if (a.reshaped || b.reshaped) p.slab = {};
     // What lay on something that its owner took away falls.
-    if (parted && p.responds && p.touching && at_rest(p)) woken.push_back(objects[(rests(p.a) ? a : b).object].resting);
-    return parted;
-  });
-  wake(woken);
+    if (parts && p.responds && p.touching && at_rest(p)) woken.push_back(objects[(rests(p.a) ? a : b).object].resting);
+    return parts;
+  };
+  gone_pairs.clear();
+  for (std::size_t i = 0; i < pairs.size(); ++i)
+    if (parted(pairs[i])) gone_pairs.push_back(static_cast<std::uint32_t>(i));
+  if (!woken.empty()) {  // these bring their own
+    places.clear();
+    world::patch(pairs, gone_pairs, places, fresh_pairs, staying_pairs);
+    gone_pairs.clear();
+    wake(woken);
+  }
 
   for (const std::uint32_t at : to_look) {
     ColliderState<D>& c = colliders[at];
@@ -148,6 +157,8 @@ void World<D>::Impl::add_pairs() {
 
   const std::size_t known = pairs.size();
   std::size_t at = 0;  // before it all are older
+  auto gone = gone_pairs.begin();
+  places.clear();
   for (const world::Candidate& c : candidates) {
     std::size_t step = 1;
     while (at + step < known && key(pairs[at + step]) < key(c)) at += step, step *= 2;
@@ -156,7 +167,9 @@ void World<D>::Impl::add_pairs() {
     const auto there =
         std::lower_bound(from, to, c, [&](const Pair<D>& x, const world::Candidate& y) { return key(x) < key(y); });
     at = static_cast<std::size_t>(there - pairs.begin());
-    if (at < known && key(pairs[at]) == key(c)) continue;
+    gone = std::find_if(gone, gone_pairs.end(), [&](std::uint32_t i) { return i >= at; });
+    const bool is_gone = gone != gone_pairs.end() && *gone == at;
+    if (at < known && !is_gone && key(pairs[at]) == key(c)) continue;
     const ColliderState<D>&a = colliders[c.a], &b = colliders[c.b];
     const Verdict verdict = admitted(a, b);
     if (!verdict.meet) continue;
@@ -167,9 +180,10 @@ void World<D>::Impl::add_pairs() {
     const ObjectState<D>&oa = objects[a.object], &ob = objects[b.object];
     p.responds = p.channel == Channel::solid && oa.root != ob.root &&
                  (oa.shown.body == BodyKind::dynamic || ob.shown.body == BodyKind::dynamic);
-    pairs.push_back(std::move(p));
+    fresh_pairs.push_back(std::move(p));
+    places.push_back(static_cast<std::uint32_t>(at));
   }
-  world::merge_tail(pairs, known, world::older<D>, spare_pairs);
+  world::patch(pairs, gone_pairs, places, fresh_pairs, staying_pairs);
 }
 
 template struct World<2>::Impl;
