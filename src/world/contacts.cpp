@@ -62,6 +62,7 @@ void World<D>::Impl::make_contacts() {
     fetch_pairs_after(i);
     Pair<D>& p = pairs[i];
     const auto active = [&] { active_pairs.push_back(static_cast<std::uint32_t>(i)); };
+    if (some_leap && (!p.responds || walks(p))) trail(p.object_a), trail(p.object_b);
     if (!p.responds || at_rest(p)) {
       active();
       continue;

@@ -29,6 +29,7 @@ void World<D>::Impl::gather_bodies() {
   body_objects.assign(1, 0);
   trailed.clear();
   trails.clear();
+  some_leap = false;
   racing.assign(1, std::numeric_limits<double>::max());
   least_racing = racing[0];
   for (std::size_t i = 0; i < movers.size(); ++i) {
@@ -66,10 +67,7 @@ void World<D>::Impl::gather_bodies() {
                                                                                : std::numeric_limits<double>::max());
     least_racing = std::min(least_racing, racing.back());
     if (s.body == BodyKind::kinematic) continue;
-    if (s.velocity.norm() > o.thin * settings.rate) {
-      o.trail = static_cast<std::int32_t>(trailed.size());
-      trailed.push_back(o.body);
-    }
+    some_leap = some_leap || leaps(o);
     for (int k = 0; k < D; ++k) b.inverse_mass[k] = o.locked_axes[k] ? 0 : o.inverse_mass;
     b.inertia = o.inertia, b.inverse_inertia = o.inverse_inertia;
     b.locked_turns = o.locked_turns;

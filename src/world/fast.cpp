@@ -249,7 +249,16 @@ void World<D>::Impl::find_contacts(const world::Coming& c, double margin, bool g
   f.found = ways_in_step(f);
 }
 
-// Where bodies that move far within the step are at the end of each substep.
+// The way of an object, or of what it is part of, is to be noted where it moves far.
+template <int D>
+void World<D>::Impl::trail(std::uint32_t slot) {
+  world::ObjectState<D>& o = objects[objects[slot].root];
+  if (o.trail >= 0 || o.body == world::kNoBody || !leaps(o)) return;
+  o.trail = static_cast<std::int32_t>(trailed.size());
+  trailed.push_back(o.body);
+}
+
+// Where these are at the end of each substep.
 template <int D>
 void World<D>::Impl::note_trails() {
   for (const std::uint32_t i : trailed) trails.push_back(pose_in_step(objects[body_objects[i]], 0));

@@ -94,7 +94,8 @@ struct World<D>::Impl {
   std::vector<std::uint32_t> racers;   // bodies that may pass something in a substep
   std::vector<double> racing;          // by body: the square of the speed from which on it may
   double least_racing = 0;             // of these
-  std::vector<std::uint32_t> trailed;  // bodies whose way within the step is noted
+  bool some_leap = false;              // some body leaps
+  std::vector<std::uint32_t> trailed;  // those of them whose way within the step is noted, as a zone may be on it
   std::vector<Pose<D>> trails;         // by substep, then in their order
   std::size_t held_back = 0;
   std::vector<std::uint32_t> group_of, roots;                 // of bodies, when some may sleep
@@ -225,6 +226,11 @@ struct World<D>::Impl {
   void note_contact(const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end);
   void begin_substep();  // fast.cpp
   void add_corners(std::size_t contact, std::uint32_t collider, const Pose<D>& at, double ahead);
+  // Whether it moves far for its size within the running step.
+  [[nodiscard]] bool leaps(const world::ObjectState<D>& o) const {
+    return o.shown.body == BodyKind::dynamic && o.velocity_before.norm() > o.thin * settings.rate;
+  }
+  void trail(std::uint32_t slot);
   void note_trails();
   void end_substep();
   [[nodiscard]] double way(const world::FastPair<D>& f, double seconds) const;
