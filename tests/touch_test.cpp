@@ -287,3 +287,30 @@ TEST_CASE("a zone of any shape that turns with its object meets what it sweeps o
     CHECK(seen[0] == seen[1]);
   }
 }
+
+// On the curve between where a step begins and where it ends, the ball would not come so far.
+TEST_CASE_TEMPLATE("a zone that a ball reaches and leaves within the step in which it bounces is told with times", T,
+                   Two, Three) {
+  constexpr int D = T::D;
+  WorldSettings<D> s;
+  s.gravity.setZero();
+  World<D> world(s);
+  ColliderDef<D> wall = solid(cube<D>(2));
+  wall.restitution = 1, wall.friction = 0;
+  world.add(thing<D>("wall", BodyKind::fixed, along_x<D>(1), {wall})).value();
+  Shape<D> thin = cube<D>(2);
+  thin.core[0] = 0.05;
+  world.add(thing<D>("beam", BodyKind::fixed, along_x<D>(-0.15), {zone(thin)})).value();
+  ColliderDef<D> round = solid(ball<D>(0.2));
+  round.restitution = 1, round.friction = 0;
+  ObjectDef<D> shot = thing<D>("shot", BodyKind::dynamic, along_x<D>(-0.6), {round});
+  shot.velocity = along_x<D>(60);
+  world.add(shot).value();
+  world.step();
+  std::vector<double> times;
+  for (const Event<D>& e : world.events())
+    if (e.channel == Channel::zone) times.push_back(e.time);
+  REQUIRE(times.size() == 2);  // of 0.5 m to the wall and back, 0.3 m are before the beam
+  CHECK(std::abs(times[0] - 0.3 / 60) <= 1e-4);
+  CHECK(std::abs(times[1] - 0.7 / 60) <= 1e-4);
+}

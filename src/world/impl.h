@@ -55,7 +55,7 @@ struct World<D>::Impl {
   math::Many<world::Pair<D>> pairs, fresh_pairs;  // by (serial_a, serial_b); found in the running step
   std::vector<std::uint32_t> gone_pairs, places;  // that parted; by fresh pair, what it comes before
   std::vector<world::Staying> staying_pairs;
-  std::vector<std::uint32_t> active_pairs;        // of the running step, in order: the others stay apart
+  std::vector<std::uint32_t> active_pairs;  // of the running step, in order: the others stay apart
   math::Many<world::Touch<D>> touches, touches_before;
   std::vector<world::Ended> ended;         // by key
   std::vector<world::Resting<D>> resting;  // by group; empty ones are free
@@ -96,6 +96,7 @@ struct World<D>::Impl {
   double least_racing = 0;             // of these
   bool some_leap = false;              // some body leaps
   std::vector<std::uint32_t> trailed;  // those of them whose way within the step is noted, as a zone may be on it
+  std::vector<double> trail_ways;      // their lengths
   std::vector<Pose<D>> trails;         // by substep, then in their order
   std::size_t held_back = 0;
   std::vector<std::uint32_t> group_of, roots;                 // of bodies, when some may sleep

@@ -31,6 +31,14 @@ contact::Course<D> course(const Pose<D>& a0, const Pose<D>& a1, const Pose<D>& b
 template <int D>
 void World<D>::Impl::feel_the_rest() {
   const double dt = 1 / settings.rate;
+  // What bounces within the step may be back where it was: its whole way counts.
+  trail_ways.assign(trailed.size(), 0);
+  for (std::size_t i = trailed.size(); i < trails.size(); ++i)
+    trail_ways[i % trailed.size()] += (trails[i].position - trails[i - trailed.size()].position).norm();
+  const auto noted_way = [&](std::uint32_t slot) {
+    const std::int32_t trail = objects[objects[slot].root].trail;
+    return trail >= 0 ? trail_ways[static_cast<std::size_t>(trail)] : 0;
+  };
   constexpr std::size_t kAhead = 6;  // pairs
   for (std::size_t i = 0; i < active_pairs.size(); ++i) {
     Pair<D>& p = pairs[active_pairs[i]];
@@ -41,7 +49,8 @@ void World<D>::Impl::feel_the_rest() {
     if (p.responds && !walked) continue;
     const double reach =
         p.channel == Channel::zone ? 0 : (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
-    const double most = briefs[p.object_a].way + briefs[p.object_b].way;
+    const double noted = trailed.empty() ? 0 : noted_way(p.object_a) + noted_way(p.object_b);
+    const double most = std::max(briefs[p.object_a].way + briefs[p.object_b].way, noted);
     if (!walked && !p.touching && p.slab.left(ways_so_far(p)) > reach + most) {
       p.passed = p.left = false;
       p.when = p.until = -1;
@@ -55,7 +64,7 @@ void World<D>::Impl::feel_the_rest() {
     const auto turned = [&](const world::ObjectState<D>& o) {
       return o.body != world::kNoBody ? o.shown.spin.norm() * o.swing * dt : 0;
     };
-    const double far = (moved(oa) - moved(ob)).norm() + turned(oa) + turned(ob);
+    const double far = std::max((moved(oa) - moved(ob)).norm(), noted) + turned(oa) + turned(ob);
     const bool may_pass = far > 0.5 * (world::thinness(shape_of(ca)) + world::thinness(shape_of(cb)));
     const double beyond = std::max(reach + 4 * most, far);
     const contact::Separation<D> s = contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, cb), beyond);
