@@ -37,7 +37,7 @@ struct SolverPoint {
   double approach;      // greatest speed at which the two came together at the point
   double when;          // seconds into the step at which it first pushed; below 0: it did not
   std::uint32_t id;
-  bool struck;  // its push stopped something within a substep, and does not last
+  std::uint8_t struck;  // 1: its push stopped something within a substep, and does not last
 };
 
 /// Contact between bodies `a` and `b` (indices into the bodies).
@@ -57,7 +57,7 @@ struct Contact {
   /// Room is for kMostPoints.
   SolverPoint<D>& add(const Vec<D>& arm_a, const Vec<D>& arm_b, double gap, std::uint32_t id) {
     SolverPoint<D>& p = points[static_cast<std::size_t>(count++)];
-    p = {arm_a, arm_b, gap, 0, Vec<D>::Zero(), 0, 0, -1, id, false};
+    p = {arm_a, arm_b, gap, 0, Vec<D>::Zero(), 0, 0, -1, id, 0};
     return p;
   }
 };
