@@ -7,7 +7,6 @@
 
 #include "index/tree.h"
 #include "support.hpp"
-#include "world/patch.h"
 
 using namespace colvik;
 using namespace colvik::test;
@@ -205,29 +204,5 @@ TEST_CASE_TEMPLATE("a crowd that drifts for long has the pairs of brute force", 
       for (std::uint32_t k = i + 1; k < boxes.size(); ++k)
         if (boxes[i].overlaps(boxes[k])) wanted.emplace_back(i, k);
     REQUIRE(told == wanted);
-  }
-}
-
-TEST_CASE("a long list is patched as if each were taken out and put in on its own") {
-  Random random(11);
-  for (int run = 0; run < scaled(20000); ++run) {
-    std::vector<std::string> list, wanted, fresh;
-    std::vector<std::uint32_t> gone, before;
-    std::vector<world::Staying> spans;
-    const int n = random.below(random.coin() ? 12 : 80);
-    const double goes = random.range(0, 1), comes = random.range(0, 0.7);
-    for (std::uint32_t i = 0; i <= static_cast<std::uint32_t>(n); ++i) {
-      while (random.coin(comes)) {
-        before.push_back(i), fresh.push_back("fresh " + std::to_string(fresh.size()));
-        wanted.push_back(fresh.back());
-      }
-      if (i == static_cast<std::uint32_t>(n)) break;
-      list.push_back("old " + std::to_string(i));
-      if (random.coin(goes)) gone.push_back(i);
-      else wanted.push_back(list.back());
-    }
-    world::patch(list, gone, before, fresh, spans);
-    REQUIRE(list == wanted);
-    REQUIRE(fresh.empty());
   }
 }

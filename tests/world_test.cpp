@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "support.hpp"
+#include "world/patch.h"
 
 using namespace colvik;
 using namespace colvik::test;
@@ -214,4 +215,28 @@ TEST_CASE_TEMPLATE("a still object can be put elsewhere: touches follow, and it 
   CHECK(world.place(hand, {Vec<D>::Unit(0) * 9, {}}));
   for (int i = 0; i < 3; ++i) world.step();
   CHECK(world.still_moved() == 1);  // of what is meant to move nothing is counted
+}
+
+TEST_CASE("a long list is patched as if each were taken out and put in on its own") {
+  Random random(11);
+  for (int run = 0; run < scaled(20000); ++run) {
+    std::vector<std::string> list, wanted, fresh;
+    std::vector<std::uint32_t> gone, before;
+    std::vector<world::Staying> spans;
+    const int n = random.below(random.coin() ? 12 : 80);
+    const double goes = random.range(0, 1), comes = random.range(0, 0.7);
+    for (std::uint32_t i = 0; i <= static_cast<std::uint32_t>(n); ++i) {
+      while (random.coin(comes)) {
+        before.push_back(i), fresh.push_back("fresh " + std::to_string(fresh.size()));
+        wanted.push_back(fresh.back());
+      }
+      if (i == static_cast<std::uint32_t>(n)) break;
+      list.push_back("old " + std::to_string(i));
+      if (random.coin(goes)) gone.push_back(i);
+      else wanted.push_back(list.back());
+    }
+    world::patch(list, gone, before, fresh, spans);
+    REQUIRE(list == wanted);
+    REQUIRE(fresh.empty());
+  }
 }

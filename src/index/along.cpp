@@ -150,8 +150,8 @@ HWY_INLINE bool step(const Store<D>& tree, Walk<D>& w, const ToldOnWay& visit, c
     beneath.number = w.number;
     follow(tree, beneath, visit, ahead);
     w.limit = beneath.limit;
-  } else {
-    if (meet(tree.node(w.next), w)) return true;
+  } else if (meet(tree.node(w.next), w)) {
+    return true;
   }
   do {
     if (w.waiting == 0) return false;

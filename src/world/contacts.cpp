@@ -265,7 +265,7 @@ void World<D>::Impl::note_contact(const dynamics::Contact<D>& c, std::uint32_t p
     if (point.total_push > 0) p.approach = std::max(p.approach, point.approach);
     if (point.when >= 0) p.when = p.when < 0 ? point.when : std::min(p.when, point.when);
     pushes = pushes || point.total_push > 0;
-    const double gap = at_end ? solver.gap_now(c, point) : 0;
+    const double gap = at_end ? solver.gap_now(c, point) : 0;  // within the step the first one speaks
     if (deepest == nullptr || gap < least) deepest = &point, least = gap;
   }
   if (deepest == nullptr || (at_end ? least >= p.gap : !pushes)) return;

@@ -118,8 +118,7 @@ void World<D>::Impl::find_pairs() {
   for (std::size_t i = 0; i < pairs.size(); ++i)
     if (parted(pairs[i])) gone_pairs.push_back(static_cast<std::uint32_t>(i));
   if (!woken.empty()) {  // these bring their own
-    places.clear();
-    world::patch(pairs, gone_pairs, places, fresh_pairs, staying_pairs);
+    world::patch(pairs, gone_pairs, {}, fresh_pairs, staying_pairs);
     gone_pairs.clear();
     wake(woken);
   }
