@@ -93,7 +93,12 @@ class Rotation<3> {
   [[nodiscard]] double x() const { return x_; }
   [[nodiscard]] double y() const { return y_; }
   [[nodiscard]] double z() const { return z_; }
-  [[nodiscard]] Vec<3> axis(int i) const { return *this * Vec<3>(Vec<3>::Unit(i)); }
+  /// Column i of the rotation matrix: where local axis i points.
+  [[nodiscard]] Vec<3> axis(int i) const {
+    if (i == 0) return {1 - 2 * (y_ * y_ + z_ * z_), 2 * (x_ * y_ + w_ * z_), 2 * (x_ * z_ - w_ * y_)};
+    if (i == 1) return {2 * (x_ * y_ - w_ * z_), 1 - 2 * (x_ * x_ + z_ * z_), 2 * (y_ * z_ + w_ * x_)};
+    return {2 * (x_ * z_ + w_ * y_), 2 * (y_ * z_ - w_ * x_), 1 - 2 * (x_ * x_ + y_ * y_)};
+  }
 
  private:
   Rotation(double w, double x, double y, double z) : w_(w), x_(x), y_(y), z_(z) {}

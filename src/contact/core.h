@@ -31,19 +31,12 @@ struct Core {
 
   Core(const Shape<D>& shape, const Pose<D>& pose) : centre(pose.position), half(shape.core), radius(shape.radius) {
     for (int i = 0; i < D; ++i) axes[i] = pose.rotation.axis(i);
-    middle = centre;
-    if (shape.corners != nullptr) {
-      kind = CoreKind::points;
-      points = shape.corners->points;
-      if (points.size() > 3) by_axis = shape.corners->laid.corners();
-      if (D == 2 && points.size() > 2) normals = shape.corners->laid.sides();
-      middle = placed(shape.middle);
-      if (D == 3 && !shape.corners->faces.empty()) polytope = shape.corners.get(), polytope->laid.fetch();
-    } else if (shape.kind == ShapeKind::cylinder) {
-      kind = CoreKind::cylinder;
-    } else if (shape.kind == ShapeKind::cone) {
-      kind = CoreKind::cone;
-    }
+    take(shape);
+  }
+  // At the origin, unturned.
+  explicit Core(const Shape<D>& shape) : centre(kZero), half(shape.core), radius(shape.radius) {
+    for (int i = 0; i < D; ++i) axes[i] = Vec<D>::Unit(i);
+    take(shape);
   }
   // A segment, triangle or polygon of points that the caller keeps.
   Core(std::span<const Vec<D>> corners, const Pose<D>& pose) : kind(CoreKind::points), centre(pose.position) {
@@ -130,6 +123,23 @@ struct Core {
     double sum = 0;
     for (int i = 0; i < D; ++i) sum += std::abs(direction.dot(axis(i))) * half[i];
     return sum;
+  }
+
+ private:
+  void take(const Shape<D>& shape) {
+    middle = centre;
+    if (shape.corners != nullptr) {
+      kind = CoreKind::points;
+      points = shape.corners->points;
+      if (points.size() > 3) by_axis = shape.corners->laid.corners();
+      if (D == 2 && points.size() > 2) normals = shape.corners->laid.sides();
+      middle = placed(shape.middle);
+      if (D == 3 && !shape.corners->faces.empty()) polytope = shape.corners.get(), polytope->laid.fetch();
+    } else if (shape.kind == ShapeKind::cylinder) {
+      kind = CoreKind::cylinder;
+    } else if (shape.kind == ShapeKind::cone) {
+      kind = CoreKind::cone;
+    }
   }
 };
 

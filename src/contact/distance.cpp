@@ -2,6 +2,7 @@
 
 #include <optional>
 
+#include "contact/closed.h"
 #include "contact/depth.h"
 #include "contact/expanding.h"
 
@@ -249,7 +250,7 @@ template <int D>
 Separation<D> separation(const Core<D>& a, const Core<D>& b) {
   Separation<D> out;
   std::optional<Tetrahedron<D>> held;
-  if (!cores_apart<D>(a, b, true, kNever, out, &held)) {
+  if (!nearest_in_closed_form(a, b, out) && !cores_apart<D>(a, b, true, kNever, out, &held)) {
     const Axis<D> axis = deepest_axis(a, b, kNever, held ? &*held : nullptr);
     out.gap = axis.gap;
     out.normal = axis.normal;
@@ -273,9 +274,11 @@ Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyon
     out.has_points = false;
   };
   beyond += rounding;
-  bool done = false;
+  bool done = nearest_in_closed_form(a, b, out);
   std::optional<Start<D>> along;  // the best of few axes
-  if (has_few_axes(a, b)) {
+  if (done) {
+    start = nullptr;  // it needs none
+  } else if (has_few_axes(a, b)) {
     const Axis<D> axis = deepest_axis(a, b, beyond, nullptr, start);
     done = axis.gap > beyond || axis.gap <= 0 || axis.exact;
     if (done) by_axis(axis);

@@ -34,7 +34,7 @@ template <int D>
 /// The same for shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
 template <int D>
 [[nodiscard]] Separation<D> separation(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a) {
-  return separation(Core<D>(a, {}), Core<D>(b, b_in_a));
+  return separation(Core<D>(a), Core<D>(b, b_in_a));
 }
 
 }  // namespace colvik::contact

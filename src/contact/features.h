@@ -10,7 +10,7 @@ inline constexpr std::size_t kMostCorners = 2 * kMostOfFace;  // a face clipped 
 template <int D>
 struct Corner {
   Vec<D> at;
-  std::uint32_t id = 0;
+  std::uint32_t id;  // not set by default: there is room for many
 };
 
 // The corner, edge or face of a core that faces a direction.

@@ -6,6 +6,13 @@
 namespace colvik::contact {
 namespace {
 
+constexpr std::uint32_t kOnePlace = 1U << 29;  // id of the only point of two that meet at one place
+
+template <int D>
+bool is_point(const Core<D>& c) {
+  return c.boxlike() && c.half.isZero(0);
+}
+
 // The part of `v` that lies across the normal.
 template <int D>
 Vec<D> across(const Vec<D>& v, const Vec<D>& normal) {
@@ -99,6 +106,11 @@ Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double f
   if (told != nullptr) *told = nearest;
   if (nearest.gap > margin) return out;
   const Vec<D>& n = out.normal = nearest.normal;
+  if (nearest.has_points && (is_point(a) || is_point(b))) {
+    out.count = 1;
+    out.points[0] = {0.5 * (nearest.on_a + nearest.on_b), nearest.gap, kOnePlace};
+    return out;
+  }
   const double rounding = a.radius + b.radius;
 
   Feature<D> fa = facing<D>(a, n, flat);
@@ -131,7 +143,7 @@ Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double f
     }
   }
   if (count == 0) {
-    found[count++] = {one_place(a, b, nearest, fa, fb, sideways), nearest.gap, 1U << 29};
+    found[count++] = {one_place(a, b, nearest, fa, fb, sideways), nearest.gap, kOnePlace};
   }
   keep_best<D>(found, count, out);
   return out;

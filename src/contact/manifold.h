@@ -12,9 +12,10 @@ inline constexpr int kMostPoints = D == 2 ? 2 : 4;
 
 template <int D>
 struct ContactPoint {
-  Vec<D> position;       // halfway between the surfaces, in a's frame
-  double gap = 0;        // along the normal; negative: overlap
-  std::uint32_t id = 0;  // which corners and edges made it; the same from step to step
+  // Not set by default: there is room for many.
+  Vec<D> position;   // halfway between the surfaces, in a's frame
+  double gap;        // along the normal; negative: overlap
+  std::uint32_t id;  // which corners and edges made it; the same from step to step
 };
 
 template <int D>
@@ -40,7 +41,7 @@ template <int D>
 template <int D>
 [[nodiscard]] Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin,
                                    double flat, Start<D>* start = nullptr, Separation<D>* told = nullptr) {
-  return manifold(Core<D>(a, {}), Core<D>(b, b_in_a), margin, flat, start, told);
+  return manifold(Core<D>(a), Core<D>(b, b_in_a), margin, flat, start, told);
 }
 
 }  // namespace colvik::contact

@@ -165,7 +165,8 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
   const double friction = mixed(settings.friction_mixing, ca.friction, cb.friction);
   const double restitution = mixed(settings.restitution_mixing, ca.restitution, cb.restitution);
   // From collider a's frame to the world's, told from object a's position: exact far from the origin.
-  const Pose<D> frame = Pose<D>{Vec<D>::Zero(), at_a.rotation} * ca.own;
+  Pose<D> frame{kZero, at_a.rotation};
+  if (!ca.plain) frame = frame * ca.own;
   const Vec<D> to_a = at_a.rotation * oa.shown.mass_centre;
   const Vec<D> to_b = at_a.way_to(at_b) + at_b.rotation * ob.shown.mass_centre;
   const double rolling = std::max(ca.rolling, cb.rolling);
@@ -180,14 +181,15 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
     for (int k = 0; k < m.count; ++k) {
       const contact::ContactPoint<D>& from = m.points[k];
       const Vec<D> offset = frame * from.position;
-      dynamics::SolverPoint<D>& to = c.add(offset - to_a, offset - to_b, from.gap, from.id);
+      const Vec<D> arm_a = offset - to_a;  // at hand: what was just written is slow to read
+      dynamics::SolverPoint<D>& to = c.add(arm_a, offset - to_b, from.gap, from.id);
       if (ahead > 0) {
         // The gap of this moment is the one there and what the motion until then closes.
         const Vec<D> apart = solver.relative_velocity(c, to);
         const Vec<D> gain = bodies[c.b].acceleration - bodies[c.a].acceleration;
         to.gap -= c.normal.dot(apart * ahead + gain * (ahead * ahead / 2));
       }
-      if (world::Kept<D>* before = find_kept(from.id, Vec<D>(at_a.rotation.inverse() * to.arm_a))) {
+      if (world::Kept<D>* before = find_kept(from.id, Vec<D>(at_a.rotation.inverse() * arm_a))) {
         to.push = before->push, to.drag = before->drag;
         if (k == 0) c.roll = before->roll;
         before->push = 0;  // it is taken

@@ -300,7 +300,10 @@ struct World<D>::Impl {
   [[nodiscard]] const ColliderDef<D>& def_of(const world::ColliderState<D>& c) const {
     return objects[c.object].shown.colliders[c.which].def;
   }
-  [[nodiscard]] Pose<D> pose_of(const world::ColliderState<D>& c) const { return objects[c.object].shown.pose * c.own; }
+  [[nodiscard]] Pose<D> pose_of(const world::ColliderState<D>& c) const {
+    const Pose<D>& pose = objects[c.object].shown.pose;
+    return c.plain ? pose : pose * c.own;
+  }
   [[nodiscard]] const Shape<D>& shape_of(const world::ColliderState<D>& c) const { return c.shape; }
   // Collider b's pose in collider a's frame. The objects' positions are subtracted first.
   [[nodiscard]] Pose<D> relative_pose(const world::ColliderState<D>& a, const world::ColliderState<D>& b) const {
@@ -309,7 +312,9 @@ struct World<D>::Impl {
   // The same with the objects elsewhere.
   [[nodiscard]] Pose<D> relative_pose(const world::ColliderState<D>& a, const world::Place<D>& at_a,
                                       const world::ColliderState<D>& b, const world::Place<D>& at_b) const {
-    return a.own.relative(at_a.relative(at_b) * b.own);
+    const Pose<D> apart = at_a.relative(at_b);
+    if (a.plain && b.plain) return apart;
+    return a.own.relative(apart * b.own);
   }
 };
 

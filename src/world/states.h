@@ -32,6 +32,7 @@ struct alignas(64) ColliderState {
   // As its definition says, at hand, see know().
   bool on = true, zone = false;
   bool one_way = false, runs = false;  // on the surface
+  bool plain = true;                   // `own` neither shifts nor turns it
   double extent = 0;                   // half of its shape's size, as far as faces count as level
   double friction = 0, restitution = 0, rolling = 0;
   Pose<D> own;  // in the object's frame
@@ -175,6 +176,7 @@ void know(ColliderState<D>& c, const ColliderDef<D>& def) {
   c.extent = extent(def.shape);
   c.friction = def.friction, c.restitution = def.restitution, c.rolling = def.rolling_friction;
   c.own = {def.at, def.turned};
+  c.plain = def.at.isZero(0) && def.turned.axis(0) == Vec<D>::Unit(0) && def.turned.axis(1) == Vec<D>::Unit(1);
   c.shape = def.shape;
 }
 
