@@ -75,7 +75,7 @@ class Rotation<3> {
 
   /// The shortest turn that makes this rotation: axis times angle in radians.
   [[nodiscard]] Spin<3> to_spin() const;
-  [[nodiscard]] Vec<3> operator*(const Vec<3>& v) const {
+  [[nodiscard, gnu::always_inline]] Vec<3> operator*(const Vec<3>& v) const {
     const Vec<3> u(x_, y_, z_);
     const Vec<3> t = 2.0 * cross(u, v);
     return v + w_ * t + cross(u, t);

@@ -11,6 +11,8 @@
 namespace colvik::dynamics {
 namespace {
 
+constexpr double kTurnedLittle = 1e-4;  // radians
+
 // A frame's axes as the columns of a matrix.
 template <int D>
 Eigen::Matrix<double, D, D, Eigen::DontAlign> matrix(const Rotation<D>& r) {
@@ -138,7 +140,8 @@ void Solver<D>::turn(std::size_t body) {
   b.rotation.normalize();
   m.turned += by;
   m.turning += by.norm();
-  if (m.turns != Turns::evenly) set_inertia(body);
+  // What hardly turned in this step is as easy to turn as when it began, to a ten-thousandth.
+  if (m.turns != Turns::evenly && m.turning > kTurnedLittle) set_inertia(body);
 }
 
 template class Solver<2>;

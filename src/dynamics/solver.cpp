@@ -94,7 +94,7 @@ template <int D>
 void Solver<D>::take(Batch& batch, std::size_t first, std::size_t end) {
   batch.wide.take(moving_, contacts_, listed_, first, end);
   batch.alone.clear();
-  rows_.resize(contacts_.size());
+  if (rows_.size() < contacts_.size()) rows_.resize(contacts_.size());  // most are not in use, and none needs clearing
   for (std::size_t i = first; i < end; ++i)
     if (listed_[i].worked != Worked::wide) {
       batch.alone.push_back(static_cast<std::uint32_t>(i));

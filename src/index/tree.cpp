@@ -125,7 +125,7 @@ std::int32_t Tree<D>::take_node() {
   std::int32_t at;
   if (free_nodes_.empty()) {
     at = static_cast<std::int32_t>(store_.nodes.size());
-    store_.nodes.emplace_back();
+    store_.nodes.push_back(Node<D>{});
   } else {
     at = free_nodes_.back();
     free_nodes_.pop_back();

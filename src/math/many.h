@@ -2,6 +2,7 @@
 // Long lists in memory that is quick to look up.
 #include <cstddef>
 #include <new>
+#include <utility>
 #include <vector>
 
 #ifdef __linux__
@@ -31,6 +32,15 @@ struct LargePages {
     if (bytes >= kPage) (void)madvise(at, bytes, MADV_HUGEPAGE);  // refused, it is memory as any other
 #endif
     return static_cast<T*>(at);
+  }
+  // Elements are left as their type leaves them: numbers that are about to be written need not be cleared.
+  template <class U>
+  void construct(U* at) {
+    ::new (static_cast<void*>(at)) U;
+  }
+  template <class U, class... Args>
+  void construct(U* at, Args&&... args) {
+    ::new (static_cast<void*>(at)) U(std::forward<Args>(args)...);
   }
   void deallocate(T* at, std::size_t n) { ::operator delete(at, alignment(n * sizeof(T))); }
 
