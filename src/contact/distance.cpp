@@ -267,6 +267,12 @@ template <int D>
 Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyond, Start<D>* start) {
   Separation<D> out;
   const double rounding = a.radius + b.radius;
+  if (nearest_in_closed_form(a, b, out)) {
+    out.gap -= rounding;
+    out.on_a += out.normal * a.radius;
+    out.on_b -= out.normal * b.radius;
+    return out;
+  }
   const auto by_axis = [&](const Axis<D>& axis) {
     out.gap = axis.gap;
     out.normal = axis.normal;
@@ -274,11 +280,9 @@ Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyon
     out.has_points = false;
   };
   beyond += rounding;
-  bool done = nearest_in_closed_form(a, b, out);
+  bool done = false;
   std::optional<Start<D>> along;  // the best of few axes
-  if (done) {
-    start = nullptr;  // it needs none
-  } else if (has_few_axes(a, b)) {
+  if (has_few_axes(a, b)) {
     const Axis<D> axis = deepest_axis(a, b, beyond, nullptr, start);
     done = axis.gap > beyond || axis.gap <= 0 || axis.exact;
     if (done) by_axis(axis);

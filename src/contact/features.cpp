@@ -189,27 +189,31 @@ std::uint32_t mixed(std::uint32_t first, std::uint32_t second) {
 
 template <int D>
 void clip(Feature<D>& f, const Vec<D>& normal, double offset, std::uint32_t plane) {
+  std::array<double, kMostCorners> height;
+  bool some_beyond = false;
+  for (std::size_t k = 0; k < f.count; ++k) {
+    height[k] = normal.dot(f.corners[k].at) - offset;
+    some_beyond |= height[k] > 0;
+  }
+  if (!some_beyond) return;
   const Feature<D> in = f;
   f.count = 0;
-  const auto height = [&](std::size_t k) { return normal.dot(in.corners[k].at) - offset; };
   const auto cut = [&](std::size_t i, std::size_t j) {
-    const double hi = height(i), hj = height(j);
+    const double hi = height[i], hj = height[j];
     const Vec<D> at = in.corners[i].at + (in.corners[j].at - in.corners[i].at) * (hi / (hi - hj));
     const std::size_t inner = hi <= 0 ? i : j, outer = hi <= 0 ? j : i;
     f.add(at, mixed(mixed(in.corners[inner].id, in.corners[outer].id), plane));
   };
-  if (in.count == 1) {
-    if (height(0) <= 0) f = in;
-  } else if (in.count == 2) {
+  if (in.count == 2) {
     for (std::size_t k = 0; k < 2; ++k) {
-      if (height(k) <= 0) f.add(in.corners[k].at, in.corners[k].id);
-      else if (height(1 - k) <= 0) cut(k, 1 - k);
+      if (height[k] <= 0) f.add(in.corners[k].at, in.corners[k].id);
+      else if (height[1 - k] <= 0) cut(k, 1 - k);
     }
-  } else {
+  } else if (in.count > 2) {
     for (std::size_t k = 0; k < in.count; ++k) {
-      const std::size_t next = (k + 1) % in.count;
-      if (height(k) <= 0) f.add(in.corners[k].at, in.corners[k].id);
-      if ((height(k) <= 0) != (height(next) <= 0)) cut(k, next);
+      const std::size_t next = k + 1 < in.count ? k + 1 : 0;
+      if (height[k] <= 0) f.add(in.corners[k].at, in.corners[k].id);
+      if ((height[k] <= 0) != (height[next] <= 0)) cut(k, next);
     }
   }
 }

@@ -312,9 +312,10 @@ struct World<D>::Impl {
   // The same with the objects elsewhere.
   [[nodiscard]] Pose<D> relative_pose(const world::ColliderState<D>& a, const world::Place<D>& at_a,
                                       const world::ColliderState<D>& b, const world::Place<D>& at_b) const {
-    const Pose<D> apart = at_a.relative(at_b);
-    if (a.plain && b.plain) return apart;
-    return a.own.relative(apart * b.own);
+    Pose<D> pose = at_a.relative(at_b);
+    if (!b.plain) pose = pose * b.own;
+    if (!a.plain) pose = a.own.relative(pose);
+    return pose;
   }
 };
 
