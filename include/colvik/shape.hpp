@@ -53,10 +53,10 @@ struct Shape {
   ShapeKind kind = ShapeKind::ball;
   Vec<D> core = kZero;                                   ///< half extents of the core's bounds
   double radius = 0;                                     ///< of the rounding around the core
-  Vec<D> middle = kZero;                                 ///< of the core's bounds
   std::shared_ptr<const shapes::Polytope<D>> corners{};  ///< of a segment, polygon or hull
   std::shared_ptr<const shapes::Assembly<D>> parts{};    ///< of shapes made of pieces
   std::shared_ptr<const shapes::TileGrid> tiles{};       ///< of a tile grid: what it was drawn as
+  Vec<D> middle = kZero;                                 ///< of the core's bounds
 };
 
 /// Whether it is one convex body (a half-space is not).

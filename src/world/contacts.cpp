@@ -40,8 +40,8 @@ COLVIK_FETCHES void World<D>::Impl::fetch_pairs_after(std::size_t i) const {
   if (i + kTouching < pairs.size())
     if (const Pair<D>& p = pairs[i + kTouching]; p.touching && p.responds) {
       math::fetch(p.kept.data(), p.kept.size() * sizeof(world::Kept<D>));
-      for (const std::uint32_t at : {p.a, p.b}) math::fetch(&colliders[at], sizeof(world::ColliderState<D>));
-      for (const std::uint32_t slot : {p.object_a, p.object_b}) fetch_place(slot);
+      for (const std::uint32_t at : {p.a, p.b}) math::fetch(&colliders[at], world::ColliderState<D>::kHot);
+      for (const std::uint32_t slot : {p.object_a, p.object_b}) fetch_first_place(slot);
     }
 }
 
@@ -117,7 +117,7 @@ void World<D>::Impl::make_contacts() {
       if (f.slab.apart <= reach) fast_pairs.push_back(f);
       else p.kept.clear();
     } else {
-      add_contacts(i, objects[ca.object].place(), objects[cb.object].place(), reach, 0, false);
+      add_contacts(i, first_place(ca.object), first_place(cb.object), reach, 0, false);
     }
   }
   steady_contacts = contacts.size();
@@ -146,7 +146,7 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
                                   double ahead, bool guard) {
   Pair<D>& p = pairs[pair];
   const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
-  const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
+  const world::Brief<D>&brief_a = briefs[ca.object], &brief_b = briefs[cb.object];
   kept_before.assign(p.kept.begin(), p.kept.end());  // each keeps its memory, so that a steady step takes none
   p.kept.clear();
   const Shape<D>&shape_a = shape_of(ca), &shape_b = shape_of(cb);
@@ -167,14 +167,16 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
   // From collider a's frame to the world's, told from object a's position: exact far from the origin.
   Pose<D> frame{kZero, at_a.rotation};
   if (!ca.plain) frame = frame * ca.own;
-  const Vec<D> to_a = at_a.rotation * oa.shown.mass_centre;
-  const Vec<D> to_b = at_a.way_to(at_b) + at_b.rotation * ob.shown.mass_centre;
+  Vec<D> to_a = kZero, to_b = at_a.way_to(at_b);
+  if (!brief_a.centred) to_a += at_a.rotation * objects[ca.object].shown.mass_centre;
+  if (!brief_b.centred) to_b += at_b.rotation * objects[cb.object].shown.mass_centre;
   const double rolling = std::max(ca.rolling, cb.rolling);
+  const auto is_dynamic = [&](std::uint32_t slot) { return objects[slot].shown.body == BodyKind::dynamic; };
   const bool runs = ca.runs || cb.runs;
   for (const contact::Manifold<D>& m : manifolds) {
     dynamics::Contact<D>& c = contacts.emplace_back();
     contact_pairs.push_back(static_cast<std::uint32_t>(pair));
-    c.a = oa.body, c.b = ob.body;
+    c.a = brief_a.body, c.b = brief_b.body;
     c.guard = guard;
     c.friction = friction, c.restitution = restitution;
     c.normal = frame.rotation * m.normal;
@@ -198,12 +200,13 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
     if (rolling > 0) {
       // The lever is that of what rolls: of two, the shorter.
       double lever = std::numeric_limits<double>::max();
-      if (oa.shown.body == BodyKind::dynamic) lever = std::min(lever, c.points[0].arm_a.norm());
-      if (ob.shown.body == BodyKind::dynamic) lever = std::min(lever, c.points[0].arm_b.norm());
+      if (is_dynamic(ca.object)) lever = std::min(lever, c.points[0].arm_a.norm());
+      if (is_dynamic(cb.object)) lever = std::min(lever, c.points[0].arm_b.norm());
       c.rolling = rolling * lever;
     }
     if (runs) {
-      const Vec<D> running = world::surface_velocity(ob.shown, cb.which) - world::surface_velocity(oa.shown, ca.which);
+      const Vec<D> running = world::surface_velocity(objects[cb.object].shown, cb.which) -
+                             world::surface_velocity(objects[ca.object].shown, ca.which);
       c.surface = running - c.normal * c.normal.dot(running);
     }
   }

@@ -49,6 +49,7 @@ void World<D>::Impl::gather_bodies() {
     }
     give_body(o, static_cast<std::uint32_t>(bodies.size()));
     world::Brief<D>& brief = briefs[slot];
+    brief.centred = s.mass_centre.isZero(0);
     brief.careless = s.body != BodyKind::dynamic || !o.continuous;
     brief.thin = s.body == BodyKind::dynamic ? o.thin : world::kNever;
     dynamics::Body<D>& b = bodies.emplace_back();

@@ -5,6 +5,7 @@
 #include <colvik/world.hpp>
 
 #include <algorithm>
+#include <cstddef>
 #include <unordered_map>
 
 #include "contact/collide.h"
@@ -197,6 +198,7 @@ struct World<D>::Impl {
   void give_body(world::ObjectState<D>& o, std::uint32_t body) {
     world::Brief<D>& brief = briefs[o.shown.id.slot];
     o.body = brief.body = body;
+    brief.centred = false;
     brief.alone = 0;
   }
   void put(world::ObjectState<D>& o, const world::Place<D>& at);
@@ -218,6 +220,18 @@ struct World<D>::Impl {
   COLVIK_FETCHES void fetch_sides(const world::Pair<D>& p) const {
     for (const std::uint32_t slot : {p.object_a, p.object_b}) math::fetch(&briefs[slot], 1), fetch_object(slot);
     for (const std::uint32_t at : {p.a, p.b}) math::fetch(&colliders[at], sizeof(world::ColliderState<D>));
+  }
+  // As the step begins. Most are where their bodies are, which lie close together.
+  [[nodiscard]] world::Place<D> first_place(std::uint32_t slot) const {
+    const world::Brief<D>& brief = briefs[slot];
+    if (!brief.centred) return objects[slot].place();
+    const dynamics::Body<D>& b = bodies[brief.body];
+    return {Pose<D>{b.centre, b.rotation}, b.rest};
+  }
+  COLVIK_FETCHES void fetch_first_place(std::uint32_t slot) const {
+    if (const world::Brief<D>& brief = briefs[slot]; brief.centred)
+      math::fetch(&bodies[brief.body], offsetof(dynamics::Body<D>, inverse_inertia));
+    else fetch_place(slot);
   }
   void make_contacts();  // contacts.cpp
   void fetch_pairs_after(std::size_t i) const;

@@ -16,9 +16,11 @@ inline constexpr std::uint32_t kAwake = 0xffffffff;  // in no resting group
 inline constexpr std::uint32_t kAlone = 0xffffffff;  // without a parent
 inline constexpr std::uint32_t kNoBody = 0;          // index of the body that stands for all that never moves
 
+// What contacts ask of most comes first, up to `parts` of the shape: two lines of memory.
 template <int D>
 struct alignas(64) ColliderState {
-  std::uint32_t object = 0;  // slot
+  static constexpr std::size_t kHot = 128;  // bytes
+  std::uint32_t object = 0;                 // slot
   std::uint32_t which = 0;   // position in the object's list
   std::uint64_t serial = 0;
   std::uint32_t contact_class = 0;
@@ -35,8 +37,8 @@ struct alignas(64) ColliderState {
   bool plain = true;                   // `own` neither shifts nor turns it
   double extent = 0;                   // half of its shape's size, as far as faces count as level
   double friction = 0, restitution = 0, rolling = 0;
-  Pose<D> own;  // in the object's frame
   Shape<D> shape;
+  Pose<D> own;  // in the object's frame
 };
 
 enum class Life { none, live, removed, reported };
@@ -143,6 +145,7 @@ struct alignas(64) Brief {
   double alone = 0;              // how far any of its points may get within the running step
   std::uint32_t body = kNoBody;  // index into the bodies of the running step
   bool careless = true;          // it may pass through others
+  bool centred = false;          // as the step begins it is where its body is
 };
 
 enum class Wanted { first, all, count, any };
