@@ -78,6 +78,15 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
       }
     }
     if (high < kHigh && !heavy) continue;
+    // Of what lies next above the fixed or further, the first at each depth has a neighbour before it behind all of that
+    // depth: so much work there is at least, and most wide islands need not be sorted to be left alone.
+    wide_.assign(high + 1, 0);
+    for (const std::uint32_t body : members_) ++wide_[depth_[body]];
+    double least_work = 0;
+    for (std::uint32_t depth = 2; depth <= high; ++depth)
+      least_work += static_cast<double>(wide_[depth]) * static_cast<double>(wide_[depth]);
+    const double most_work = kWidest * kWidest * static_cast<double>(members_.size());
+    if (least_work > most_work) continue;
     sorted_.clear();  // by depth, the greatest first, then by body
     for (const std::uint32_t body : members_) sorted_.push_back(std::uint64_t{~depth_[body]} << 32 | body);
     std::sort(sorted_.begin(), sorted_.end());
@@ -91,7 +100,7 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
         if (light_[other] != kStill) least = std::min(least, place_[other]);
       work += static_cast<double>(k - least) * static_cast<double>(k - least);
     }
-    if (work > kWidest * kWidest * static_cast<double>(members_.size())) continue;
+    if (work > most_work) continue;
     if (used_ == islands_.size()) islands_.emplace_back();
     Island& island = islands_[used_++];
     island.bodies = members_;

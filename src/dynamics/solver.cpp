@@ -70,7 +70,8 @@ void Solver<D>::measure(std::size_t first, std::size_t fresh) {
   listed_.resize(first);
   while (!bouncing_.empty() && bouncing_.back() >= first) bouncing_.pop_back();
   for (std::size_t i = first; i < contacts_.size(); ++i) {
-    constexpr std::size_t kAhead = 4;
+    constexpr std::size_t kFar = 12, kAhead = 4;
+    if (i + kFar < contacts_.size()) math::fetch(&contacts_[i + kFar], offsetof(Contact<D>, points) + sizeof(Point));
     if (i + kAhead < contacts_.size())
       for (const std::uint32_t body : {contacts_[i + kAhead].a, contacts_[i + kAhead].b})
         math::fetch(&moving_[body], sizeof(Vec<D>) + sizeof(Spin<D>));
