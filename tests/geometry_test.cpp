@@ -209,3 +209,42 @@ TEST_CASE_TEMPLATE("a search goes on from the last, even of other shapes, and fi
   CHECK(std::min(apart, deep) > 500);
   MESSAGE("random: searches ", D, "D that go on: ", apart, " apart, ", deep, " deep, off by ", worst);
 }
+
+// The two are the same body, but a search knows only the second one's corners, while the first has a closed form.
+TEST_CASE_TEMPLATE("a capsule is as far from things as a rounded segment between its ends", T, Two, Three) {
+  constexpr int D = T::D;
+  Random random(11);
+  for (int round = 0; round < 4000; ++round) {
+    const double width = std::pow(10.0, random.range(-3, 1)), length = width * std::pow(10.0, random.range(-2, 2));
+    const Shape<D> round_ended = capsule<D>(width, width + length);
+    const Vec<D> end = Vec<D>::Unit(1) * (length / 2);
+    const Shape<D> line = rounded(segment<D>(-end, end).value(), width / 2);
+    const double size = std::pow(10.0, random.range(-3, 1));
+    const Shape<D> other = round % 3 == 0 ? ball<D>(size) : round % 3 == 1 ? cube<D>(size) : capsule<D>(size / 2, size);
+    // As often as not in parallel, where many points are as near.
+    Pose<D> pose{random.vec<D>(1.5 * (width + length + size)), {}};
+    if (random.coin()) pose.rotation = random.rotation<D>();
+    const contact::Separation<D> got = contact::separation(other, round_ended, pose);
+    const contact::Separation<D> sought = contact::separation(other, line, pose);
+    const double close = 1e-9 * (width + length + size);
+    CAPTURE(round);
+    CHECK(std::abs(got.gap - sought.gap) <= close);
+    if (got.gap + width / 2 < 1e-3 * width) continue;  // of cores in each other's way the normal need not be one
+    CHECK((got.normal - sought.normal).norm() <= 1e-6);
+    CHECK((got.on_b - got.on_a - got.normal * got.gap).norm() <= close);
+    CHECK(outside<D>(other, Pose<D>{}, got.on_a) <= close);
+    CHECK(outside<D>(round_ended, pose, got.on_b) <= close);
+  }
+}
+
+TEST_CASE_TEMPLATE("what lies level is nearest in the middle of where it lies beside the other", T, Two, Three) {
+  constexpr int D = T::D;
+  // From -2 to 2 along y, the other from 1 to 5 and of 0.5: beside each other from 1 to 2.
+  const Pose<D> pose{Vec<D>(Vec<D>::Unit(0) * 3 + Vec<D>::Unit(1) * 3), {}};
+  const Shape<D> other = capsule<D>(1, 5);
+  for (const Shape<D>& shape : {capsule<D>(1, 5), rounded(cube<D>(4), 0.1)}) {
+    const contact::Separation<D> s = contact::separation(shape, other, pose);
+    CHECK(s.on_a.y() == doctest::Approx(1.5));
+    CHECK(s.on_b.y() == doctest::Approx(1.5));
+  }
+}

@@ -75,6 +75,7 @@ class Rotation<3> {
 
   /// The shortest turn that makes this rotation: axis times angle in radians.
   [[nodiscard]] Spin<3> to_spin() const;
+  // Inlined even where compilers think it too long: a vector handed on by way of memory is slow to read at once.
   [[nodiscard, gnu::always_inline]] Vec<3> operator*(const Vec<3>& v) const {
     const Vec<3> u(x_, y_, z_);
     const Vec<3> t = 2.0 * cross(u, v);

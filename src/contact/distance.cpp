@@ -244,6 +244,16 @@ void touch_points(const Core<D>& a, const Core<D>& b, const Axis<D>& axis, Separ
   }
 }
 
+// From the cores to the surfaces around them.
+template <int D>
+void rounded(const Core<D>& a, const Core<D>& b, Separation<D>& out) {
+  out.gap -= a.radius + b.radius;
+  if (out.has_points) {
+    out.on_a += out.normal * a.radius;
+    out.on_b -= out.normal * b.radius;
+  }
+}
+
 }  // namespace
 
 template <int D>
@@ -257,20 +267,15 @@ Separation<D> separation(const Core<D>& a, const Core<D>& b) {
     out.capped = axis.capped;
     touch_points(a, b, axis, out);
   }
-  out.gap -= a.radius + b.radius;
-  out.on_a += out.normal * a.radius;
-  out.on_b -= out.normal * b.radius;
+  rounded(a, b, out);
   return out;
 }
 
 template <int D>
 Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyond, Start<D>* start) {
   Separation<D> out;
-  const double rounding = a.radius + b.radius;
   if (nearest_in_closed_form(a, b, out)) {
-    out.gap -= rounding;
-    out.on_a += out.normal * a.radius;
-    out.on_b -= out.normal * b.radius;
+    rounded(a, b, out);
     return out;
   }
   const auto by_axis = [&](const Axis<D>& axis) {
@@ -279,7 +284,7 @@ Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyon
     out.capped = axis.capped;
     out.has_points = false;
   };
-  beyond += rounding;
+  beyond += a.radius + b.radius;
   bool done = false;
   std::optional<Start<D>> along;  // the best of few axes
   if (has_few_axes(a, b)) {
@@ -301,11 +306,7 @@ Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyon
   if (!done && !cores_apart(a, b, true, beyond, out, &held, start))
     by_axis(deepest_axis(a, b, kNever, held ? &*held : nullptr, start));
   if (start != nullptr) start->normal = out.normal;
-  out.gap -= rounding;
-  if (out.has_points) {
-    out.on_a += out.normal * a.radius;
-    out.on_b -= out.normal * b.radius;
-  }
+  rounded(a, b, out);
   return out;
 }
 

@@ -16,7 +16,7 @@ struct Separation {
   bool has_points = true;  // on_a and on_b are told
 };
 
-/// Gap between two placed cores with their roundings.
+/// Gap between two placed cores with their roundings. Points and segments beside each other or beside boxes: closed.h.
 ///
 /// Cores apart: Gilbert, Johnson and Keerthi, "A fast procedure for computing the distance between
 /// complex objects in three-dimensional space" (1988), with every face of the simplex tried.
@@ -27,7 +27,7 @@ template <int D>
 
 /// The same where only a gap up to `beyond` matters: of more, some gap above it is told, at the first
 /// plane that shows it. Without on_a and on_b of overlapping cores, which cost a second search. `start`:
-/// from the same call a moment ago; told again.
+/// from the same call a moment ago; told again, or left alone where no search was needed.
 template <int D>
 [[nodiscard]] Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyond, Start<D>* start);
 

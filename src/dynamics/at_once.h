@@ -65,7 +65,7 @@ class AtOnce {
   std::size_t used_ = 0;
   std::vector<double> light_;          // greatest inverse mass, by body; below 0: nothing moves it
   std::vector<std::uint64_t> sorted_;  // members by depth
-  std::vector<std::uint32_t> wide_;  // members, by depth
+  std::vector<std::uint32_t> wide_;    // members, by depth
   std::vector<std::uint32_t> place_;   // of a body within its island
   std::vector<std::uint32_t> root_, depth_, first_, next_, queue_, members_, start_;  // by body, while searching
 };

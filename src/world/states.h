@@ -21,7 +21,7 @@ template <int D>
 struct alignas(64) ColliderState {
   static constexpr std::size_t kHot = 128;  // bytes
   std::uint32_t object = 0;                 // slot
-  std::uint32_t which = 0;   // position in the object's list
+  std::uint32_t which = 0;                  // position in the object's list
   std::uint64_t serial = 0;
   std::uint32_t contact_class = 0;
   bool in_tree = false;  // whose key is its slot
