@@ -50,6 +50,7 @@ struct TileGrid;
 /// Cheap to copy: what is large is shared and never changes.
 template <int D>
 struct Shape {
+  // First what contacts ask of every shape, close together.
   ShapeKind kind = ShapeKind::ball;
   Vec<D> core = kZero;                                   ///< half extents of the core's bounds
   double radius = 0;                                     ///< of the rounding around the core

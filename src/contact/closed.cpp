@@ -5,14 +5,6 @@
 namespace colvik::contact {
 namespace {
 
-// A core of the kind box by the number of its axes along which it reaches: 0 a point, 1 a segment.
-template <int D>
-int dimensions(const Core<D>& c) {
-  int count = 0;
-  for (int i = 0; i < D; ++i) count += c.half[i] > 0 ? 1 : 0;
-  return count;
-}
-
 template <int D>
 int long_axis(const Core<D>& segment) {
   int axis = 0;
@@ -93,7 +85,7 @@ double beside_box(const Core<D>& box, const Core<D>& segment) {
 template <int D>
 bool nearest_in_closed_form(const Core<D>& a, const Core<D>& b, Separation<D>& out) {
   if (!a.boxlike() || !b.boxlike()) return false;
-  const int of_a = dimensions(a), of_b = dimensions(b);
+  const int of_a = a.dimensions(), of_b = b.dimensions();
   if (of_a > 1 && of_b > 1) return false;
   const auto on = [](const Core<D>& segment, double at) -> Vec<D> {
     return segment.centre + segment.axis(long_axis(segment)) * at;
@@ -114,7 +106,7 @@ bool nearest_in_closed_form(const Core<D>& a, const Core<D>& b, Separation<D>& o
   }
   const Vec<D> way = out.on_b - out.on_a;
   const double gap = way.norm();
-  if (!(gap > 1e-6 * (a.half.norm() + b.half.norm() + (b.middle - a.middle).norm()))) return false;
+  if (!(gap > 1e-6 * span_of(a, b))) return false;
   out.gap = gap;
   out.normal = way / gap;
   return true;

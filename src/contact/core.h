@@ -63,6 +63,13 @@ struct Core {
   [[nodiscard]] bool flat_sided() const { return kind == CoreKind::box || kind == CoreKind::points; }
   // A point, segment or box, whose faces and edges are those of its axes.
   [[nodiscard]] bool boxlike() const { return kind == CoreKind::box; }
+  // Along how many of its axes it reaches; a point along none, a segment along one.
+  [[nodiscard]] int dimensions() const {
+    int count = 0;
+    for (int i = 0; i < D; ++i) count += half[i] > 0 ? 1 : 0;
+    return count;
+  }
+  [[nodiscard]] bool is_point() const { return boxlike() && dimensions() == 0; }
 
   // The point furthest along `direction`; of those that are flat-sided, which corner it is.
   [[nodiscard]] Vec<D> support(const Vec<D>& direction, std::uint8_t* which = nullptr) const {
@@ -142,5 +149,11 @@ struct Core {
     }
   }
 };
+
+// A length that two cores and the way between them reach over: rounding is measured by it.
+template <int D>
+[[nodiscard]] double span_of(const Core<D>& a, const Core<D>& b) {
+  return a.half.norm() + b.half.norm() + (b.middle - a.middle).norm();
+}
 
 }  // namespace colvik::contact

@@ -23,7 +23,7 @@ void consider(const Vec<D>& normal, double gap, Axis<D>& best) {
 
 std::size_t count_corners(const Core<2>& c) {
   if (c.kind == CoreKind::points) return c.points.size();
-  return (c.half.x() > 0 ? 2U : 1U) * (c.half.y() > 0 ? 2U : 1U);
+  return 1U << c.dimensions();
 }
 
 Vec<2> corner_of(const Core<2>& c, std::size_t i) {  // counterclockwise

@@ -143,7 +143,7 @@ Vec<3> nearest_point(const Simplex<3>& s) {
 template <int D>
 bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond, Separation<D>& out,
                  std::optional<Tetrahedron<D>>* held = nullptr, Start<D>* start = nullptr) {
-  const double size = a.half.norm() + b.half.norm() + (b.middle - a.middle).norm();
+  const double size = span_of(a, b);
   const bool curved = !a.flat_sided() || !b.flat_sided();
   // How much nearer another point may be and v still be the answer. Corners are met exactly.
   const double relative = curved ? 1e-10 : 1e-12;

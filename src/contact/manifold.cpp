@@ -8,11 +8,6 @@ namespace {
 
 constexpr std::uint32_t kOnePlace = 1U << 29;  // id of the only point of two that meet at one place
 
-template <int D>
-bool is_point(const Core<D>& c) {
-  return c.boxlike() && c.half.isZero(0);
-}
-
 // The part of `v` that lies across the normal.
 template <int D>
 Vec<D> across(const Vec<D>& v, const Vec<D>& normal) {
@@ -106,7 +101,7 @@ Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double f
   if (told != nullptr) *told = nearest;
   if (nearest.gap > margin) return out;
   const Vec<D>& n = out.normal = nearest.normal;
-  if (nearest.has_points && (is_point(a) || is_point(b))) {
+  if (nearest.has_points && (a.is_point() || b.is_point())) {
     out.count = 1;
     out.points[0] = {0.5 * (nearest.on_a + nearest.on_b), nearest.gap, kOnePlace};
     return out;

@@ -78,8 +78,8 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
       }
     }
     if (high < kHigh && !heavy) continue;
-    // Of what lies next above the fixed or further, the first at each depth has a neighbour before it behind all of
-    // that depth: so much work there is at least, and most wide islands need not be sorted to be left alone.
+    // The order in which the work is told puts all of a depth between its first body and that body's neighbour at the
+    // depth before: so much it is at least, and most wide islands need not be sorted to be left alone.
     wide_.assign(high + 1, 0);
     for (const std::uint32_t body : members_) ++wide_[depth_[body]];
     double least_work = 0;

@@ -2,7 +2,6 @@
 // Long lists in memory that is quick to look up.
 #include <cstddef>
 #include <new>
-#include <utility>
 #include <vector>
 
 #ifdef __linux__
@@ -37,10 +36,6 @@ struct LargePages {
   template <class U>
   void construct(U* at) {
     ::new (static_cast<void*>(at)) U;
-  }
-  template <class U, class... Args>
-  void construct(U* at, Args&&... args) {
-    ::new (static_cast<void*>(at)) U(std::forward<Args>(args)...);
   }
   void deallocate(T* at, std::size_t n) { ::operator delete(at, alignment(n * sizeof(T))); }
 

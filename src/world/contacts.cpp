@@ -165,13 +165,11 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
   const double friction = mixed(settings.friction_mixing, ca.friction, cb.friction);
   const double restitution = mixed(settings.restitution_mixing, ca.restitution, cb.restitution);
   // From collider a's frame to the world's, told from object a's position: exact far from the origin.
-  Pose<D> frame{kZero, at_a.rotation};
-  if (!ca.plain) frame = frame * ca.own;
+  const Pose<D> frame = ca.placed({kZero, at_a.rotation});
   Vec<D> to_a = kZero, to_b = at_a.way_to(at_b);
   if (!brief_a.centred) to_a += at_a.rotation * objects[ca.object].shown.mass_centre;
   if (!brief_b.centred) to_b += at_b.rotation * objects[cb.object].shown.mass_centre;
   const double rolling = std::max(ca.rolling, cb.rolling);
-  const auto is_dynamic = [&](std::uint32_t slot) { return objects[slot].shown.body == BodyKind::dynamic; };
   const bool runs = ca.runs || cb.runs;
   for (const contact::Manifold<D>& m : manifolds) {
     dynamics::Contact<D>& c = contacts.emplace_back();
@@ -199,6 +197,7 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
     }
     if (rolling > 0) {
       // The lever is that of what rolls: of two, the shorter.
+      const auto is_dynamic = [&](std::uint32_t slot) { return objects[slot].shown.body == BodyKind::dynamic; };
       double lever = std::numeric_limits<double>::max();
       if (is_dynamic(ca.object)) lever = std::min(lever, c.points[0].arm_a.norm());
       if (is_dynamic(cb.object)) lever = std::min(lever, c.points[0].arm_b.norm());

@@ -315,8 +315,7 @@ struct World<D>::Impl {
     return objects[c.object].shown.colliders[c.which].def;
   }
   [[nodiscard]] Pose<D> pose_of(const world::ColliderState<D>& c) const {
-    const Pose<D>& pose = objects[c.object].shown.pose;
-    return c.plain ? pose : pose * c.own;
+    return c.placed(objects[c.object].shown.pose);
   }
   [[nodiscard]] const Shape<D>& shape_of(const world::ColliderState<D>& c) const { return c.shape; }
   // Collider b's pose in collider a's frame. The objects' positions are subtracted first.
@@ -326,8 +325,7 @@ struct World<D>::Impl {
   // The same with the objects elsewhere.
   [[nodiscard]] Pose<D> relative_pose(const world::ColliderState<D>& a, const world::Place<D>& at_a,
                                       const world::ColliderState<D>& b, const world::Place<D>& at_b) const {
-    Pose<D> pose = at_a.relative(at_b);
-    if (!b.plain) pose = pose * b.own;
+    Pose<D> pose = b.placed(at_a.relative(at_b));
     if (!a.plain) pose = a.own.relative(pose);
     return pose;
   }

@@ -39,6 +39,9 @@ struct alignas(64) ColliderState {
   double friction = 0, restitution = 0, rolling = 0;
   Shape<D> shape;
   Pose<D> own;  // in the object's frame
+
+  // Where it is, its object being at `pose`.
+  [[nodiscard]] Pose<D> placed(const Pose<D>& pose) const { return plain ? pose : pose * own; }
 };
 
 enum class Life { none, live, removed, reported };
