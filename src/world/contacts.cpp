@@ -108,6 +108,8 @@ void World<D>::Impl::make_contacts() {
                            b.body,
                            objects[p.object_a].swing,
                            objects[p.object_b].swing,
+                           objects[p.object_a].thin,
+                           objects[p.object_b].thin,
                            most,
                            std::min(touching_most, 0.5 * thin)};
       if (!p.touching) {

@@ -13,17 +13,19 @@ using world::Place;
 
 // Where an object is in the running step, and will be in `ahead` seconds if nothing is in its way.
 template <int D>
-Place<D> World<D>::Impl::pose_in_step(const world::ObjectState<D>& o, double ahead) const {
-  if (o.body == world::kNoBody) return o.place();
-  if (o.parent != world::kAlone) return pose_in_step(objects[o.root], ahead) * o.on_root;
-  const dynamics::Body<D>& b = bodies[o.body];
-  const dynamics::Moving<D>& m = solver.moving(o.body);
+Place<D> World<D>::Impl::place_in_step(std::uint32_t slot, double ahead) const {
+  const world::Brief<D>& brief = briefs[slot];
+  if (brief.body == world::kNoBody) return objects[slot].place();
+  if (!brief.centred && objects[slot].parent != world::kAlone)
+    return place_in_step(objects[slot].root, ahead) * objects[slot].on_root;
+  const dynamics::Body<D>& b = bodies[brief.body];
   Place<D> centre{Pose<D>{b.centre, b.rotation}, b.rest};
   if (ahead > 0) {
+    const dynamics::Moving<D>& m = solver.moving(brief.body);
     centre = centre.moved(m.velocity * ahead + b.acceleration * (ahead * ahead / 2));
     centre.rotation = Rotation<D>::from_spin(m.spin * ahead) * centre.rotation;
   }
-  return centre * Pose<D>{-o.shown.mass_centre, {}};
+  return brief.centred ? centre : centre * Pose<D>{-objects[slot].shown.mass_centre, {}};
 }
 
 // The corners of one of the two that could swing into the plane of a contact.
@@ -87,10 +89,9 @@ template <int D>
 void World<D>::Impl::look_at(world::FastPair<D>& f, double beyond) const {
   const Pair<D>& p = pairs[f.pair];
   const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
-  const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
-  const Place<D> at_a = pose_in_step(oa, 0);
+  const Place<D> at_a = place_in_step(p.object_a, 0);
   const contact::Separation<D> s =
-      contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, at_a, cb, pose_in_step(ob, 0)), beyond);
+      contact::nearest(shape_of(ca), shape_of(cb), relative_pose(ca, at_a, cb, place_in_step(p.object_b, 0)), beyond);
   f.slab = slab_of(p, at_a.rotation, s, beyond, ways_in_step(f));
   f.slab.apart = std::max(f.slab.apart, std::numeric_limits<double>::min());
 }
@@ -114,25 +115,23 @@ double World<D>::Impl::still_apart(const world::FastPair<D>& f, double ahead) co
 template <int D>
 std::optional<double> World<D>::Impl::time_of_touch(const Pair<D>& p, double h) const {
   const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
-  const world::ObjectState<D>&oa = objects[ca.object], &ob = objects[cb.object];
-  const auto touch = [&](const world::ColliderState<D>& c, const world::ObjectState<D>& stands,
-                         const world::ColliderState<D>& d, const world::ObjectState<D>& moves) {
-    const Place<D> at = pose_in_step(stands, 0), from = pose_in_step(moves, 0);
+  const auto spin = [&](const world::ColliderState<D>& c) { return solver.moving(briefs[c.object].body).spin; };
+  const auto touch = [&](const world::ColliderState<D>& c, const world::ColliderState<D>& d) {
+    const Place<D> at = place_in_step(c.object, 0), from = place_in_step(d.object, 0);
     contact::Course<D> course;
     course.start = relative_pose(c, at, d, from);
     const Rotation<D> back = (at.rotation * c.own.rotation).inverse();
-    const Place<D> at_then = pose_in_step(stands, h), then = pose_in_step(moves, h);
+    const Place<D> at_then = place_in_step(c.object, h), then = place_in_step(d.object, h);
     const auto origin = [&](const Pose<D>& pose) { return Vec<D>(pose.rotation * d.own.position); };
     const Vec<D> move = from.way_to(then) - at.way_to(at_then) + origin(then) - origin(from);
     course.move = back * move;
-    const Spin<D> turn = (solver.moving(moves.body).spin - solver.moving(stands.body).spin) * h;
+    const Spin<D> turn = (spin(d) - spin(c)) * h;
     if constexpr (D == 2) course.turn = turn;
     else course.turn = back * turn;
     return contact::first_touch(shape_of(c), shape_of(d), course);
   };
   // The one that turns less stands still; the other moves as seen from it.
-  const bool swapped = solver.moving(oa.body).spin.norm() > solver.moving(ob.body).spin.norm();
-  const auto impact = swapped ? touch(cb, ob, ca, oa) : touch(ca, oa, cb, ob);
+  const auto impact = spin(ca).norm() > spin(cb).norm() ? touch(cb, ca) : touch(ca, cb);
   if (!impact) return std::nullopt;
   return impact->inside ? 0 : impact->t * h;
 }
@@ -175,9 +174,7 @@ void World<D>::Impl::look_ahead(double h, double margin) {
       if (solver.time() > 0) look_at(f, 4 * (margin + closing));  // else it was looked at just now
       if (f.slab.apart > margin + closing) continue;
     }
-    const Pair<D>& p = pairs[f.pair];
-    const double thin_a = objects[p.object_a].thin, thin_b = objects[p.object_b].thin;
-    const double small = std::min(thin_a > 0 ? thin_a : closing, thin_b > 0 ? thin_b : closing);
+    const double small = std::min(f.thin_a > 0 ? f.thin_a : closing, f.thin_b > 0 ? f.thin_b : closing);
     world::Coming c{i, closing, small, 0, closing > world::kQuickPart * small};
     // What is near already is where it will touch; what rolls stays so.
     const double near = 0.3 * closing + world::kTouching * settings.metre;
@@ -185,7 +182,7 @@ void World<D>::Impl::look_ahead(double h, double margin) {
     if (leaps && f.slab.apart == 0) look_at(f, near);
     if (leaps && f.slab.apart > near) {
       const bool passes = !f.slab.normal.isZero(0) && still_apart(f, h) > 0;
-      const std::optional<double> touch = passes ? std::nullopt : time_of_touch(p, h);
+      const std::optional<double> touch = passes ? std::nullopt : time_of_touch(pairs[f.pair], h);
       if (!touch) {
         missed.push_back(c);
         continue;
@@ -225,9 +222,8 @@ template <int D>
 void World<D>::Impl::find_contacts(const world::Coming& c, double margin, bool guard) {
   world::FastPair<D>& f = fast_pairs[c.fast];
   const Pair<D>& p = pairs[f.pair];
-  const world::ObjectState<D>&oa = objects[p.object_a], &ob = objects[p.object_b];
   const std::size_t first = contacts.size();
-  add_contacts(f.pair, pose_in_step(oa, c.ahead), pose_in_step(ob, c.ahead), c.ahead > 0 ? margin : margin + c.closing,
+  add_contacts(f.pair, place_in_step(p.object_a, c.ahead), place_in_step(p.object_b, c.ahead), c.ahead > 0 ? margin : margin + c.closing,
                c.ahead, guard);
   f.first = static_cast<std::uint32_t>(first), f.count = static_cast<std::uint32_t>(contacts.size() - first);
   f.hold = 0;
@@ -241,8 +237,8 @@ void World<D>::Impl::find_contacts(const world::Coming& c, double margin, bool g
   // held in front of it, too.
   if (c.closing > c.small)
     for (std::size_t k = first, n = contacts.size(); k < n; ++k) {
-      add_corners(k, p.b, pose_in_step(ob, c.ahead), c.ahead);
-      add_corners(k, p.a, pose_in_step(oa, c.ahead), c.ahead);
+      add_corners(k, p.b, place_in_step(p.object_b, c.ahead), c.ahead);
+      add_corners(k, p.a, place_in_step(p.object_a, c.ahead), c.ahead);
     }
   f.count = static_cast<std::uint32_t>(contacts.size() - first);
   f.hold = c.quick ? 0 : touching ? f.holds_touching : f.holds;
@@ -261,7 +257,7 @@ void World<D>::Impl::trail(std::uint32_t slot) {
 // Where these are at the end of each substep.
 template <int D>
 void World<D>::Impl::note_trails() {
-  for (const std::uint32_t i : trailed) trails.push_back(pose_in_step(objects[body_objects[i]], 0));
+  for (const std::uint32_t i : trailed) trails.push_back(place_in_step(body_objects[i], 0));
 }
 
 // The last defence: a body whose centre has passed through a solid within the substep, or has come so near that it
@@ -287,7 +283,7 @@ void World<D>::Impl::end_substep() {
         if (!meets) return 1.0;
         // Against another body that moves too, as seen from it.
         const Vec<D> carried = other.body != world::kNoBody ? solver.moving(other.body).way : Vec<D>(kZero);
-        const Pose<D> place = pose_in_step(other, 0) * c.own;
+        const Pose<D> place = place_in_step(c.object, 0) * c.own;
         contact::Course<D> course;
         const Rotation<D> back = place.rotation.inverse();
         course.start.position = back * Vec<D>(from + carried - place.position);

@@ -268,7 +268,7 @@ struct World<D>::Impl {
     return {told.gap, of_a * Vec<D>(a.own.rotation * told.normal), until};
   }
   [[nodiscard]] double still_apart(const world::FastPair<D>& f, double ahead) const;
-  [[nodiscard]] world::Place<D> pose_in_step(const world::ObjectState<D>& o, double ahead) const;
+  [[nodiscard]] world::Place<D> place_in_step(std::uint32_t slot, double ahead) const;
   void hold_one_way(world::Pair<D>& p, const world::Place<D>& at_a, const world::Place<D>& at_b);
   [[nodiscard]] bool has_one_way(const world::Pair<D>& p) const {
     return colliders[p.a].one_way || colliders[p.b].one_way;

@@ -108,6 +108,7 @@ struct FastPair {
   std::uint32_t pair = 0;
   std::uint32_t body_a = 0, body_b = 0;
   double swing_a = 0, swing_b = 0;       // of its two objects, at hand
+  double thin_a = 0, thin_b = 0;         // likewise
   double holds = 0, holds_touching = 0;  // ways that they may make until then, apart and touching
   Slab<D> slab{};  // as they were when last looked at, with their ways within the step; none: they had contacts
   std::uint32_t first = 0, count = 0;  // contacts
