@@ -66,6 +66,7 @@ V<D> from(const Vec<D>& v) {
 template <int D>
 struct Body {
   Shape<D> shape;
+  std::vector<Vec<D>> flat;  // instead of a shape: of a triangle, as surfaces are made of
   std::vector<V<D>> corners;
   Real disc = 0, half = 0;  // cylinder, cone
   bool tip = false;
@@ -73,6 +74,9 @@ struct Body {
   std::vector<std::pair<V<D>, Real>> planes;  // outward normal, offset; of a flat-sided core with volume
 
   [[nodiscard]] bool curved() const { return corners.empty(); }
+  [[nodiscard]] contact::Core<D> core(const Pose<D>& pose = {}) const {
+    return flat.empty() ? contact::Core<D>(shape, pose) : contact::Core<D>(std::span<const Vec<D>>(flat), pose);
+  }
 };
 
 template <int D>
@@ -241,6 +245,14 @@ Body<D> random_body(std::size_t kind, Random& random, double scale) {
       }
       if (kind == 5) b.shape = rounded(b.shape, 0.3 * size());
       break;
+    case 9:
+      for (int k = 0; k < 3; ++k) {
+        Vec<D> p = size() * random.direction<D>();
+        p[0] *= needle ? 1e-2 : 1;
+        b.flat.push_back(p);
+        b.corners.push_back(from<D>(p));
+      }
+      break;
     default:
       if constexpr (D == 3) {
         const double width = thin(), height = size();
@@ -250,15 +262,24 @@ Body<D> random_body(std::size_t kind, Random& random, double scale) {
       }
   }
   b.radius = b.shape.radius;
-  const Bounds<D> box = bounds(b.shape, Pose<D>{});
+  Bounds<D> box;
+  for (const Vec<D>& p : b.flat) box = box.merged(p);
+  if (b.flat.empty()) box = bounds(b.shape, Pose<D>{});
   b.size = box.size().maxCoeff();
   if (b.corners.size() > 2) find_planes(b);
+  if constexpr (D == 3) {
+    for (std::size_t k = 0; k < b.flat.size(); ++k) {  // over the edges of what is flat
+      const V<3>&at = b.corners[k], edge = plus<3>(b.corners[(k + 1) % 3], at, -1);
+      const V<3> out = unit<3>(product(edge, product(edge, plus<3>(b.corners[(k + 2) % 3], at, -1))));
+      b.planes.emplace_back(out, dot<3>(out, at));
+    }
+  }
   return b;
 }
 
 constexpr std::array<std::string_view, 6> kNames2{"circle", "box", "capsule", "segment", "polygon", "rounded polygon"};
-constexpr std::array<std::string_view, 9> kNames3{"sphere",       "box",      "capsule", "segment",         "hull",
-                                                  "rounded hull", "cylinder", "cone",    "rounded cylinder"};
+constexpr std::array<std::string_view, 10> kNames3{
+    "sphere", "box", "capsule", "segment", "hull", "rounded hull", "cylinder", "cone", "rounded cylinder", "triangle"};
 
 // The least overlap along any direction: how far b must be moved to part the two.
 template <int D>
@@ -329,7 +350,7 @@ template <int D>
 void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const Pose<D>& pose_b, Random& random,
                 Row& row) {
   const Pose<D> b_in_a = pose_a.relative(pose_b);
-  const contact::Separation<D> s = contact::separation(a.shape, b.shape, b_in_a);
+  const contact::Separation<D> s = contact::separation(a.core(), b.core(b_in_a));
   const Frame<D> fa{Pose<D>{}}, fb(b_in_a);
   const Real small = std::min(a.size, b.size), large = std::max(a.size, b.size);
   const Real unit_of_gap = small + 1e-10L * large;  // errors are told in this
@@ -365,25 +386,24 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
   }
   // From where a search a moment ago ended, the answer is as good.
   contact::Start<D> start;
-  const contact::Core<D> core(a.shape, {});
+  const contact::Core<D> core = a.core();
   contact::Separation<D> on;
   for (const double by : {0.1, 0.01, 0.0}) {
     contact::Course<D> course{b_in_a, random.vec<D>(by) * static_cast<double>(small)};
     for (int k = 0; k < kTurnAxes<D>; ++k) course.turn[k] = random.range(-by, by);
-    on = contact::separation_within(core, contact::Core<D>(b.shape, course.at(1)),
-                                    std::numeric_limits<double>::infinity(), &start);
+    on = contact::separation_within(core, b.core(course.at(1)), std::numeric_limits<double>::infinity(), &start);
   }
   const Real drift = std::abs(slab_along(from<D>(on.normal), on.gap) - on.gap);
   if (!(drift <= 1e-5L * unit_of_gap) ||
       std::abs(Real(on.gap) - s.gap) > 1e-5L * unit_of_gap + 0.01L * std::abs(std::min(s.gap, 0.0)))
     ++row.wrong;
   // The other way round it is the same, to what each of the two may be off.
-  const contact::Separation<D> back_s = contact::separation(b.shape, a.shape, b_in_a.relative(Pose<D>{}));
+  const contact::Separation<D> back_s = contact::separation(b.core(), a.core(b_in_a.relative(Pose<D>{})));
   const Real off = std::abs(Real(back_s.gap) - s.gap);
   if (off > 2e-5L * unit_of_gap + 0.02L * std::abs(std::min(s.gap, 0.0))) ++row.wrong;
 
   const double margin = static_cast<double>(0.1L * small), flat = 0.2 * margin;
-  const contact::Manifold<D> m = contact::manifold(a.shape, b.shape, b_in_a, margin, flat);
+  const contact::Manifold<D> m = contact::manifold(a.core(), b.core(b_in_a), margin, flat);
   if ((m.count > 0) != (s.gap <= margin)) ++row.wrong;
   for (int k = 0; k < m.count; ++k) {
     const contact::ContactPoint<D>& p = m.points[static_cast<std::size_t>(k)];
@@ -402,12 +422,12 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
 template <int D>
 void judge_path(const Body<D>& a, const Body<D>& b, Pose<D> b_in_a, Random& random, Row& row) {
   const double small = static_cast<double>(std::min(a.size, b.size)), margin = 0.1 * small;
-  const contact::Separation<D> s = contact::separation(a.shape, b.shape, b_in_a);
+  const contact::Separation<D> s = contact::separation(a.core(), b.core(b_in_a));
   b_in_a.position -= s.normal * (s.gap - 0.01 * margin);
   const Vec<D> slide = random.direction<D>() * 1e-6 * small;
   contact::Manifold<D> before;
   for (int k = 0; k < 4; ++k, b_in_a.position += slide) {
-    const contact::Manifold<D> m = contact::manifold(a.shape, b.shape, b_in_a, margin, 0.2 * margin);
+    const contact::Manifold<D> m = contact::manifold(a.core(), b.core(b_in_a), margin, 0.2 * margin);
     if (k > 0 && m.count > 0 && before.count > 0) {
       ++row.steps;
       row.jumps += (m.normal - before.normal).norm() > 1e-3 ? 1 : 0;
@@ -504,7 +524,7 @@ bool judge_all(int pairs, std::string_view only) {
     tell("gap", std::max(row.gap, row.on_shape), 1e-5L);
     tell("depth", row.depth, 0.01L);
     tell("manifold", row.manifold, 1);
-    tell("cast", row.cast, 1e-4L);
+    if (row.casts > 0) tell("cast", row.cast, 1e-4L);
     if (row.rays > 0) tell("ray", row.ray, 1e-4L);
     tell("turn", row.steps > 0 ? Real(row.jumps) / row.steps : 0, 0.02L);
   };
@@ -524,14 +544,14 @@ bool judge_all(int pairs, std::string_view only) {
         const double reach = static_cast<double>(a.size + b.size);
         if (!random.coin(0.02)) pose_b.position += random.direction<D>() * random.range(0, 0.9) * reach;
         if (random.coin(0.4)) {  // slid along the normal until they touch, nearly or just
-          const contact::Separation<D> s = contact::separation(a.shape, b.shape, pose_a.relative(pose_b));
+          const contact::Separation<D> s = contact::separation(a.core(), b.core(pose_a.relative(pose_b)));
           const double off =
               random.coin() ? 0 : random.range(-1e-3, 1e-3) * static_cast<double>(std::min(a.size, b.size));
           pose_b.position -= pose_a.rotation * Vec<D>(s.normal * (s.gap + off));
         }
         judge_pair(a, b, pose_a, pose_b, random, row);
         if (i % 10 == 0) judge_path(a, b, pose_a.relative(pose_b), random, row);
-        if (i % 20 == 0) judge_cast(a, b, random, row), judge_ray(a, random, row);
+        if (i % 20 == 0 && b.flat.empty()) judge_cast(a, b, random, row), judge_ray(a, random, row);
       }
       all.add(row);
       tell_all(row, ": " + two);

@@ -1,6 +1,7 @@
 #include "contact/closed.h"
 
 #include <algorithm>
+#include <optional>
 
 namespace colvik::contact {
 namespace {
@@ -21,28 +22,116 @@ Vec<D> clamped(const Core<D>& box, const Vec<D>& to) {
   return p;
 }
 
+// The point of a triangle nearest to another (Ericson, "Real-time collision detection", 2005, section 5.1.5); none of a
+// sliver, of whose edges and corners rounding hides which is nearest.
+std::optional<Vec<3>> on_triangle(const std::array<Vec<3>, 3>& corner, const Vec<3>& to) {
+  const Vec<3>&a = corner[0], &b = corner[1], &c = corner[2];
+  const Vec<3> ab = b - a, ac = c - a, n = cross(ab, ac), from_a = to - a, from_b = to - b, from_c = to - c;
+  const double square = n.squaredNorm();
+  if (!(square > 1e-6 * ab.squaredNorm() * ac.squaredNorm())) return {};
+  const double a_b = ab.dot(from_a), a_c = ac.dot(from_a);
+  if (a_b <= 0 && a_c <= 0) return a;
+  const double b_b = ab.dot(from_b), b_c = ac.dot(from_b);
+  if (b_b >= 0 && b_c <= b_b) return b;
+  if (a_b >= 0 && b_b <= 0 && a_b * b_c <= b_b * a_c) return Vec<3>(a + ab * (a_b / (a_b - b_b)));
+  const double c_b = ab.dot(from_c), c_c = ac.dot(from_c);
+  if (c_c >= 0 && c_b <= c_c) return c;
+  if (a_c >= 0 && c_c <= 0 && c_b * a_c <= a_b * c_c) return Vec<3>(a + ac * (a_c / (a_c - c_c)));
+  const double past_b = b_c - b_b, past_c = c_b - c_c;
+  if (past_b >= 0 && past_c >= 0 && b_b * c_c <= c_b * b_c) return Vec<3>(b + (c - b) * (past_b / (past_b + past_c)));
+  return Vec<3>(to - n * (n.dot(from_a) / square));
+}
+
+// A segment by its middle.
+template <int D>
+struct Line {
+  Vec<D> middle, along;
+  double half = 0;
+
+  explicit Line(const Core<D>& segment)
+      : middle(segment.centre), along(segment.axis(long_axis(segment))), half(segment.half[long_axis(segment)]) {}
+  Line(const Vec<D>& from, const Vec<D>& to) : middle(0.5 * (from + to)), along(to - from), half(along.norm() / 2) {
+    along /= 2 * half;
+  }
+  [[nodiscard]] Vec<D> at(double t) const { return middle + along * t; }
+};
+
 // Where along each the two are nearest.
 struct Along {
   double a = 0, b = 0;
 };
 template <int D>
-Along of_segments(const Core<D>& a, const Core<D>& b) {
-  const int axis_a = long_axis(a), axis_b = long_axis(b);
-  const Vec<D>&u = a.axis(axis_a), &w = b.axis(axis_b);
-  const double half_a = a.half[axis_a], half_b = b.half[axis_b];
-  const Vec<D> way = a.centre - b.centre;
-  const double turn = u.dot(w), c = u.dot(way), f = w.dot(way), square = 1 - turn * turn;
-  const auto on_a = [&](double s) { return std::clamp(s, -half_a, half_a); };
-  const auto on_b = [&](double t) { return std::clamp(t, -half_b, half_b); };
+Along of_segments(const Line<D>& a, const Line<D>& b) {
+  const Vec<D> way = a.middle - b.middle;
+  const double turn = a.along.dot(b.along), c = a.along.dot(way), f = b.along.dot(way), square = 1 - turn * turn;
+  const auto on_a = [&](double s) { return std::clamp(s, -a.half, a.half); };
+  const auto on_b = [&](double t) { return std::clamp(t, -b.half, b.half); };
   double s = 0;
   if (square > 1e-12) {
     s = on_a((turn * f - c) / square);
   } else {
-    const double low = std::max(-half_a, -c - half_b), high = std::min(half_a, -c + half_b);
+    const double low = std::max(-a.half, -c - b.half), high = std::min(a.half, -c + b.half);
     s = on_a((low + high) / 2);
   }
   const double t = on_b(turn * s + f);
   return {on_a(turn * t - c), t};
+}
+
+// Where a triangle and a segment are nearest that do not cross: at an end of the segment, or between it and an edge.
+bool beside_triangle(const std::array<Vec<3>, 3>& corner, const Line<3>& segment, Vec<3>& on_flat, Vec<3>& on_segment) {
+  const Vec<3> ab = corner[1] - corner[0], ac = corner[2] - corner[0], n = cross(ab, ac);
+  const std::array<Vec<3>, 2> end{segment.at(-segment.half), segment.at(segment.half)};
+  const double from = n.dot(end[0] - corner[0]), to = n.dot(end[1] - corner[0]);
+  if ((from <= 0) != (to <= 0)) {
+    const Vec<3> at = end[0] + (end[1] - end[0]) * (from / (from - to));
+    bool inside = true;
+    for (std::size_t k = 0; k < 3; ++k) {
+      const Vec<3> edge = corner[(k + 1) % 3] - corner[k];
+      inside &= cross(n, edge).dot(at - corner[k]) >= 0;
+    }
+    if (inside) return false;
+  }
+  double least = std::numeric_limits<double>::max();
+  const auto take = [&](const Vec<3>& on_it, const Vec<3>& on_other) {
+    const double square = (on_it - on_other).squaredNorm();
+    if (square < least) least = square, on_flat = on_it, on_segment = on_other;
+  };
+  for (const Vec<3>& p : end) {
+    const std::optional<Vec<3>> at = on_triangle(corner, p);
+    if (!at) return false;
+    take(*at, p);
+  }
+  for (std::size_t k = 0; k < 3; ++k) {
+    const Line<3> edge(corner[k], corner[(k + 1) % 3]);
+    const Along at = of_segments(edge, segment);
+    take(edge.at(at.a), segment.at(at.b));
+  }
+  return true;
+}
+
+// A segment or triangle, told by its corners, and a point or a segment.
+template <int D>
+bool beside_flat(const Core<D>& flat, const Core<D>& other, Vec<D>& on_flat, Vec<D>& on_other) {
+  if (!other.boxlike() || other.dimensions() > 1) return false;
+  if (flat.points.size() == 2) {
+    const Line<D> line(flat.placed(flat.points[0]), flat.placed(flat.points[1]));
+    if (!(line.half > 0)) return false;
+    Along at;
+    if (other.is_point()) at.a = std::clamp(line.along.dot(other.centre - line.middle), -line.half, line.half);
+    else at = of_segments(line, Line<D>(other));
+    on_flat = line.at(at.a), on_other = other.is_point() ? other.centre : Line<D>(other).at(at.b);
+    return true;
+  }
+  if constexpr (D == 3) {
+    if (flat.points.size() != 3) return false;
+    const std::array<Vec<3>, 3> corner{flat.placed(flat.points[0]), flat.placed(flat.points[1]),
+                                       flat.placed(flat.points[2])};
+    if (!other.is_point()) return beside_triangle(corner, Line<3>(other), on_flat, on_other);
+    const std::optional<Vec<3>> at = on_triangle(corner, other.centre);
+    if (at) on_flat = *at, on_other = other.centre;
+    return at.has_value();
+  }
+  return false;
 }
 
 // Where along a segment it is nearest to a box.
@@ -84,24 +173,24 @@ double beside_box(const Core<D>& box, const Core<D>& segment) {
 
 template <int D>
 bool nearest_in_closed_form(const Core<D>& a, const Core<D>& b, Separation<D>& out) {
-  if (!a.boxlike() || !b.boxlike()) return false;
-  const int of_a = a.dimensions(), of_b = b.dimensions();
-  if (of_a > 1 && of_b > 1) return false;
-  const auto on = [](const Core<D>& segment, double at) -> Vec<D> {
-    return segment.centre + segment.axis(long_axis(segment)) * at;
-  };
-  if (of_a == 0) {
+  if (!a.flat_sided() || !b.flat_sided()) return false;
+  if (!a.boxlike() || !b.boxlike()) {
+    if (!beside_flat(a, b, out.on_a, out.on_b) && !beside_flat(b, a, out.on_b, out.on_a)) return false;
+  } else if (const int of_a = a.dimensions(), of_b = b.dimensions(); of_a > 1 && of_b > 1) {
+    return false;
+  } else if (of_a == 0) {
     out.on_a = a.centre, out.on_b = clamped(b, a.centre);
   } else if (of_b == 0) {
     out.on_a = clamped(a, b.centre), out.on_b = b.centre;
   } else if (of_a == 1 && of_b == 1) {
-    const Along at = of_segments(a, b);
-    out.on_a = on(a, at.a), out.on_b = on(b, at.b);
+    const Line<D> first(a), second(b);
+    const Along at = of_segments(first, second);
+    out.on_a = first.at(at.a), out.on_b = second.at(at.b);
   } else if (of_a == 1) {
-    out.on_a = on(a, beside_box(b, a));
+    out.on_a = Line<D>(a).at(beside_box(b, a));
     out.on_b = clamped(b, out.on_a);
   } else {
-    out.on_b = on(b, beside_box(a, b));
+    out.on_b = Line<D>(b).at(beside_box(a, b));
     out.on_a = clamped(a, out.on_b);
   }
   const Vec<D> way = out.on_b - out.on_a;

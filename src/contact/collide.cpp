@@ -4,6 +4,7 @@
 
 #include "contact/features.h"
 #include "contact/pieces.h"
+#include "math/fetch.h"
 
 namespace colvik::contact {
 namespace {
@@ -49,34 +50,50 @@ Manifold<D> on_front(const PlacedFront<D>& f, const Core<D>& body, double margin
   return over_plane<D>(other, f.normal, f.corner[0], body.radius, margin);
 }
 
+template <int D>
+double gap_over(const Vec<D>& normal, const Vec<D>& corner, const Core<D>& body) {
+  return normal.dot(body.support(-normal) - corner) - body.radius;
+}
+
+// Where a body is of a segment or triangle; `away` when it cannot touch it.
+enum class Side { before, behind, away };
+template <int D>
+Side side_of(const shapes::FlatCorners<D>& at, bool two_sided, const Pose<D>& pose, const Core<D>& body,
+             double margin) {
+  const Vec<D> normal = pose.rotation * Assembly<D>::normal(at), corner = pose * at[0];
+  const bool behind = normal.dot(body.middle - corner) < 0;
+  if (behind && !two_sided) return Side::away;
+  if (gap_over<D>(behind ? Vec<D>(-normal) : normal, corner, body) > margin) return Side::away;
+  return behind ? Side::behind : Side::before;
+}
+
 // One piece of an assembly against a convex body, normals from the piece to the body.
 template <int D>
-Manifold<D> of_piece(const Assembly<D>& all, const Piece<D>& piece, const Pose<D>& pose, const Core<D>& body,
+Manifold<D> of_piece(const Assembly<D>& all, std::uint32_t number, const Pose<D>& pose, const Core<D>& body,
                      double margin, double flat) {
+  // Of most of a surface nothing else is looked at.
+  Side side = Side::before;
+  if (all.surface) side = side_of<D>(all.flats[number], all.two_sided, pose, body, margin);
+  if (side == Side::away) return {};
+  const Piece<D>& piece = all.pieces[number];
+  if (piece.fronts == 0 && piece.child < 0) return {};  // inside others on all sides
+  if (!all.surface && is_surface(piece))
+    side = side_of<D>(all.flat(all.fronts[piece.first_front]), false, pose, body, margin);
+  if (side == Side::away) return {};
   Corners<D> keep;
   const Core<D> core = core_of(all, piece, pose, keep);
-  if (piece.fronts == 0 && piece.child >= 0) return manifold(core, body, margin, flat);
-  if (piece.fronts == 0) return {};  // inside others on all sides
-
-  const bool surface = is_surface(piece);
-  const auto front = [&](std::uint32_t k) {
-    const Front<D>& of = all.fronts[piece.first_front + k];
-    PlacedFront<D> f(all, of, pose);
-    if (surface && all.two_sided && !f.before(body.middle)) f.turn_over(of);
-    return f;
-  };
-  if (surface && !all.two_sided && !front(0).before(body.middle)) return {};
   Manifold<D> m = manifold(core, body, margin, flat);
-  if (m.count == 0) return m;
-  std::uint32_t best = 0;
-  double most = std::numeric_limits<double>::lowest();
-  for (std::uint32_t k = 0; k < piece.fronts; ++k) {
-    const PlacedFront<D> f = front(k);
-    if (f.admits(m.normal)) return m;
-    const double gap = f.normal.dot(body.support(-f.normal) - f.corner[0]) - body.radius;
-    if (gap > most) most = gap, best = k;
+  if (m.count == 0 || piece.fronts == 0) return m;
+  const auto front = [&](std::uint32_t k) { return PlacedFront<D>(all, all.fronts[piece.first_front + k], pose); };
+  PlacedFront<D> f = front(0);
+  if (side == Side::behind) f.turn_over(all.fronts[piece.first_front]);
+  if (f.admits(m.normal)) return m;
+  double most = gap_over(f.normal, f.corner[0], body);
+  for (std::uint32_t k = 1; k < piece.fronts; ++k) {
+    const PlacedFront<D> other = front(k);
+    if (other.admits(m.normal)) return m;
+    if (const double gap = gap_over(other.normal, other.corner[0], body); gap > most) most = gap, f = other;
   }
-  const PlacedFront<D> f = front(best);
   Manifold<D> level = most <= margin ? on_front(f, body, margin, flat) : Manifold<D>{};
   if (level.count > 0) return level;
   if (f.leans_over_bends(m.normal)) return m;
@@ -274,8 +291,13 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
     const Vec<D> middle = whole_pose.rotation.inverse() * Vec<D>(body.middle - whole_pose.position);
     PiecesNear<D> pieces(all, {middle - reach, middle + reach});
     const std::size_t first = out.size();
-    for (const std::uint32_t i : pieces.in_order()) {
-      Manifold<D> m = of_piece(all, all.pieces[i], whole_pose, body, margin, flat);
+    const std::span<const std::uint32_t> near = pieces.in_order();
+    for (std::size_t k = 0; k < near.size(); ++k) {
+      constexpr std::size_t kAhead = 6;
+      if (all.surface && k + kAhead < near.size())
+        math::fetch(&all.flats[near[k + kAhead]], sizeof(shapes::FlatCorners<D>));
+      const std::uint32_t i = near[k];
+      Manifold<D> m = of_piece(all, i, whole_pose, body, margin, flat);
       if (whole.kind == ShapeKind::tiles && all.pieces[i].corners == 2) m.one_way = mixed(i, which);
       keep(m, !a_is_surface, mixed(i, which));
     }

@@ -20,9 +20,14 @@ struct Axis {
   double gap = std::numeric_limits<double>::lowest();
   bool capped = false;  // the search was cut off; `gap` then parts them, but may be too long
   bool exact = false;   // no two points are nearer than `gap`, even if it is positive
+
+  // Keeps the better of two, along a unit normal.
+  void consider(const Vec<D>& along, double apart) {
+    if (apart > gap) normal = along, gap = apart, exact = false;
+  }
 };
 
-/// 2D, and boxes, segments and points: the separating axes (edge normals; face normals and products of
+/// 2D, and boxes, triangles, segments and points: the separating axes (edge normals; face normals and products of
 /// edges), which give the least depth exactly. Hulls, cylinders and cones: the polytope grown outward in
 /// the difference of the two (van den Bergen, "Proximity queries and penetration depth computation on
 /// 3D game objects", 2001), from a simplex that need not hold the origin; of curved ones to a thousandth.

@@ -8,13 +8,14 @@ namespace colvik::contact {
 template <int D>
 using Corners = std::array<Vec<D>, shapes::kMostCornersOfPolygon>;
 
-// The placed core of a piece; its corners are gathered in `keep`.
+// The placed core of a piece; its corners are gathered in `keep`, if they do not lie side by side.
 template <int D>
 Core<D> core_of(const shapes::Assembly<D>& all, const shapes::Piece<D>& piece, const Pose<D>& pose, Corners<D>& keep) {
   if (piece.child >= 0) {
     const shapes::Child<D>& c = all.children[piece.child];
     return Core<D>(c.shape, pose * c.pose);
   }
+  if (all.surface) return Core<D>(std::span<const Vec<D>>(all.flats[piece.first_front]), pose);
   for (std::uint32_t k = 0; k < piece.corners; ++k) keep[k] = all.points[all.corner_list[piece.first_corner + k]];
   return Core<D>(std::span<const Vec<D>>(keep.data(), piece.corners), pose);
 }

@@ -42,7 +42,7 @@ struct Assembly {
   std::vector<Piece<D>> pieces;
   std::vector<Front<D>> fronts;
   std::vector<Child<D>> children;
-  math::Many<FlatCorners<D>> flats;  // of a surface, by front: what rays look at, in one place
+  math::Many<FlatCorners<D>> flats;  // of a surface, by front: what is looked at first, in one place
   index::Tree<D> tree;               // over the pieces
   Bounds<D> bounds;                  // of all of them
   bool surface = false;    // pieces are segments or triangles, without an inside, each the front of its number
@@ -50,20 +50,17 @@ struct Assembly {
   MassProperties<D> mass;
   std::vector<std::vector<Vec<D>>> lines;  // for drawing; 2D loops are closed by their first point again
 
-  [[nodiscard]] Vec<D> normal(const Front<D>& f) const {
-    if constexpr (D == 2) {
-      const Vec<2> along = points[f.corner[1]] - points[f.corner[0]];
-      return Vec<2>(along.y(), -along.x()).normalized();
-    } else {
-      return cross(Vec<3>(points[f.corner[1]] - points[f.corner[0]]), Vec<3>(points[f.corner[2]] - points[f.corner[0]]))
-          .normalized();
-    }
-  }
   [[nodiscard]] FlatCorners<D> flat(const Front<D>& f) const {
     FlatCorners<D> out;
     for (int k = 0; k < D; ++k) out[k] = points[f.corner[k]];
     return out;
   }
+  [[nodiscard]] static Vec<D> normal(const FlatCorners<D>& at) {
+    const Vec<D> along = at[1] - at[0];
+    if constexpr (D == 2) return Vec<2>(along.y(), -along.x()).normalized();
+    else return cross(along, Vec<3>(at[2] - at[0])).normalized();
+  }
+  [[nodiscard]] Vec<D> normal(const Front<D>& f) const { return normal(flat(f)); }
   // Outward over side k, in the front's plane.
   [[nodiscard]] Vec<D> outward(const Front<D>& f, const Vec<D>& normal, int k) const {
     if constexpr (D == 2) {
