@@ -55,16 +55,23 @@ double gap_over(const Vec<D>& normal, const Vec<D>& corner, const Core<D>& body)
   return normal.dot(body.support(-normal) - corner) - body.radius;
 }
 
-// Where a body is of a segment or triangle; `away` when it cannot touch it.
-enum class Side { before, behind, away };
+// How a body sees a segment or triangle.
 template <int D>
-Side side_of(const shapes::FlatCorners<D>& at, bool two_sided, const Pose<D>& pose, const Core<D>& body,
-             double margin) {
-  const Vec<D> normal = pose.rotation * Assembly<D>::normal(at), corner = pose * at[0];
-  const bool behind = normal.dot(body.middle - corner) < 0;
-  if (behind && !two_sided) return Side::away;
-  if (gap_over<D>(behind ? Vec<D>(-normal) : normal, corner, body) > margin) return Side::away;
-  return behind ? Side::behind : Side::before;
+struct Seen {
+  bool away = false;      // it cannot touch it
+  bool behind = false;    // from the other side
+  Vec<D> normal = kZero;  // towards it
+};
+template <int D>
+Seen<D> seen_from(const Core<D>& body, const shapes::FlatCorners<D>& at, bool two_sided, const Pose<D>& pose,
+                  double margin) {
+  Seen<D> out;
+  out.normal = pose.rotation * Assembly<D>::normal(at);
+  const Vec<D> corner = pose * at[0];
+  out.behind = out.normal.dot(body.middle - corner) < 0;
+  if (out.behind) out.normal = -out.normal;
+  out.away = (out.behind && !two_sided) || gap_over(out.normal, corner, body) > margin;
+  return out;
 }
 
 // One piece of an assembly against a convex body, normals from the piece to the body.
@@ -72,21 +79,22 @@ template <int D>
 Manifold<D> of_piece(const Assembly<D>& all, std::uint32_t number, const Pose<D>& pose, const Core<D>& body,
                      double margin, double flat) {
   // Of most of a surface nothing else is looked at.
-  Side side = Side::before;
-  if (all.surface) side = side_of<D>(all.flats[number], all.two_sided, pose, body, margin);
-  if (side == Side::away) return {};
+  Seen<D> seen;
+  if (all.surface) seen = seen_from<D>(body, all.flats[number], all.two_sided, pose, margin);
+  if (seen.away) return {};
   const Piece<D>& piece = all.pieces[number];
   if (piece.fronts == 0 && piece.child < 0) return {};  // inside others on all sides
   if (!all.surface && is_surface(piece))
-    side = side_of<D>(all.flat(all.fronts[piece.first_front]), false, pose, body, margin);
-  if (side == Side::away) return {};
+    seen = seen_from<D>(body, all.flat(all.fronts[piece.first_front]), false, pose, margin);
+  if (seen.away) return {};
   Corners<D> keep;
   const Core<D> core = core_of(all, piece, pose, keep);
   Manifold<D> m = manifold(core, body, margin, flat);
   if (m.count == 0 || piece.fronts == 0) return m;
+  if (seen.normal.dot(m.normal) > 1 - 4e-7) return m;  // nearer to its own than any front asks for
   const auto front = [&](std::uint32_t k) { return PlacedFront<D>(all, all.fronts[piece.first_front + k], pose); };
   PlacedFront<D> f = front(0);
-  if (side == Side::behind) f.turn_over(all.fronts[piece.first_front]);
+  if (seen.behind) f.turn_over(all.fronts[piece.first_front]);
   if (f.admits(m.normal)) return m;
   double most = gap_over(f.normal, f.corner[0], body);
   for (std::uint32_t k = 1; k < piece.fronts; ++k) {
