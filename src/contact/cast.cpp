@@ -36,9 +36,11 @@ double safe_turn(const Core<D>& b, const Separation<D>& s, const Course<D>& cour
   return least;
 }
 
-// Strides of safe length until the two are nearly touching; `separate(core of b)` tells how far they are.
+// Strides of safe length until the two are nearly touching, or t is beyond `limit`; `separate(core of b)` tells how far
+// they are.
 template <int D, class Separate>
-std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, double size, Separate&& separate) {
+std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, double size, double limit,
+                                 Separate&& separate) {
   const double arm = arm_of(b);
   double turning = course.turn.norm() * arm;
   const bool turns = turning > 0;
@@ -69,7 +71,7 @@ std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, dou
     double stride = (s.gap - 0.5 * near) / closing;
     if (turns) stride = std::max(stride, safe_turn(moved, s, course, now.position, s.gap - 0.5 * near));
     t += stride;
-    if (t > 1) return std::nullopt;
+    if (t > limit) return std::nullopt;
   }
 }
 
@@ -85,10 +87,11 @@ struct Search {
   const Shape<D>& a;
   const Shape<D>& b;
   const Course<D>& course;
+  double latest;
   bool line = is_line(b, course), straight = course.turn.isZero();
   std::optional<Impact<D>> best{};
 
-  [[nodiscard]] double limit() const { return best ? best->t : 1.0; }
+  [[nodiscard]] double limit() const { return best ? best->t : latest; }
 
   // Returns whether that settles it.
   bool shoot(const shapes::FlatCorners<D>& corner) {
@@ -112,7 +115,7 @@ struct Search {
     const Core<D> core = core_of(all, piece, Pose<D>{}, keep);
     if (surface && !all.two_sided && !PlacedFront<D>(all, *front, {}).before(course.start * b.middle)) return;
     std::optional<Impact<D>> hit =
-        advance<D>(b, course, core.half.norm(), [&](const Core<D>& moved) { return separation(core, moved); });
+        advance<D>(b, course, core.half.norm(), limit(), [&](const Core<D>& moved) { return separation(core, moved); });
     if (!hit || (best && best->t <= hit->t)) return;
     if (one_way && hit->inside) return;  // it was not clear of it
     // A seam's own normal is no normal of the surface.
@@ -144,9 +147,9 @@ index::Ahead looked_at(const shapes::Assembly<D>& all) {
 
 // A convex b against any a.
 template <int D>
-std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const Course<D>& course) {
+std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const Course<D>& course, double limit) {
   if (a.kind == ShapeKind::half_space)
-    return advance<D>(b, course, arm_of(b), [](const Core<D>& moved) { return from_half_space<D>({}, moved); });
+    return advance<D>(b, course, arm_of(b), limit, [](const Core<D>& moved) { return from_half_space<D>({}, moved); });
   if (a.parts == nullptr) {
     if (is_line(b, course) && (a.kind == ShapeKind::box || a.kind == ShapeKind::ball)) {
       const Vec<D>& from = course.start.position;
@@ -156,39 +159,35 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
       if (shot.settled) return shot.hit;
     }
     const Core<D> still(a, {});
-    return advance<D>(b, course, arm_of(a), [&](const Core<D>& moved) { return separation(still, moved); });
+    return advance<D>(b, course, arm_of(a), limit, [&](const Core<D>& moved) { return separation(still, moved); });
   }
-  Search<D> search{a, b, course};
-  if (search.straight) {
-    const Bounds<D> box = bounds(b, course.start);
-    a.parts->tree.along(
-        box.centre(), course.move, box.size() / 2, 1.0,
-        [&](std::uint32_t i) {
-          search.look(i);
-          return search.limit();
-        },
-        looked_at(*a.parts));
-  } else {
-    a.parts->tree.overlaps(swept_bounds(b, course), [&](std::uint32_t i) { search.look(i); });
-  }
+  Search<D> search{a, b, course, limit};
+  const Bounds<D> box = bounds_on_course(b, course);
+  a.parts->tree.along(
+      box.centre(), course.move, box.size() / 2, limit,
+      [&](std::uint32_t i) {
+        search.look(i);
+        return search.limit();
+      },
+      looked_at(*a.parts));
   return search.best;
 }
 
 }  // namespace
 
 template <int D>
-Bounds<D> swept_bounds(const Shape<D>& b, const Course<D>& c) {
-  if (c.turn.isZero()) return bounds(b, c.start).swept(c.move);
+Bounds<D> bounds_on_course(const Shape<D>& b, const Course<D>& c) {
+  if (c.turn.isZero()) return bounds(b, c.start);
   const Vec<D> arm = Vec<D>::Constant(arm_of(b));
-  return Bounds<D>{c.start.position - arm, c.start.position + arm}.swept(c.move);
+  return {c.start.position - arm, c.start.position + arm};
 }
-template Bounds<2> swept_bounds(const Shape<2>&, const Course<2>&);
-template Bounds<3> swept_bounds(const Shape<3>&, const Course<3>&);
+template Bounds<2> bounds_on_course(const Shape<2>&, const Course<2>&);
+template Bounds<3> bounds_on_course(const Shape<3>&, const Course<3>&);
 
 template <int D>
-std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const Course<D>& course) {
+std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const Course<D>& course, double limit) {
   if (b.kind == ShapeKind::half_space) return std::nullopt;  // it has no end, and so no way to go
-  if (b.parts == nullptr) return of_convex(a, b, course);
+  if (b.parts == nullptr) return of_convex(a, b, course, limit);
   std::optional<Impact<D>> best;
   const auto take = [&](const Shape<D>& piece, const Pose<D>& place) {
     // The piece swings about b's origin, not its own: bounded by making it part of a turn about its own
@@ -197,9 +196,10 @@ std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const
     const int arcs = course.turn.isZero() || place.position.isZero() ? 1 : kArcs;
     for (int k = 0; k < arcs; ++k) {
       const double t0 = static_cast<double>(k) / arcs, t1 = static_cast<double>(k + 1) / arcs;
+      if (t0 > limit || (best && t0 > best->t)) break;
       const Pose<D> from = course.at(t0) * place, to = course.at(t1) * place;
-      std::optional<Impact<D>> hit =
-          of_convex(a, piece, Course<D>{from, to.position - from.position, course.turn / arcs, course.through_one_way});
+      std::optional<Impact<D>> hit = of_convex(
+          a, piece, Course<D>{from, to.position - from.position, course.turn / arcs, course.through_one_way}, 1.0);
       if (!hit) continue;
       hit->t = t0 + hit->t / arcs;
       hit->inside = hit->inside && k == 0;
@@ -220,14 +220,14 @@ std::vector<std::optional<Impact<D>>> first_touches(const Shape<D>& a, std::span
   std::vector<std::optional<Impact<D>>> out;
   out.reserve(lines.size());
   if (a.parts == nullptr) {
-    for (const Course<D>& line : lines) out.push_back(of_convex(a, point, line));
+    for (const Course<D>& line : lines) out.push_back(of_convex(a, point, line, 1.0));
     return out;
   }
   std::vector<Search<D>> searches;
   std::vector<index::Way<D>> ways;
   searches.reserve(lines.size()), ways.reserve(lines.size());
   for (const Course<D>& line : lines) {
-    searches.push_back({a, point, line});
+    searches.push_back({a, point, line, 1.0});
     ways.push_back({line.start.position, line.move});
   }
   a.parts->tree.along(
@@ -241,8 +241,8 @@ std::vector<std::optional<Impact<D>>> first_touches(const Shape<D>& a, std::span
   return out;
 }
 
-template std::optional<Impact<2>> first_touch(const Shape<2>&, const Shape<2>&, const Course<2>&);
-template std::optional<Impact<3>> first_touch(const Shape<3>&, const Shape<3>&, const Course<3>&);
+template std::optional<Impact<2>> first_touch(const Shape<2>&, const Shape<2>&, const Course<2>&, double);
+template std::optional<Impact<3>> first_touch(const Shape<3>&, const Shape<3>&, const Course<3>&, double);
 template std::vector<std::optional<Impact<2>>> first_touches(const Shape<2>&, std::span<const Course<2>>);
 template std::vector<std::optional<Impact<3>>> first_touches(const Shape<3>&, std::span<const Course<3>>);
 

@@ -32,18 +32,20 @@ struct Impact {
   bool capped = false;  // the search was cut off; t is early, never late
 };
 
-/// Bounds that hold every place the shape takes on its course.
+/// Bounds at the start of the course that hold the shape also as it is turned later: swept along `move` they hold every
+/// place it takes.
 template <int D>
-[[nodiscard]] Bounds<D> swept_bounds(const Shape<D>& shape, const Course<D>& course);
+[[nodiscard]] Bounds<D> bounds_on_course(const Shape<D>& shape, const Course<D>& course);
 
 /// The first t at which the shapes are no further apart than a ten millionth of the way or of the size
 /// (whichever is more); never late. Shapes that touch at the start and move along or away do not count;
-/// shapes that overlap there count at t = 0. One-sided surfaces are met from their front only.
-/// Method: conservative advancement (Mirtich, "Impulse-based dynamic simulation of rigid body systems",
-/// 1996): the slab between the two cannot close faster than the motion allows; a plain translation
-/// closes it in one stride.
+/// shapes that overlap there count at t = 0. One-sided surfaces are met from their front only. What comes after
+/// `limit`, of 0 to 1, need not be told. Method: conservative advancement (Mirtich, "Impulse-based dynamic simulation
+/// of rigid body systems", 1996): the slab between the two cannot close faster than the motion allows; a plain
+/// translation closes it in one stride.
 template <int D>
-[[nodiscard]] std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const Course<D>& course);
+[[nodiscard]] std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const Course<D>& course,
+                                                   double limit = 1);
 
 /// The same for points that move without turning, which takes less time than one by one where a has many parts: they
 /// are followed side by side.

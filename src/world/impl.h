@@ -176,7 +176,8 @@ struct World<D>::Impl {
   template <class Asked, class Visit>
   void near(const Asked& asked, Visit&& visit);  // colliders near its way, by age, until visit says no
   template <class Asked>
-  std::optional<Answer<D>> met(const Asked& asked, const Look<D>& look, const world::ColliderState<D>& c, bool near);
+  std::optional<Answer<D>> met(const Asked& asked, const Look<D>& look, const world::ColliderState<D>& c, bool near,
+                               double limit);
   std::optional<Answer<D>> first(const Question<D>& question, const Look<D>& look);
   [[nodiscard]] bool asks_for(const Look<D>& look, const world::ColliderState<D>& c) const;
   void first_of_each(std::span<const RayCast<D>> rays, const Look<D>& look, std::span<std::optional<Answer<D>>> out);

@@ -40,11 +40,16 @@ Asked<D> posed(const Question<D>& question) {
   return a;
 }
 
-// Bounds of the way, unless it has no end.
+// Where it is before it moves, however it turns.
 template <int D>
-std::optional<Bounds<D>> whole_way(const Asked<D>& a) {
-  const Bounds<D> box = contact::swept_bounds(a.shape, a.course).grown(a.within);
-  return box.lo.allFinite() && box.hi.allFinite() ? std::optional(box) : std::nullopt;
+Bounds<D> start_of(const Asked<D>& a) {
+  return contact::bounds_on_course(a.shape, a.course).grown(a.within);
+}
+
+template <int D>
+bool has_end(const Asked<D>& a) {
+  const Bounds<D> way = start_of(a).swept(a.course.move);
+  return way.lo.allFinite() && way.hi.allFinite();
 }
 
 // What comes first of all that is told, by how far away it is; of equals the oldest.
@@ -76,10 +81,10 @@ std::optional<Answer<D>> answer_of(const std::optional<contact::Impact<D>>& hit,
   return out;
 }
 
-// How the asker meets one collider at `place`, if it does.
+// How the asker meets one collider at `place`, if it does; on its way no later than `limit`.
 template <int D>
-std::optional<Answer<D>> meet(const Asked<D>& a, bool near, const Shape<D>& shape, const Pose<D>& place) {
-  if (a.moves) return answer_of(contact::first_touch(shape, a.shape, course_in(place, a.course)), place);
+std::optional<Answer<D>> meet(const Asked<D>& a, bool near, const Shape<D>& shape, const Pose<D>& place, double limit) {
+  if (a.moves) return answer_of(contact::first_touch(shape, a.shape, course_in(place, a.course), limit), place);
   const Pose<D> in_its_frame = place.relative(a.course.start);
   Answer<D> out;
   const contact::Separation<D> s = contact::nearest(shape, a.shape, in_its_frame, a.within);
@@ -98,18 +103,14 @@ template <int D>
 template <class Asked, class Visit>
 void World<D>::Impl::near(const Asked& a, Visit&& visit) {
   bring_up_to_date();
-  const Bounds<D> start = bounds(a.shape, a.course.start).grown(a.within);
-  const std::optional<Bounds<D>> box = whole_way(a);
-  if (!box) return;
+  if (!has_end(a)) return;
+  const Bounds<D> start = start_of(a);
   std::vector<std::uint32_t> found;
-  for (const index::Tree<D>* tree : {&still, &moving}) {
-    if (a.course.turn.isZero())
-      tree->along(start.centre(), a.course.move, start.size() / 2, 1, [&](std::uint32_t at) {
-        found.push_back(at);
-        return 1.0;
-      });
-    else tree->overlaps(*box, [&](std::uint32_t at) { found.push_back(at); });
-  }
+  for (const index::Tree<D>* tree : {&still, &moving})
+    tree->along(start.centre(), a.course.move, start.size() / 2, 1, [&](std::uint32_t at) {
+      found.push_back(at);
+      return 1.0;
+    });
   std::sort(found.begin(), found.end(),
             [&](std::uint32_t x, std::uint32_t y) { return colliders[x].serial < colliders[y].serial; });
   for (const std::uint32_t at : found)
@@ -125,30 +126,28 @@ bool World<D>::Impl::asks_for(const Look<D>& look, const ColliderState<D>& c) co
 
 template <int D>
 template <class Asked>
-std::optional<Answer<D>> World<D>::Impl::met(const Asked& a, const Look<D>& look, const ColliderState<D>& c,
-                                             bool near) {
+std::optional<Answer<D>> World<D>::Impl::met(const Asked& a, const Look<D>& look, const ColliderState<D>& c, bool near,
+                                             double limit) {
   if (!asks_for(look, c)) return std::nullopt;
-  std::optional<Answer<D>> answer = meet(a, near, shape_of(c), pose_of(c));
+  std::optional<Answer<D>> answer = meet(a, near, shape_of(c), pose_of(c), limit);
   if (answer) answer->object = objects[c.object].shown.id, answer->collider = c.which;
   return answer;
 }
 
 template <int D>
 std::optional<Answer<D>> World<D>::Impl::first(const Question<D>& question, const Look<D>& look) {
-  const auto* cast = std::get_if<ShapeCast<D>>(&question);
-  const bool straight = std::holds_alternative<RayCast<D>>(question) || (cast != nullptr && cast->turn.isZero());
-  if (!straight || look.take) {
+  const Asked<D> a = posed(question);
+  if (!a.moves || look.take) {
     const std::vector<Answer<D>> found = ask(question, look, world::Wanted::first);
     return found.empty() ? std::nullopt : std::optional(found.front());
   }
-  // On a straight way it is looked for from the start on.
-  const Asked<D> a = posed(question);
+  // On a way it is looked for from the start on.
   bring_up_to_date();
-  if (!whole_way(a)) return std::nullopt;
-  const Bounds<D> start = bounds(a.shape, a.course.start);
+  if (!has_end(a)) return std::nullopt;
+  const Bounds<D> start = start_of(a);
   Nearest<D> nearest;
   const auto visit = [&](std::uint32_t at) {
-    nearest.take(met(a, look, colliders[at], false), colliders[at]);
+    nearest.take(met(a, look, colliders[at], false, nearest.limit()), colliders[at]);
     return nearest.limit();
   };
   for (const index::Tree<D>* tree : {&still, &moving})
@@ -165,7 +164,7 @@ std::vector<Answer<D>> World<D>::Impl::ask(const Question<D>& question, const Lo
   const bool in_order = wanted == Wanted::first || wanted == Wanted::all;
   std::vector<Answer<D>> found;
   near(a, [&](const ColliderState<D>& c) {
-    const std::optional<Answer<D>> answer = met(a, look, c, near_point);
+    const std::optional<Answer<D>> answer = met(a, look, c, near_point, 1);
     if (!answer) return true;
     if (in_order) {
       found.push_back(*answer);
@@ -285,7 +284,7 @@ Result<std::vector<WouldTouch<D>>> World<D>::would_touch(ObjectId id, const Chan
       if (moves_along(other)) return true;
       const Verdict verdict = colvik::decide(self, impl.party(other, c.which));
       if (!verdict.meet || impl.is_excepted(member.shown.id.slot, c.object)) return true;
-      const auto answer = meet(a, false, other.shown.colliders[c.which].def.shape, impl.pose_of(c));
+      const auto answer = meet(a, false, other.shown.colliders[c.which].def.shape, impl.pose_of(c), 1);
       if (answer)
         out.push_back({i, other.shown.id, c.which, answer->at, answer->point, answer->normal, answer->inside, verdict,
                        member.shown.id});
