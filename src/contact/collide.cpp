@@ -242,16 +242,28 @@ Separation<D> nearest(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_
     return best;
   }
   const double within = std::clamp(beyond, 0.0, 1e13) + 1e-9;
+  if (a.parts == nullptr || b.parts == nullptr) {
+    // From the nearest pieces on; of those as near the first.
+    const bool first = a.parts != nullptr;
+    const Assembly<D>& all = first ? *a.parts : *b.parts;
+    const Core<D> other = first ? Core<D>(b, b_in_a) : Core<D>(a);
+    const Pose<D> pose = first ? Pose<D>{} : b_in_a;
+    const Bounds<D> box = first ? bounds(b, b_in_a) : bounds(a, b_in_a.relative(Pose<D>{}));
+    std::uint32_t which = 0;
+    all.tree.outward(box, within, [&](std::uint32_t i) {
+      Corners<D> keep;
+      const Core<D> piece = core_of(all, all.pieces[i], pose, keep);
+      const Separation<D> s = first ? separation(piece, other) : separation(other, piece);
+      if (s.gap < best.gap || (s.gap == best.gap && i < which)) best = s, which = i;
+      return std::clamp(best.gap, 0.0, within);
+    });
+    return best;
+  }
   const Bounds<D> near_b = bounds(b, b_in_a).grown(within);
   for_convex<D>(a, {}, near_b, [&](const Core<D>& piece_a, std::uint32_t) {
-    Bounds<D> box = near_b;
-    if (a.parts != nullptr && b.parts != nullptr) {
-      Vec<D> reach = Vec<D>::Constant(piece_a.radius + within);
-      for (int k = 0; k < D; ++k) reach += piece_a.axis(k).cwiseAbs() * piece_a.half[k];
-      box = {piece_a.middle - reach, piece_a.middle + reach};
-    } else if (b.parts != nullptr) {
-      box = bounds(a, Pose<D>{}).grown(within);
-    }
+    Vec<D> reach = Vec<D>::Constant(piece_a.radius + within);
+    for (int k = 0; k < D; ++k) reach += piece_a.axis(k).cwiseAbs() * piece_a.half[k];
+    const Bounds<D> box{piece_a.middle - reach, piece_a.middle + reach};
     for_convex<D>(b, b_in_a, box, [&](const Core<D>& piece_b, std::uint32_t) { take(separation(piece_a, piece_b)); });
   });
   return best;

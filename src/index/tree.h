@@ -65,6 +65,14 @@ class Tree {
     walk_overlaps(store_, bounds, told<void, std::uint32_t>(visit));
   }
 
+  /// Calls visit(key) for the entries whose bounds are no further than `within` from these bounds, the nearer ones
+  /// about first. `visit` returns how far to look on; what is as far as that is still told (Roussopoulos, Kelley and
+  /// Vincent, "Nearest neighbor queries", 1995).
+  template <class Visit>
+  void outward(const Bounds<D>& bounds, double within, Visit&& visit) const {
+    walk_outward(store_, bounds, within, told<double, std::uint32_t>(visit));
+  }
+
   /// Calls visit(key) for the entries that a ray (or bounds of half size `half` swept along it) may
   /// meet before `limit`, the nearer ones about first. `visit` returns how far along `way` to look on
   /// (1: to its end); what is entered there itself is still told.

@@ -8,7 +8,9 @@
 
 #include "index/lanes-inl.h"
 
+#include <algorithm>
 #include <bit>
+#include <cmath>
 
 HWY_BEFORE_NAMESPACE();
 namespace colvik::index::HWY_NAMESPACE {
@@ -33,6 +35,67 @@ void within_3(const Store<3>& tree, const Bounds<3>& bounds, ToldKey visit) {
   within(tree, tree.root, to_float(bounds, tree.origin), bounds, visit);
 }
 
+// Around a box, the nearest slots first. Distances are told too short by `slack`, all rounding.
+template <int D>
+struct Outward {
+  const Store<D>& tree;
+  const FloatBox<D> box;
+  const float slack;
+  const ToldOutward visit;
+  float limit;  // the square
+
+  void look_on(double within) {
+    const auto most = static_cast<float>(std::clamp(within, 0.0, kFarthest));
+    limit = most * most * 1.000001F;
+  }
+  // Squares of how far the slots of a node are from the box.
+  HWY_INLINE void measure(const Slots<D>& s, float* squares) const {
+    const Lanes tag;
+    for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
+      auto sum = hn::Zero(tag);
+      for (int i = 0; i < D; ++i) {
+        const auto above = hn::Sub(hn::Load(tag, s.lo[i] + k), hn::Set(tag, box.hi[i]));
+        const auto below = hn::Sub(hn::Set(tag, box.lo[i]), hn::Load(tag, s.hi[i] + k));
+        const auto apart = hn::Max(hn::Zero(tag), hn::Sub(hn::Max(above, below), hn::Set(tag, slack)));
+        sum = hn::Add(sum, hn::Mul(apart, apart));
+      }
+      hn::Store(sum, tag, squares + k);
+    }
+  }
+  void look(std::int32_t at) {
+    const Node<D>& n = tree.node(at);
+    alignas(32) float squares[kWide];
+    measure(n.slots, squares);
+    for (std::uint32_t left = (1U << kWide) - 1; left != 0;) {
+      int nearest = std::countr_zero(left);
+      for (std::uint32_t bits = left & (left - 1); bits != 0; bits &= bits - 1)
+        if (const int slot = std::countr_zero(bits); squares[slot] < squares[nearest]) nearest = slot;
+      if (!(squares[nearest] <= limit)) return;
+      left &= ~(1U << nearest);
+      if (const Ref ref = n.child[nearest]; ref >= 0) look(ref);
+      else look_on(visit.call(visit.to, static_cast<std::uint32_t>(~ref)));
+    }
+  }
+};
+
+template <int D>
+void outward(const Store<D>& tree, const Bounds<D>& bounds, double within, ToldOutward visit) {
+  const FloatBox<D> box = to_float(bounds, tree.origin), all = index::around(tree.node(tree.root).slots);
+  float far = 0;
+  for (int i = 0; i < D; ++i)
+    far = std::max({far, std::abs(box.lo[i]), std::abs(box.hi[i]), std::abs(all.lo[i]), std::abs(all.hi[i])});
+  Outward<D> walk{tree, box, far * 4 * std::numeric_limits<float>::epsilon(), visit, 0};
+  walk.look_on(within);
+  walk.look(tree.root);
+}
+
+void outward_2(const Store<2>& tree, const Bounds<2>& bounds, double within, ToldOutward visit) {
+  outward(tree, bounds, within, visit);
+}
+void outward_3(const Store<3>& tree, const Bounds<3>& bounds, double within, ToldOutward visit) {
+  outward(tree, bounds, within, visit);
+}
+
 }  // namespace colvik::index::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
@@ -48,6 +111,18 @@ void walk_overlaps(const Store<2>& tree, const Bounds<2>& bounds, ToldKey visit)
 template <>
 void walk_overlaps(const Store<3>& tree, const Bounds<3>& bounds, ToldKey visit) {
   if (tree.root != kNone) HWY_DYNAMIC_DISPATCH(within_3)(tree, bounds, visit);
+}
+
+HWY_EXPORT(outward_2);
+HWY_EXPORT(outward_3);
+
+template <>
+void walk_outward(const Store<2>& tree, const Bounds<2>& bounds, double within, ToldOutward visit) {
+  if (tree.root != kNone) HWY_DYNAMIC_DISPATCH(outward_2)(tree, bounds, within, visit);
+}
+template <>
+void walk_outward(const Store<3>& tree, const Bounds<3>& bounds, double within, ToldOutward visit) {
+  if (tree.root != kNone) HWY_DYNAMIC_DISPATCH(outward_3)(tree, bounds, within, visit);
 }
 }  // namespace colvik::index
 #endif

@@ -31,5 +31,8 @@ template <int D>
 void walk_pairs(const Store<D>& a, const Store<D>& b, std::vector<KeyPair>& out);
 template <int D>
 void walk_overlaps(const Store<D>& tree, const Bounds<D>& bounds, ToldKey visit);
+using ToldOutward = Told<double, std::uint32_t>;
+template <int D>
+void walk_outward(const Store<D>& tree, const Bounds<D>& bounds, double within, ToldOutward visit);
 
 }  // namespace colvik::index

@@ -14,6 +14,8 @@ using world::ColliderState;
 
 namespace {
 
+constexpr double kFurthest = 1e15;  // nothing is further away
+
 template <int D>
 struct Asked {
   Shape<D> shape{};  // a point is a ball without a size
@@ -35,7 +37,7 @@ Asked<D> posed(const Question<D>& question) {
     a.course.start.position = point->point;
   } else {
     const Near<D>& near = std::get<Near<D>>(question);
-    a.course.start.position = near.point, a.within = std::max(0.0, near.within);
+    a.course.start.position = near.point, a.within = std::min(std::max(0.0, near.within), kFurthest);
   }
   return a;
 }
@@ -55,10 +57,11 @@ bool has_end(const Asked<D>& a) {
 // What comes first of all that is told, by how far away it is; of equals the oldest.
 template <int D>
 struct Nearest {
-  std::optional<Answer<D>> best;
+  double most = 1;
+  std::optional<Answer<D>> best{};
   std::uint64_t age = 0;
 
-  [[nodiscard]] double limit() const { return best ? best->at : 1; }
+  [[nodiscard]] double limit() const { return best ? best->at : most; }
   void take(const std::optional<Answer<D>>& answer, const ColliderState<D>& c) {
     if (answer && (!best || std::pair(answer->at, c.serial) < std::pair(best->at, age))) best = answer, age = c.serial;
   }
@@ -136,23 +139,27 @@ std::optional<Answer<D>> World<D>::Impl::met(const Asked& a, const Look<D>& look
 
 template <int D>
 std::optional<Answer<D>> World<D>::Impl::first(const Question<D>& question, const Look<D>& look) {
-  const Asked<D> a = posed(question);
-  if (!a.moves || look.take) {
+  Asked<D> a = posed(question);
+  const bool near_point = std::holds_alternative<Near<D>>(question);
+  if (look.take || !(a.moves || near_point)) {
     const std::vector<Answer<D>> found = ask(question, look, world::Wanted::first);
     return found.empty() ? std::nullopt : std::optional(found.front());
   }
-  // On a way it is looked for from the start on.
+  // It is looked for from the start of the way on, or from the point.
   bring_up_to_date();
   if (!has_end(a)) return std::nullopt;
-  const Bounds<D> start = start_of(a);
-  Nearest<D> nearest;
+  Nearest<D> nearest{near_point ? a.within : 1};
   const auto visit = [&](std::uint32_t at) {
-    nearest.take(met(a, look, colliders[at], false, nearest.limit()), colliders[at]);
+    if (near_point) a.within = nearest.limit();
+    nearest.take(met(a, look, colliders[at], near_point, nearest.limit()), colliders[at]);
     return nearest.limit();
   };
+  const Bounds<D> start = contact::bounds_on_course(a.shape, a.course);
   for (const index::Tree<D>* tree : {&still, &moving})
-    tree->along(start.centre(), a.course.move, start.size() / 2, nearest.limit(), visit,
-                index::Ahead{colliders.data(), sizeof(ColliderState<D>)});
+    if (near_point) tree->outward(start, nearest.limit(), visit);
+    else
+      tree->along(start.centre(), a.course.move, start.size() / 2, nearest.limit(), visit,
+                  index::Ahead{colliders.data(), sizeof(ColliderState<D>)});
   return nearest.best;
 }
 
