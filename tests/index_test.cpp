@@ -79,6 +79,24 @@ TEST_SUITE("random") {
           if (entry.overlaps(probe)) wanted.push_back(key);
         std::sort(found.begin(), found.end());
         REQUIRE(found == wanted);
+        // All that is no further than a distance, and the nearest even if all beyond it is not told.
+        if (probe.lo[0] > -1e100) {
+          const auto apart = [&](const Bounds<D>& b) {
+            return Vec<D>((b.lo - probe.hi).cwiseMax(probe.lo - b.hi).cwiseMax(Vec<D>::Zero())).norm();
+          };
+          const double within = random.range(0, 6);
+          std::size_t near = 0, told_near = 0;
+          double least = 1e15, told_least = 1e15;
+          for (const auto& [key, entry] : there) near += apart(entry) <= within, least = std::min(least, apart(entry));
+          tree.outward(probe, within, [&](std::uint32_t key) {
+            told_near += apart(there.at(key)) <= within;
+            return within;
+          });
+          tree.outward(probe, 1e15,
+                       [&](std::uint32_t key) { return told_least = std::min(told_least, apart(there.at(key))); });
+          REQUIRE(told_near == near);
+          REQUIRE(told_least == least);
+        }
         // What a box swept along a way meets is told, and the nearest of it even if all beyond it is not.
         const Vec<D> way = random.coin(0.2) ? Vec<D>(Vec<D>::Unit(0) * 5) : random.vec<D>(9);
         const Vec<D> from = probe.centre(), half = probe.size() / 2;

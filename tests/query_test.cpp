@@ -207,7 +207,8 @@ TEST_SUITE("random") {
           break;
         case 2: question = OverlapWith<D>{scaled(shape, 4), {from, {}}}; break;
         case 3: question = AtPoint<D>{from * 0.5}; break;
-        default: question = Near<D>{from, random.range(0, 6)};
+        default:
+          question = Near<D>{from, random.coin(0.2) ? std::numeric_limits<double>::infinity() : random.range(0, 6)};
       }
       const std::vector<Answer<D>> all = world.all(question, look);
       answers += all.size();
@@ -255,6 +256,33 @@ TEST_SUITE("random") {
       REQUIRE(world.all(question, look).size() == std::min<std::size_t>(2, all.size()));
     }
     MESSAGE("random: queries ", D, "D: ", worlds, " worlds of 40 things, ", answers, " answers");
+  }
+}
+
+TEST_CASE("a land is as far from anything as the nearest of its triangles") {
+  Random random(8);
+  std::vector<Vec<3>> points;
+  std::vector<std::array<std::uint32_t, 3>> triangles;
+  for (int i = 0; i < 49; ++i) points.emplace_back(i % 7 - 3, random.range(0, 1.5), i / 7 - 3);
+  for (std::uint32_t i = 0; i < 41; ++i)
+    if (i % 7 != 6) triangles.push_back({i, i + 7, i + 1}), triangles.push_back({i + 1, i + 7, i + 8});
+  const Shape<3> land = mesh(points, triangles).value();
+  for (int i = 0; i < 200; ++i) {
+    CAPTURE(i);
+    const Shape<3> other = any_convex<3>(random);
+    Pose<3> at{random.vec<3>(5), random.rotation<3>()};
+    double least = std::numeric_limits<double>::max();
+    for (const auto& t : triangles) {
+      const std::array<Vec<3>, 3> corners{points[t[0]], points[t[1]], points[t[2]]};
+      const std::array<std::array<std::uint32_t, 3>, 1> all{{{0, 1, 2}}};
+      least = std::min(least, contact::nearest(mesh(corners, all).value(), other, at, 20).gap);
+    }
+    const double gap = contact::nearest(land, other, at, 20).gap;
+    CHECK(gap == doctest::Approx(least).epsilon(1e-12));
+    // Depths of what is curved are told to a thousandth.
+    const double back = contact::nearest(other, land, at.relative(Pose<3>{}), 20).gap;
+    CHECK(back == doctest::Approx(gap).epsilon(gap > 0 ? 1e-6 : 2e-3));
+    if (gap > 0.1) CHECK(contact::nearest(land, other, at, gap - 0.05).gap > gap - 0.05);
   }
 }
 
