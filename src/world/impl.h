@@ -174,11 +174,14 @@ struct World<D>::Impl {
     if (index_stale) update_index();
   }
   template <class Asked, class Visit>
-  void near(const Asked& asked, Visit&& visit);  // colliders near its way, by age, until visit says no
+  void near(const Asked& asked, Visit&& visit);
+  template <class Asked, class Visit>
+  void near_by_age(const Asked& asked, Visit&& visit);
   template <class Asked>
   std::optional<Answer<D>> met(const Asked& asked, const Look<D>& look, const world::ColliderState<D>& c, bool near,
                                double limit);
   std::optional<Answer<D>> first(const Question<D>& question, const Look<D>& look);
+  bool any(const Question<D>& question, const Look<D>& look);
   [[nodiscard]] bool asks_for(const Look<D>& look, const world::ColliderState<D>& c) const;
   void first_of_each(std::span<const RayCast<D>> rays, const Look<D>& look, std::span<std::optional<Answer<D>>> out);
   std::optional<Answer<D>> deepest_in(const world::ObjectState<D>& o, const Pose<D>& pose, std::size_t collider,

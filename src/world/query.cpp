@@ -102,18 +102,31 @@ std::optional<Answer<D>> meet(const Asked<D>& a, bool near, const Shape<D>& shap
 
 }  // namespace
 
+// All whose bounds it meets on its way, in any order; `visit` returns whether to go on.
 template <int D>
 template <class Asked, class Visit>
 void World<D>::Impl::near(const Asked& a, Visit&& visit) {
   bring_up_to_date();
   if (!has_end(a)) return;
   const Bounds<D> start = start_of(a);
-  std::vector<std::uint32_t> found;
+  bool on = true;
   for (const index::Tree<D>* tree : {&still, &moving})
-    tree->along(start.centre(), a.course.move, start.size() / 2, 1, [&](std::uint32_t at) {
-      found.push_back(at);
-      return 1.0;
-    });
+    if (on)
+      tree->along(start.centre(), a.course.move, start.size() / 2, 1, [&](std::uint32_t at) {
+        on = on && visit(at);
+        return on ? 1.0 : -1.0;
+      });
+}
+
+// The same, the oldest first.
+template <int D>
+template <class Asked, class Visit>
+void World<D>::Impl::near_by_age(const Asked& a, Visit&& visit) {
+  std::vector<std::uint32_t> found;
+  near(a, [&](std::uint32_t at) {
+    found.push_back(at);
+    return true;
+  });
   std::sort(found.begin(), found.end(),
             [&](std::uint32_t x, std::uint32_t y) { return colliders[x].serial < colliders[y].serial; });
   for (const std::uint32_t at : found)
@@ -164,13 +177,25 @@ std::optional<Answer<D>> World<D>::Impl::first(const Question<D>& question, cons
 }
 
 template <int D>
+bool World<D>::Impl::any(const Question<D>& question, const Look<D>& look) {
+  if (look.take) return !ask(question, look, world::Wanted::any).empty();
+  const Asked<D> a = posed(question);
+  bool found = false;
+  near(a, [&](std::uint32_t at) {
+    found = met(a, look, colliders[at], std::holds_alternative<Near<D>>(question), 1).has_value();
+    return !found;
+  });
+  return found;
+}
+
+template <int D>
 std::vector<Answer<D>> World<D>::Impl::ask(const Question<D>& question, const Look<D>& look, world::Wanted wanted) {
   using world::Wanted;
   const Asked<D> a = posed(question);
   const bool near_point = std::holds_alternative<Near<D>>(question);
   const bool in_order = wanted == Wanted::first || wanted == Wanted::all;
   std::vector<Answer<D>> found;
-  near(a, [&](const ColliderState<D>& c) {
+  near_by_age(a, [&](const ColliderState<D>& c) {
     const std::optional<Answer<D>> answer = met(a, look, c, near_point, 1);
     if (!answer) return true;
     if (in_order) {
@@ -286,7 +311,7 @@ Result<std::vector<WouldTouch<D>>> World<D>::would_touch(ObjectId id, const Chan
       if (Result<Shape<D>> turned = compound<D>(one)) a.shape = std::move(turned).value();
       else return;  // scenery that turns about somewhere else: not asked
     }
-    impl.near(a, [&](const ColliderState<D>& c) {
+    impl.near_by_age(a, [&](const ColliderState<D>& c) {
       const world::ObjectState<D>& other = impl.objects[c.object];
       if (moves_along(other)) return true;
       const Verdict verdict = colvik::decide(self, impl.party(other, c.which));
@@ -324,7 +349,7 @@ std::size_t World<D>::count(const Question<D>& question, const Look<D>& look) co
 }
 template <int D>
 bool World<D>::any(const Question<D>& question, const Look<D>& look) const {
-  return !impl_->ask(question, look, world::Wanted::any).empty();
+  return impl_->any(question, look);
 }
 template <int D>
 std::vector<std::optional<Answer<D>>> World<D>::first_of_each(std::span<const RayCast<D>> rays,
