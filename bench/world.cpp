@@ -80,6 +80,54 @@ void world_rays() {
   add("colvik", false), add("colvik, many together", true);
 }
 
+// What is nearest a point, of what is no further than so many metres; whether anything is in a box of twenty metres.
+template <int D>
+void near_a_point() {
+  const std::string group = "nearest/" + dimension(D) + "/of 10000 boxes";
+  const auto points = [] {
+    Random random(9);
+    std::vector<Vec<D>> out;
+    for (int i = 0; i < 1000; ++i) out.push_back(random.vec<D>(kCastRoom<D>));
+    return out;
+  };
+  const auto add = [&](const std::string& name, const std::string& who, auto ask) {
+    row(name, who, [=](benchmark::State& state) {
+      World<D> world;
+      add_still_boxes(world);
+      const std::vector<Vec<D>> all = points();
+      std::size_t i = 0;
+      for (auto _ : state) benchmark::DoNotOptimize(ask(world, all[i++ % all.size()]));
+    })->MinTime(0.2);
+  };
+  for (const double within : {5.0, 1e3})
+    add(group, "colvik, within " + std::to_string(static_cast<int>(within)),
+        [=](const World<D>& world, const Vec<D>& at) {
+          return world.first(Near<D>{at, within}).has_value();
+        });
+  add("any/" + dimension(D) + "/in a large box among 10000", "colvik", [](const World<D>& world, const Vec<D>& at) {
+    Shape<D> large;
+    if constexpr (D == 2) large = box(20, 20);
+    else large = box(20, 20, 20);
+    return world.any(OverlapWith<D>{large, {at, {}}});
+  });
+  row(group, "R-tree, bounds alone", [=](benchmark::State& state) {
+    World<D> world;
+    add_still_boxes(world);
+    Boxes<D> boxes;
+    for (const ObjectId id : world.objects()) {
+      const Object<D>& o = world.object(id);
+      boxes.push_back(bounds(o.colliders[0].def.shape, o.pose));
+    }
+    const RTree<D> tree = rtree<D>(boxes);
+    const std::vector<Vec<D>> all = points();
+    std::size_t i = 0, met = 0;
+    for (auto _ : state)
+      tree.query(bg::index::nearest(point<D>(all[i++ % all.size()]), 1),
+                 boost::iterators::make_function_output_iterator([&](const auto&) { ++met; }));
+    benchmark::DoNotOptimize(met);
+  })->MinTime(0.2);
+}
+
 // Bodies of about two cells, on the ground at random places.
 template <int D>
 void on_ground(const std::string& name, Shape<D> (*make)(), double height, Vec<D> room) {
@@ -232,6 +280,7 @@ void most_at_rest(std::size_t n) {
 void register_world() {
   for (const bool turning : {false, true}) shape_casts<2>(turning), shape_casts<3>(turning);
   world_rays<2>(), world_rays<3>();
+  near_a_point<2>(), near_a_point<3>();
   on_ground<2>("tile grid of 2000 cells",
                [] {
                  std::vector<std::string> rows(10, std::string(200, '#'));
@@ -242,6 +291,14 @@ void register_world() {
   on_ground<3>("height field of 80000 triangles",
                [] {
                  return heights(201, 201, {0.5, 0.5}, std::vector<double>(201 * 201, 1.0)).value();
+               },
+               1, {100, 0, 100});
+  on_ground<3>("rough height field of 80000 triangles",
+               [] {
+                 Random random(10);
+                 std::vector<double> rough;
+                 for (int i = 0; i < 201 * 201; ++i) rough.push_back(random.range(0.9, 1));
+                 return heights(201, 201, {0.5, 0.5}, rough).value();
                },
                1, {100, 0, 100});
   for (const std::size_t n : {1000UL, 10000UL, 100000UL}) most_at_rest<2>(n), most_at_rest<3>(n);
