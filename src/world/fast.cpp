@@ -223,8 +223,8 @@ void World<D>::Impl::find_contacts(const world::Coming& c, double margin, bool g
   world::FastPair<D>& f = fast_pairs[c.fast];
   const Pair<D>& p = pairs[f.pair];
   const std::size_t first = contacts.size();
-  add_contacts(f.pair, place_in_step(p.object_a, c.ahead), place_in_step(p.object_b, c.ahead), c.ahead > 0 ? margin : margin + c.closing,
-               c.ahead, guard);
+  add_contacts(f.pair, place_in_step(p.object_a, c.ahead), place_in_step(p.object_b, c.ahead),
+               c.ahead > 0 ? margin : margin + c.closing, c.ahead, guard);
   f.first = static_cast<std::uint32_t>(first), f.count = static_cast<std::uint32_t>(contacts.size() - first);
   f.hold = 0;
   if (guard) return;
