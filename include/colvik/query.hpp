@@ -7,7 +7,8 @@
 ///
 /// Answers are in a total order: by `at`, then by age of the object, then by collider. A question sees
 /// the world as it is now, also before the first step and between changes and the next one. Cost: the
-/// first question after a step brings the index up to date, O(objects); then O(log n + what is near).
+/// first question after a step brings the index up to date, O(objects); then O(log n + what is near). The first answer
+/// of a way or of what is nearest, and whether there is any, cost only what is looked at until then.
 
 #include <colvik/object.hpp>
 #include <colvik/verdict.hpp>
@@ -43,7 +44,7 @@ template <int D>
 struct AtPoint {
   Vec<D> point = kZero;
 };
-/// What lies within a distance of a point; `at` is the distance, 0 inside.
+/// What lies within a distance of a point, which may be infinite; `at` is the distance, 0 inside.
 template <int D>
 struct Near {
   Vec<D> point = kZero;
