@@ -304,6 +304,7 @@ struct World<D>::Impl {
   void wake_touched();  // rest.cpp
   void fall_asleep();
   void wake(std::span<const std::uint32_t> groups);  // whichever of them sleep
+  void wake_all();
   void find_holders(std::uint32_t at, bool touching, std::vector<std::uint32_t>& groups);
   void disturb(world::ObjectState<D>& o);  // it is about to change: what rests with it or on it wakes
   [[nodiscard]] bool sleeps(std::uint32_t collider) const {

@@ -430,6 +430,7 @@ bool World<D>::set_gravity_scale(ObjectId id, double scale) {
 template <int D>
 void World<D>::clear() {
   impl_->now_or_later([this] {
+    impl_->wake_all();  // at once: each group that wakes looks through what all sleepers have between them
     for (const std::uint32_t slot : std::vector<std::uint32_t>(impl_->order))
       if (impl_->objects[slot].life == Life::live) impl_->remove(impl_->objects[slot]);
   });

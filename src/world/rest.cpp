@@ -83,6 +83,14 @@ void World<D>::Impl::wake(std::span<const std::uint32_t> groups) {
 }
 
 template <int D>
+void World<D>::Impl::wake_all() {
+  std::vector<std::uint32_t> groups;
+  for (std::size_t group = 0; group < resting.size(); ++group)
+    if (!resting[group].objects.empty()) groups.push_back(static_cast<std::uint32_t>(group));
+  wake(groups);
+}
+
+template <int D>
 void World<D>::Impl::disturb(ObjectState<D>& o) {
   if (o.resting != kAwake) return wake(std::array{o.resting});
   o.disturbed = objects[o.root].disturbed = true;

@@ -179,13 +179,11 @@ template <int D>
 std::vector<ObjectId> World<D>::touching(ObjectId id, std::optional<Channel> channel) const {
   std::vector<ObjectId> ids;
   const Impl& w = *impl_;
+  if (id.slot >= w.objects.size() || w.objects[id.slot].shown.id != id) return ids;
   const auto look = [&](const math::Many<world::Touch<D>>& touches) {
-    for (const world::Touch<D>& t : touches) {
-      if (channel && *channel != t.channel) continue;
-      const ObjectId a = w.objects[t.a].shown.id, b = w.objects[t.b].shown.id;
-      if (a == id) ids.push_back(b);
-      if (b == id) ids.push_back(a);
-    }
+    for (const world::Touch<D>& t : touches)
+      if ((t.a == id.slot || t.b == id.slot) && channel.value_or(t.channel) == t.channel)
+        ids.push_back(w.objects[t.a == id.slot ? t.b : t.a].shown.id);
   };
   look(w.touches);
   for (const world::Resting<D>& group : w.resting) look(group.touches);
