@@ -194,6 +194,34 @@ TEST_CASE_TEMPLATE("a way through thousands in one place meets them all", T, Two
   use_instructions(0);
 }
 
+TEST_CASE_TEMPLATE("what has no end does not make every question about all", T, Two, Three) {
+  constexpr int D = T::D;
+  Random random(11);
+  std::vector<Bounds<D>> boxes{{Vec<D>::Constant(-1e13), Vec<D>::Constant(1e13)}};
+  boxes[0].hi[1] = -60;  // a half-space
+  for (int i = 0; i < 10000; ++i) {
+    const Vec<D> at = random.vec<D>(50);
+    boxes.push_back({at, at + Vec<D>::Constant(0.5)});
+  }
+  const index::Tree<D> tree(boxes);
+  for (int i = 0; i < 20; ++i) {
+    const Vec<D> from = random.vec<D>(40), way = random.direction<D>() * 2;
+    std::size_t met = 0, wanted = 0, near = 0;
+    for (const Bounds<D>& b : boxes)
+      wanted += b.overlaps({from.cwiseMin(Vec<D>(from + way)), from.cwiseMax(Vec<D>(from + way))}) ? 1 : 0;
+    tree.along(from, way, Vec<D>::Zero(), 1, [&](std::uint32_t) {
+      ++met;
+      return 1.0;
+    });
+    tree.outward({from, from}, 1, [&](std::uint32_t) {
+      ++near;
+      return 1.0;
+    });
+    CHECK(met <= wanted);
+    CHECK(near < 50);
+  }
+}
+
 TEST_CASE_TEMPLATE("a crowd that drifts for long has the pairs of brute force", T, Two, Three) {
   constexpr int D = T::D;
   Random random(77);

@@ -34,9 +34,11 @@ FloatRay<D> ray_in(const Store<D>& tree, const FloatBox<D>& all, const Way<D>& w
   FloatRay<D> r;
   for (int i = 0; i < D; ++i) {
     const float at = to_float(way.from[i] - tree.origin[i]);
-    const float far = std::max({std::abs(at), std::abs(all.lo[i]), std::abs(all.hi[i]), to_float(half[i])});
+    const float wide = to_float(half[i]), end = to_float(way.from[i] + way.way[i] - tree.origin[i]);
+    const float far =
+        farthest(std::max(std::abs(at), std::abs(end)) + wide, std::max(std::abs(all.lo[i]), std::abs(all.hi[i])));
     constexpr float kLeast = 1e-9F;  // along a face that has no thickness
-    const float room = to_float(half[i]) + kLeast + far * 4 * std::numeric_limits<float>::epsilon();
+    const float room = wide + kLeast + far * 4 * std::numeric_limits<float>::epsilon();
     // A way along the other axes only: never left, never entered.
     constexpr double kTiny = 1e-18;
     const double by = std::abs(way.way[i]) > kTiny ? way.way[i] : kTiny;

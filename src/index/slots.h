@@ -20,6 +20,11 @@ struct FloatBox {
 inline constexpr double kFarthest = 1e18;
 inline float to_float(double x) { return static_cast<float>(std::clamp(x, -kFarthest, kFarthest)); }
 
+/// The largest coordinate whose rounding matters to a question that asks no further out than `own`, in a tree that
+/// reaches as far as `all`: sides more than twice as far out are beyond it however they are rounded. So half-spaces do
+/// not make every question about all.
+inline float farthest(float own, float all) { return std::max(own, std::min(all, 2 * own)); }
+
 template <int D>
 FloatBox<D> to_float(const Bounds<D>& b, const Vec<D>& origin) {
   FloatBox<D> out;

@@ -35,7 +35,8 @@ void within_3(const Store<3>& tree, const Bounds<3>& bounds, ToldKey visit) {
   within(tree, tree.root, to_float(bounds, tree.origin), bounds, visit);
 }
 
-// Around a box, the nearest slots first. Distances are told too short by `slack`, all rounding.
+// Around a box, the nearest slots first. Distances are told too short by `slack`, all rounding of sides no further out
+// than twice the box; that of others is a part of their distance, and in `limit`.
 template <int D>
 struct Outward {
   const Store<D>& tree;
@@ -46,7 +47,7 @@ struct Outward {
 
   void look_on(double within) {
     const auto most = static_cast<float>(std::clamp(within, 0.0, kFarthest));
-    limit = most * most * 1.000001F;
+    limit = most * most * 1.000004F;
   }
   // Squares of how far the slots of a node are from the box.
   HWY_INLINE void measure(const Slots<D>& s, float* squares) const {
@@ -81,10 +82,12 @@ struct Outward {
 template <int D>
 void outward(const Store<D>& tree, const Bounds<D>& bounds, double within, ToldOutward visit) {
   const FloatBox<D> box = to_float(bounds, tree.origin), all = index::around(tree.node(tree.root).slots);
-  float far = 0;
-  for (int i = 0; i < D; ++i)
-    far = std::max({far, std::abs(box.lo[i]), std::abs(box.hi[i]), std::abs(all.lo[i]), std::abs(all.hi[i])});
-  Outward<D> walk{tree, box, far * 4 * std::numeric_limits<float>::epsilon(), visit, 0};
+  float own = 0, whole = 0;
+  for (int i = 0; i < D; ++i) {
+    own = std::max({own, std::abs(box.lo[i]), std::abs(box.hi[i])});
+    whole = std::max({whole, std::abs(all.lo[i]), std::abs(all.hi[i])});
+  }
+  Outward<D> walk{tree, box, farthest(own, whole) * 4 * std::numeric_limits<float>::epsilon(), visit, 0};
   walk.look_on(within);
   walk.look(tree.root);
 }
