@@ -303,6 +303,24 @@ void steps(const std::string& name, std::size_t n, int before, Make make) {
       ->Iterations(60);
 }
 
+// The same steps by one thread and shared by two.
+template <int D>
+void shared(const std::string& name, std::size_t n, int before) {
+  for (const std::size_t count : {1UL, 2UL})
+    row("threads/" + dimension(D) + "/" + name, count == 1 ? "colvik" : "two threads",
+        [=](benchmark::State& state) {
+          Threads threads(count);
+          const auto world = hopper<D>(n, false);
+          world->work_with(&threads);
+          for (int i = 0; i < before; ++i) world->step();
+          for (auto _ : state) world->step();
+          state.counters["bodies"] = static_cast<double>(n);
+        })
+        ->Unit(benchmark::kMillisecond)
+        ->UseRealTime()
+        ->Iterations(40);
+}
+
 }  // namespace
 
 void register_bodies() {
@@ -327,6 +345,12 @@ void register_bodies() {
     if (n <= 10000) steps<3>("pile of " + std::to_string(n), n, 60, [n] { return hopper<3>(n, false); });
   }
   steps<2>("asleep, 100000", 100000, 120, [] { return rack<2>(100000, 4, true); });
+  shared<2>("pile of 1000 that lies", 1000, 400);
+  shared<2>("pile of 10000 that lies", 10000, 400);
+  shared<2>("pile of 10000, pouring", 10000, 60);
+  shared<3>("pile of 1000 that lies", 1000, 400);
+  shared<3>("pile of 5000 that lies", 5000, 400);
+  shared<3>("pile of 5000, pouring", 5000, 60);
 }
 
 }  // namespace bench

@@ -1,6 +1,6 @@
 #pragma once
 /// Everything. The core (world, rules, trace) is in the library colvik::core; scene files, reports and
-/// pictures are in colvik::scene, colvik::insight and colvik::picture.
+/// pictures are in colvik::scene, colvik::insight and colvik::picture, threads in colvik::threads.
 
 #include <colvik/event.hpp>
 #include <colvik/expectation.hpp>
@@ -17,9 +17,11 @@
 #include <colvik/scene.hpp>
 #include <colvik/shape.hpp>
 #include <colvik/tags.hpp>
+#include <colvik/threads.hpp>
 #include <colvik/trace.hpp>
 #include <colvik/vector.hpp>
 #include <colvik/verdict.hpp>
 #include <colvik/walker.hpp>
 #include <colvik/who.hpp>
+#include <colvik/workers.hpp>
 #include <colvik/world.hpp>

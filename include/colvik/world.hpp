@@ -12,12 +12,14 @@
 ///       for (const auto& event : world.events()) ...
 ///     }
 ///
-/// One thread at a time may use a world. The same calls give the same bits on every machine.
+/// One thread at a time may use a world, which may have others help it (work_with). The same calls give the same bits
+/// on every machine.
 
 #include <colvik/event.hpp>
 #include <colvik/lines.hpp>
 #include <colvik/query.hpp>
 #include <colvik/verdict.hpp>
+#include <colvik/workers.hpp>
 
 #include <functional>
 #include <memory>
@@ -225,6 +227,10 @@ class World {
   /// One step of 1/rate seconds: move what is driven, find pairs, solve contacts, move, then report
   /// touches, let listeners react, and apply what they asked for.
   void step();
+  /// From now on steps share their work with these, which must stay until they are replaced or the world is gone;
+  /// nullptr, as at first: the thread that calls step() does it all. Changes no bit, is no part of snapshots, and is
+  /// kept by load(). Large worlds gain: with few hundred contacts all is done by the caller as before.
+  void work_with(Workers* workers);
   /// A step in which nothing moves and nothing is looked for: the touches are those that another engine found.
   /// Listeners react to them as ever. Entries with stale handles are left out.
   void step_told(std::span<const Told> touches);

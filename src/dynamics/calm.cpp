@@ -1,6 +1,7 @@
 // What is wedged in, such as a light body between two heavy ones, may be asked for what no motion does; passes then
 // end with a speed that none of its contacts has.
 #include <algorithm>
+#include <utility>
 
 #include "dynamics/solver.h"
 #include "dynamics/tolerances.h"
@@ -12,20 +13,19 @@ namespace colvik::dynamics {
 // any. Costs a look at each body; contacts are looked at where there is one.
 template <int D>
 void Solver<D>::calm() {
-  const double metre = settings_.metre, few = kCalmTimes * kCalmTimes;
+  const double metre = settings_.metre;
+  seen_.resize(crew_.size());
+  crew_.share(moving_.size(), kBodies,
+              [&](std::size_t first, std::size_t last, std::size_t worker) { find_wild(first, last, worker); });
   wild_.clear();
   fastest_ = 0;
-  for (std::uint32_t i = 0; i < moving_.size(); ++i) {
-    Moving<D>& m = moving_[i];
-    const double speed = m.velocity.squaredNorm();
-    fastest_ = std::max(fastest_, speed);  // or less, once it is calm
-    if (m.pushed && !m.fixed &&
-        (speed > few * static_cast<double>(m.speed) + kCalmSpeed * kCalmSpeed * metre * metre ||
-         m.spin.squaredNorm() > few * static_cast<double>(m.spinning) + kCalmSpin * kCalmSpin))
-      wild_.push_back(i);
-    m.pushed = m.hit = false;
+  for (Seen& seen : seen_) {
+    fastest_ = std::max(fastest_, std::exchange(seen.fastest, 0));
+    wild_.insert(wild_.end(), seen.wild.begin(), seen.wild.end());
+    seen.wild.clear();
   }
   if (wild_.empty()) return;
+  std::sort(wild_.begin(), wild_.end());
   allowed_.assign(wild_.size(), {});
   const auto place = [&](std::uint32_t body) {
     const auto at = std::lower_bound(wild_.begin(), wild_.end(), body);
@@ -68,6 +68,24 @@ void Solver<D>::calm() {
     const double now = m.velocity.norm() + m.spin.norm() * allowed.lever;
     if (now > limit) m.velocity *= limit / now, m.spin *= limit / now;
   }
+}
+
+template <int D>
+void Solver<D>::find_wild(std::size_t first, std::size_t last, std::size_t worker) {
+  const double metre = settings_.metre, few = kCalmTimes * kCalmTimes;
+  Seen& seen = seen_[worker];
+  double fastest = seen.fastest;
+  for (std::size_t i = first; i < last; ++i) {
+    Moving<D>& m = moving_[i];
+    const double speed = m.velocity.squaredNorm();
+    fastest = std::max(fastest, speed);  // or less, once it is calm
+    if (m.pushed && !m.fixed &&
+        (speed > few * static_cast<double>(m.speed) + kCalmSpeed * kCalmSpeed * metre * metre ||
+         m.spin.squaredNorm() > few * static_cast<double>(m.spinning) + kCalmSpin * kCalmSpin))
+      seen.wild.push_back(static_cast<std::uint32_t>(i));
+    m.pushed = m.hit = false;
+  }
+  seen.fastest = fastest;
 }
 
 template class Solver<2>;

@@ -71,7 +71,12 @@ void Solver<D>::set_inertia(std::size_t body) {
 
 template <int D>
 void Solver<D>::accelerate() {
-  for (std::size_t i = 0; i < moving_.size(); ++i) {
+  crew_.share(moving_.size(), kBodies,
+              [&](std::size_t first, std::size_t last, std::size_t) { accelerate(first, last); });
+}
+template <int D>
+void Solver<D>::accelerate(std::size_t first, std::size_t last) {
+  for (std::size_t i = first; i < last; ++i) {
     Moving<D>& m = moving_[i];
     if (!m.steady) {
       const Body<D>& b = bodies_[i];
@@ -97,9 +102,13 @@ void Solver<D>::carry(Body<D>& b, const Vec<D>& by) {
 
 template <int D>
 void Solver<D>::move() {
-  for (std::size_t i = 0; i < bodies_.size(); ++i) {
+  crew_.share(moving_.size(), kBodies, [&](std::size_t first, std::size_t last, std::size_t) { move(first, last); });
+}
+template <int D>
+void Solver<D>::move(std::size_t first, std::size_t last) {
+  for (std::size_t i = first; i < last; ++i) {
     constexpr std::size_t kAhead = 4;
-    if (i + kAhead < bodies_.size()) {
+    if (i + kAhead < last) {
       math::fetch(&bodies_[i + kAhead], offsetof(Body<D>, inertia));
       math::fetch(&moving_[i + kAhead], offsetof(Moving<D>, inverse_mass));
     }

@@ -91,7 +91,7 @@ bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
   for (int k = 0; k < c.count; ++k) c.points[k].total_push += push[k];
   a.shift -= (a.velocity - va) * at, b.shift -= (b.velocity - vb) * at;
   a.turn_shift -= (a.spin - wa) * at, b.turn_shift -= (b.spin - wb) * at;
-  a.hit = b.hit = true;
+  a.hit = a.hit || a.movable, b.hit = b.hit || b.movable;
   return true;
 }
 

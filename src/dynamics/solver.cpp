@@ -9,6 +9,12 @@
 #include "math/fetch.h"
 
 namespace colvik::dynamics {
+namespace {
+
+constexpr std::size_t kContacts = 512;  // looked at in one go
+
+}  // namespace
+
 template <int D>
 void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings) {
   bodies_ = bodies, settings_ = settings;
@@ -22,9 +28,19 @@ void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings)
   pass_.soft_mass = c / (1 + c);
   pass_.soft_leak = 1 / (1 + c);
   moving_.resize(bodies.size());
+  crew_.share(bodies.size(), kBodies, [&](std::size_t first, std::size_t last, std::size_t) { begin(first, last); });
   fastest_ = 0;
-  for (std::size_t i = 0; i < bodies.size(); ++i) {
-    const Body<D>& b = bodies[i];
+  for (const Body<D>& b : bodies) fastest_ = std::max(fastest_, b.velocity.squaredNorm());
+  contacts_ = {};
+  bouncing_.clear();
+  whole_ = 0;
+  for (Batch* batch : {&steady_, &late_, &quick_}) take(*batch, 0, 0);
+}
+
+template <int D>
+void Solver<D>::begin(std::size_t first, std::size_t last) {
+  for (std::size_t i = first; i < last; ++i) {
+    const Body<D>& b = bodies_[i];
     Moving<D>& m = moving_[i];
     m.velocity = b.velocity, m.spin = b.spin;
     m.inverse_mass = b.inverse_mass;
@@ -37,13 +53,8 @@ void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings)
     m.steady = !m.movable || (b.drag <= 0 && b.spin_drag <= 0 && b.torque.isZero(0));
     m.gain = m.movable ? Vec<D>(b.acceleration * h_) : Vec<D>(kZero);
     m.narrow_way();
-    fastest_ = std::max(fastest_, m.velocity.squaredNorm());
     set_inertia(i);
   }
-  contacts_ = {};
-  bouncing_.clear();
-  whole_ = 0;
-  for (Batch* batch : {&steady_, &late_, &quick_}) take(*batch, 0, 0);
 }
 
 template <int D>
@@ -67,17 +78,24 @@ void Solver<D>::replace(std::span<Contact<D>> contacts, std::size_t fresh, std::
 // moment; gap_now adds what was moved since the step began.
 template <int D>
 void Solver<D>::measure(std::size_t first, std::size_t fresh) {
-  listed_.resize(first);
+  listed_.resize(contacts_.size());
+  crew_.share(contacts_.size() - first, kContacts,
+              [&](std::size_t from, std::size_t to, std::size_t) { measure(first + from, first + to, fresh); });
   while (!bouncing_.empty() && bouncing_.back() >= first) bouncing_.pop_back();
-  for (std::size_t i = first; i < contacts_.size(); ++i) {
+  for (std::size_t i = first; i < contacts_.size(); ++i)
+    if (!listed_[i].plain && contacts_[i].restitution > 0) bouncing_.push_back(static_cast<std::uint32_t>(i));
+}
+
+template <int D>
+void Solver<D>::measure(std::size_t first, std::size_t last, std::size_t fresh) {
+  for (std::size_t i = first; i < last; ++i) {
     constexpr std::size_t kFar = 12, kAhead = 4;
-    if (i + kFar < contacts_.size()) math::fetch(&contacts_[i + kFar], offsetof(Contact<D>, points) + sizeof(Point));
-    if (i + kAhead < contacts_.size())
+    if (i + kFar < last) math::fetch(&contacts_[i + kFar], offsetof(Contact<D>, points) + sizeof(Point));
+    if (i + kAhead < last)
       for (const std::uint32_t body : {contacts_[i + kAhead].a, contacts_[i + kAhead].b})
         math::fetch(&moving_[body], sizeof(Vec<D>) + sizeof(Spin<D>));
     Contact<D>& c = contacts_[i];
-    if (c.restitution > 0) bouncing_.push_back(static_cast<std::uint32_t>(i));
-    listed_.push_back(listed(c));
+    listed_[i] = listed(c);
     for (Point& p : points(c)) {
       if (i >= fresh) {
         const double gap = std::exchange(p.gap, 0);
@@ -93,7 +111,7 @@ void Solver<D>::measure(std::size_t first, std::size_t fresh) {
 
 template <int D>
 void Solver<D>::take(Batch& batch, std::size_t first, std::size_t end) {
-  batch.wide.take(moving_, contacts_, listed_, first, end);
+  batch.wide.take(crew_, moving_, contacts_, listed_, first, end);
   batch.alone.clear();
   if (rows_.size() < contacts_.size()) rows_.resize(contacts_.size());  // most are not in use, and none needs clearing
   for (std::size_t i = first; i < end; ++i)
@@ -143,7 +161,7 @@ void Solver<D>::substep() {
   hits();
   accelerate();
   for (Batch* batch : {&steady_, &late_, &quick_}) {
-    batch->wide.warm_start(moving_);
+    batch->wide.warm_start(crew_, moving_);
     for (const std::uint32_t i : batch->alone)
       if (counts(contacts_[i])) warm_start(contacts_[i]);
   }
@@ -161,8 +179,8 @@ void Solver<D>::substep() {
         p.push = 0, p.struck = false;
         p.drag.setZero();
       }
-  late_.wide.give_back(contacts_);
-  quick_.wide.give_back(contacts_);
+  late_.wide.give_back(crew_, contacts_);
+  quick_.wide.give_back(crew_, contacts_);
   ++substep_;
 }
 
@@ -172,7 +190,7 @@ void Solver<D>::end() {
     bodies_[i].velocity = moving_[i].velocity;
     bodies_[i].spin = moving_[i].spin;
   }
-  steady_.wide.give_back(contacts_);
+  steady_.wide.give_back(crew_, contacts_);
 }
 
 template <int D>
@@ -205,10 +223,10 @@ void Solver<D>::push(bool separate) {
   pass_.separate = separate;
   const auto push = [&](Batch& batch, bool last) {
     pass_.last = last && !separate;
-    batch.wide.push(moving_, pass_, false);
+    batch.wide.push(crew_, moving_, pass_, false);
     for (const std::uint32_t i : batch.alone)
       if (counts(contacts_[i])) push_contact(contacts_[i], rows_[i], listed_[i].worked, pass_);
-    batch.wide.push(moving_, pass_, true);
+    batch.wide.push(crew_, moving_, pass_, true);
   };
   push(steady_, true);
   push(late_, true);
@@ -248,7 +266,7 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, 
     va -= a.inverse_mass.cwiseProduct(impulse), vb += b.inverse_mass.cwiseProduct(impulse);
     wa -= a.inverse_inertia * Spin<D>(row.turn_a * change), wb += b.inverse_inertia * Spin<D>(row.turn_b * change);
   }
-  if (separate && pushed) a.pushed = b.pushed = true;
+  if (separate && pushed) a.pushed = a.pushed || a.movable, b.pushed = b.pushed || b.movable;
   if (c.friction > 0 && (pushed || changed)) {
     for (int k = 0; k < c.count; ++k) {
       Point& p = c.points[k];

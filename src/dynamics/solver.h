@@ -31,6 +31,8 @@ struct SolverSettings {
 template <int D>
 class Solver {
  public:
+  /// Who shares the work: with more than one, bodies and contacts that are worked on side by side are done in parts.
+  math::Crew& crew() { return crew_; }
   /// Without contacts so far.
   void begin(std::span<Body<D>> bodies, const SolverSettings& settings);
   /// The contacts of the whole step, before its first substep: theirs are the gaps and arms of this moment.
@@ -56,19 +58,23 @@ class Solver {
 
  private:
   using Point = SolverPoint<D>;
+  static constexpr std::size_t kBodies = 256;  // worked on in one go
   // Contacts that are worked on together: those side by side, and the others' indices.
   struct Batch {
     Wide<D> wide;
     std::vector<std::uint32_t> alone;
   };
 
+  void begin(std::size_t first, std::size_t last);
   void measure(std::size_t first, std::size_t fresh);
+  void measure(std::size_t first, std::size_t last, std::size_t fresh);
   void take(Batch& batch, std::size_t first, std::size_t end);
   void prepare(std::size_t contact);
   [[nodiscard]] static Turns turns_of(const Body<D>& b);
   [[nodiscard]] static Inertia<D> inverse_inertia(const Body<D>& b, Turns turns);
   void set_inertia(std::size_t body);
   void accelerate();
+  void accelerate(std::size_t first, std::size_t last);
   void warm_start(Contact<D>& c);
   void push(bool separate);
   void push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, const Pass& pass);
@@ -76,7 +82,9 @@ class Solver {
   void hits();
   bool hit(Contact<D>& c, const Rows<D>& rows);
   void move();
+  void move(std::size_t first, std::size_t last);
   void calm();
+  void find_wild(std::size_t first, std::size_t last, std::size_t worker);
   void turn(std::size_t body);
   static void carry(Body<D>& b, const Vec<D>& by);
   [[nodiscard]] bool counts(const Contact<D>& c) const {
@@ -87,6 +95,7 @@ class Solver {
     dynamics::apply(p, impulse, moving_[c.a], moving_[c.b]);
   }
 
+  math::Crew crew_;
   std::span<Body<D>> bodies_;
   std::span<Contact<D>> contacts_;
   math::Many<Moving<D>> moving_;
@@ -94,6 +103,12 @@ class Solver {
   math::Many<Rows<D>> rows_;             // likewise, of those that are not worked on side by side
   std::vector<std::uint32_t> bouncing_;  // contacts with restitution
   std::vector<std::uint32_t> wild_;      // bodies that are to be calmed
+  // By worker: those that it found, and the square of the greatest speed that it saw.
+  struct alignas(64) Seen {
+    std::vector<std::uint32_t> wild;
+    double fastest = 0;
+  };
+  std::vector<Seen> seen_;
   struct Allowed {
     double speed = 0;  // metres a second, of the end of the lever
     double lever = 0;

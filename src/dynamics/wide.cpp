@@ -96,6 +96,7 @@ template <int D>
 struct Bodies {
   static constexpr int kDoubles = D + kTurns<D>;      // velocity and spin, in double precision, followed by singles;
   static constexpr int kGroups = (kDoubles + 3) / 4;  // read in fours
+  static constexpr std::uint32_t kWhole = (1U << kLanes) - 1;  // all lanes
   static constexpr int kSingles = Narrow<D>::kCount, kSingleGroups = (kSingles + 3) / 4;
   Four exact[2][4 * kGroups];  // of half of the lanes; the last hold the bits of singles
   Lanes single[kSingles];
@@ -123,17 +124,28 @@ struct Bodies {
       for (int k = 0; k < 4 && 4 * g + k < kSingles; ++k) single[4 * g + k] = out[k];
     }
   }
-  // The velocities, and what follows them unchanged.
-  HWY_INLINE void store(Moving<D>* moving, const std::uint32_t (&who)[kLanes], std::uint32_t lanes) const {
-    for (std::uint32_t h = 0; h < 2; ++h)
+  // The velocities, and what follows them unchanged, of the lanes whose bits are set.
+  HWY_INLINE void store(Moving<D>* moving, const std::uint32_t (&who)[kLanes], std::uint32_t moves) const {
+    Four row[2][4 * kGroups];
+#pragma GCC unroll 2
+    for (int h = 0; h < 2; ++h)
 #pragma GCC unroll 2
       for (int g = 0; g < kGroups; ++g) {
         const Four* x = exact[h] + 4 * g;
-        Four row[4];
-        turn(x[0], x[1], x[2], x[3], row);
-        for (std::uint32_t k = 4 * h; k < std::min(lanes, 4 * h + 4); ++k)
-          reinterpret_cast<Same*>(moving[who[k]].velocity.data())[g] = row[k - 4 * h];
+        turn(x[0], x[1], x[2], x[3], row[h] + 4 * g);
       }
+    const auto write = [&](std::uint32_t k) HWY_ATTR {
+#pragma GCC unroll 2
+      for (int g = 0; g < kGroups; ++g)
+        reinterpret_cast<Same*>(moving[who[k]].velocity.data())[g] = row[k / 4][4 * g + static_cast<int>(k % 4)];
+    };
+    if (moves == kWhole) {
+#pragma GCC unroll 8
+      for (std::uint32_t k = 0; k < kLanes; ++k) write(k);
+    } else {
+      for (std::uint32_t k = 0; k < kLanes; ++k)
+        if ((moves >> k & 1U) != 0) write(k);
+    }
   }
   HWY_INLINE void spin(Lanes (&out)[kTurns<D>]) const {
     for (int i = 0; i < kTurns<D>; ++i) out[i] = narrow(exact[0][D + i], exact[1][D + i]);
@@ -315,8 +327,11 @@ void push_some(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes, Movi
     c.begun = !any(waits);
   }
   if (pass.separate && any(pushed))
-    for (std::uint32_t k = 0; k < kLanes; ++k)
-      if (pushed[k] != 0) moving[c.a[k]].pushed = moving[c.b[k]].pushed = true;
+    for (std::uint32_t k = 0; k < kLanes; ++k) {
+      if (pushed[k] == 0) continue;
+      if ((c.moves_a >> k & 1U) != 0) moving[c.a[k]].pushed = true;
+      if ((c.moves_b >> k & 1U) != 0) moving[c.b[k]].pushed = true;
+    }
   for (std::uint32_t k = 0; k < c.count; ++k) {
     WidePoint<D>& p = points[k];
     const Lanes share = one / (c.friction * p.push);  // of what friction can do, for an impulse of one
@@ -347,7 +362,7 @@ void push_some(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes, Movi
     now.give(change, spun_a, spun_b);
   }
   a.give(-1, now.impulse, now.spun_a), b.give(1, now.impulse, now.spun_b);
-  a.store(moving, c.a, c.lanes), b.store(moving, c.b, c.lanes);
+  a.store(moving, c.a, c.moves_a), b.store(moving, c.b, c.moves_b);
   if (pass.last) end_substep(c, points, notes);
 }
 
@@ -385,7 +400,7 @@ void warm_some(WideContact<D>& c, WidePoint<D>* points, Moving<D>* moving) {
   a.give(-1, sum, spun);
   b.turned_by(turning_b, spun);
   b.give(1, sum, spun);
-  a.store(moving, c.a, c.lanes), b.store(moving, c.b, c.lanes);
+  a.store(moving, c.a, c.moves_a), b.store(moving, c.b, c.moves_b);
 }
 
 // How impulses along u at these arms turn two bodies.
@@ -528,36 +543,34 @@ HWY_EXPORT(weigh_2);
 HWY_EXPORT(weigh_3);
 
 template <>
-void Wide<2>::warm_start(std::span<Moving<2>> moving) {
+void Wide<2>::warm_some(std::size_t first, std::size_t last, std::span<Moving<2>> moving) {
   HWY_DYNAMIC_DISPATCH(warm_2)
-  (contacts_.data(), contacts_.data() + contacts_.size(), points_.data(), moving.data());
+  (contacts_.data() + first, contacts_.data() + last, points_.data(), moving.data());
 }
 template <>
-void Wide<3>::warm_start(std::span<Moving<3>> moving) {
-  HWY_DYNAMIC_DISPATCH(warm_3)
-  (contacts_.data(), contacts_.data() + contacts_.size(), points_.data(), moving.data());
-}
-template <>
-void Wide<2>::weigh(std::span<const Moving<2>> moving) {
+void Wide<2>::weigh_some(std::size_t first, std::size_t last, std::span<const Moving<2>> moving) {
   HWY_DYNAMIC_DISPATCH(weigh_2)
-  (contacts_.data(), contacts_.data() + contacts_.size(), points_.data(), moving.data());
+  (contacts_.data() + first, contacts_.data() + last, points_.data(), moving.data());
 }
 template <>
-void Wide<3>::weigh(std::span<const Moving<3>> moving) {
-  HWY_DYNAMIC_DISPATCH(weigh_3)
-  (contacts_.data(), contacts_.data() + contacts_.size(), points_.data(), moving.data());
-}
-template <>
-void Wide<2>::push(std::span<Moving<2>> moving, const Pass& pass, bool guards) {
+void Wide<2>::push_some(std::size_t first, std::size_t last, std::span<Moving<2>> moving, const Pass& pass) {
   HWY_DYNAMIC_DISPATCH(push_2)
-  (contacts_.data() + (guards ? guards_ : 0), contacts_.data() + (guards ? contacts_.size() : guards_), points_.data(),
-   notes_.data(), moving.data(), pass);
+  (contacts_.data() + first, contacts_.data() + last, points_.data(), notes_.data(), moving.data(), pass);
 }
 template <>
-void Wide<3>::push(std::span<Moving<3>> moving, const Pass& pass, bool guards) {
+void Wide<3>::warm_some(std::size_t first, std::size_t last, std::span<Moving<3>> moving) {
+  HWY_DYNAMIC_DISPATCH(warm_3)
+  (contacts_.data() + first, contacts_.data() + last, points_.data(), moving.data());
+}
+template <>
+void Wide<3>::weigh_some(std::size_t first, std::size_t last, std::span<const Moving<3>> moving) {
+  HWY_DYNAMIC_DISPATCH(weigh_3)
+  (contacts_.data() + first, contacts_.data() + last, points_.data(), moving.data());
+}
+template <>
+void Wide<3>::push_some(std::size_t first, std::size_t last, std::span<Moving<3>> moving, const Pass& pass) {
   HWY_DYNAMIC_DISPATCH(push_3)
-  (contacts_.data() + (guards ? guards_ : 0), contacts_.data() + (guards ? contacts_.size() : guards_), points_.data(),
-   notes_.data(), moving.data(), pass);
+  (contacts_.data() + first, contacts_.data() + last, points_.data(), notes_.data(), moving.data(), pass);
 }
 }  // namespace colvik::dynamics
 #endif

@@ -1,10 +1,13 @@
 #pragma once
 // Contacts side by side: several at a time, no two of which push the same body.
+#include <algorithm>
+#include <cstddef>
 #include <cstdint>
 #include <span>
 #include <vector>
 
 #include "dynamics/moving.h"
+#include "math/crew.h"
 #include "math/many.h"
 
 namespace colvik::dynamics {
@@ -47,11 +50,12 @@ struct WideContact {
   // To where arms begin, from the centres of mass. It is one of them, that of the nearer body that can move, so that
   // the arms of what is small are told as exactly as those of what is large.
   Lanes from_a[D], from_b[D];
-  std::uint32_t first = 0, count = 0;  // points
-  std::uint32_t lanes = 0;             // in use; the others look at the bodies of the first
-  bool guard = false;                  // each counts only once one of its bodies was hit by something else
-  bool struck = false;                 // some note says so
-  bool begun = false;                  // every note tells when its point first pushed
+  std::uint32_t first = 0, count = 0;      // points
+  std::uint32_t lanes = 0;                 // in use; the others look at the bodies of the first
+  std::uint32_t moves_a = 0, moves_b = 0;  // a bit for each of these whose body a, or b, can move: only that is written
+  bool guard = false;                      // each counts only once one of its bodies was hit by something else
+  bool struck = false;                     // some note says so
+  bool begun = false;                      // every note tells when its point first pushed
 };
 
 /// The plain ones among contacts (those that roll, bounce or are solved at once are not), side by side in vector
@@ -63,23 +67,52 @@ class Wide {
  public:
   /// Takes contacts from `first` to `end` that are to be worked on alone, with their impulses, and marks them. Cost:
   /// linear.
-  void take(std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts, std::span<Listed> listed,
-            std::size_t first, std::size_t end);
+  void take(math::Crew& crew, std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts,
+            std::span<Listed> listed, std::size_t first, std::size_t end);
   /// Tells the contacts their impulses, and when they began to push.
-  void give_back(std::span<Contact<D>> contacts) const;
+  void give_back(math::Crew& crew, std::span<Contact<D>> contacts) const;
 
-  void warm_start(std::span<Moving<D>> moving);
+  void warm_start(math::Crew& crew, std::span<Moving<D>> moving);
   /// One pass over those that guard, or over the others.
-  void push(std::span<Moving<D>> moving, const Pass& pass, bool guards);
+  void push(math::Crew& crew, std::span<Moving<D>> moving, const Pass& pass, bool guards);
 
  private:
-  void weigh(std::span<const Moving<D>> moving);
+  // Those from one to another.
+  void fill(std::size_t first, std::size_t last, std::span<const Moving<D>> moving,
+            std::span<const Contact<D>> contacts);
+  void weigh_some(std::size_t first, std::size_t last, std::span<const Moving<D>> moving);
+  void warm_some(std::size_t first, std::size_t last, std::span<Moving<D>> moving);
+  void push_some(std::size_t first, std::size_t last, std::span<Moving<D>> moving, const Pass& pass);
+
+  // f(first, last) for all from one to another, which begin and end with a colour: colours one after the other, parts
+  // of one in any order.
+  template <class F>
+  void by_colour(math::Crew& crew, std::size_t first, std::size_t last, F&& f) {
+    if (first == last) return;
+    const auto begin = std::lower_bound(colours_.begin(), colours_.end(), first);
+    std::size_t count = 0;
+    parts_.clear();
+    for (auto colour = begin; !crew.alone() && *colour < last; ++colour) {
+      parts_.push_back((colour[1] - colour[0] + kPart - 1) / kPart);
+      count += parts_.back();
+    }
+    if (count < 2 * parts_.size() || crew.alone()) {  // most colours are a part or two
+      f(first, last);
+      return;
+    }
+    crew.run(parts_, [&](std::size_t stage, std::uint32_t k, std::size_t) {
+      const std::uint32_t from = begin[static_cast<std::ptrdiff_t>(stage)] + k * kPart;
+      f(from, std::min(from + kPart, begin[static_cast<std::ptrdiff_t>(stage) + 1]));
+    });
+  }
+  static constexpr std::uint32_t kPart = 16;
 
   math::Many<WideContact<D>> contacts_;
   math::Many<WidePoint<D>> points_;
   math::Many<WideNote<D>> notes_;                       // by point
   std::vector<std::array<std::uint32_t, kLanes>> who_;  // contacts, by lane
   std::size_t guards_ = 0;                              // from here on
+  std::vector<std::uint32_t> colours_, parts_;          // where each begins, and the last ends; and while sharing them
   // While taking: colours, by body and by contact, and contacts by colour and number of points.
   std::vector<std::uint64_t> used_;
   std::vector<std::uint32_t> key_, order_, start_;

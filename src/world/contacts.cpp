@@ -13,6 +13,9 @@ using world::Place;
 
 namespace {
 
+constexpr std::size_t kPart = 512;       // pairs or contacts that are looked at in one go
+constexpr std::size_t kPairsAhead = 12;  // while reading
+
 double mixed(Mixing how, double a, double b) {
   switch (how) {
     case Mixing::geometric_mean: return std::sqrt(a * b);
@@ -25,19 +28,19 @@ double mixed(Mixing how, double a, double b) {
 
 }  // namespace
 
-// What contacts ask of pairs soon after this one.
+// What contacts ask of pairs soon after this one, before the last that are looked at.
 template <int D>
-COLVIK_FETCHES void World<D>::Impl::fetch_pairs_after(std::size_t i) const {
+COLVIK_FETCHES void World<D>::Impl::fetch_pairs_after(std::size_t i, std::size_t last) const {
   constexpr std::size_t kHot = 128;                              // bytes
   constexpr std::size_t kPairs = 32, kSides = 8, kTouching = 4;  // ahead
-  if (i + kPairs < pairs.size()) math::fetch(&pairs[i + kPairs], kHot);
-  if (i + kSides < pairs.size()) {
+  if (i + kPairs < last) math::fetch(&pairs[i + kPairs], kHot);
+  if (i + kSides < last) {
     const Pair<D>& p = pairs[i + kSides];
     for (const std::uint32_t at : {p.a, p.b}) math::fetch(&colliders[at], 1);
     for (const std::uint32_t slot : {p.object_a, p.object_b}) math::fetch(&briefs[slot], 1);
     if (p.touching) math::fetch(&p.gap, sizeof(Pair<D>) - kHot);
   }
-  if (i + kTouching < pairs.size())
+  if (i + kTouching < last)
     if (const Pair<D>& p = pairs[i + kTouching]; p.touching && p.responds) {
       math::fetch(p.kept.data(), p.kept.size() * sizeof(world::Kept<D>));
       for (const std::uint32_t at : {p.a, p.b}) math::fetch(&colliders[at], world::ColliderState<D>::kHot);
@@ -48,21 +51,40 @@ COLVIK_FETCHES void World<D>::Impl::fetch_pairs_after(std::size_t i) const {
 template <int D>
 void World<D>::Impl::make_contacts() {
   const double dt = 1 / settings.rate;
-  contacts.clear();
-  contact_pairs.clear();
-  fast_pairs.clear();
   paces.clear();
   for (std::size_t i = 0; i < bodies.size(); ++i) {
     const dynamics::Body<D>& b = bodies[i];
     paces.push_back({b.velocity, b.acceleration, i > 0 ? b.spin.norm() * objects[body_objects[i]].swing : 0});
   }
   for (const std::uint32_t slot : movers) briefs[slot].alone = paces[briefs[slot].body].alone(dt);
-  active_pairs.clear();
-  for (std::size_t i = 0; i < pairs.size(); ++i) {
-    fetch_pairs_after(i);
+  if (some_leap)
+    for (const Pair<D>& p : pairs)
+      if (!p.responds || walks(p)) trail(p.object_a), trail(p.object_b);
+  meetings.clear();
+  if (math::Crew& crew = solver.crew(); crew.alone() || pairs.size() < 2 * kPart) {
+    look_at_pairs(0, pairs.size(), meetings);
+  } else {
+    // Each part by itself, then all put together in the order of the pairs.
+    const std::size_t count = (pairs.size() + kPart - 1) / kPart;
+    if (meetings_of_parts.size() < count) meetings_of_parts.resize(count);
+    crew.share(pairs.size(), kPart, [&](std::size_t first, std::size_t last, std::size_t) {
+      world::Meetings<D>& part = meetings_of_parts[first / kPart];
+      part.clear();
+      look_at_pairs(first, last, part);
+    });
+    meetings.gather(std::span(meetings_of_parts).first(count), crew);
+  }
+  steady_contacts = meetings.contacts.size();
+  solver.set(meetings.contacts);
+}
+
+template <int D>
+void World<D>::Impl::look_at_pairs(std::size_t first, std::size_t last, world::Meetings<D>& out) {
+  const double dt = 1 / settings.rate;
+  for (std::size_t i = first; i < last; ++i) {
+    fetch_pairs_after(i, last);
     Pair<D>& p = pairs[i];
-    const auto active = [&] { active_pairs.push_back(static_cast<std::uint32_t>(i)); };
-    if (some_leap && (!p.responds || walks(p))) trail(p.object_a), trail(p.object_b);
+    const auto active = [&] { out.active_pairs.push_back(static_cast<std::uint32_t>(i)); };
     if (!p.responds || at_rest(p)) {
       active();
       continue;
@@ -116,24 +138,23 @@ void World<D>::Impl::make_contacts() {
         look_at(f, 2 * reach);
         p.slab = {f.slab.apart, f.slab.normal, ways_so_far(p)};
       }
-      if (f.slab.apart <= reach) fast_pairs.push_back(f);
+      if (f.slab.apart <= reach) out.fast_pairs.push_back(f);
       else p.kept.clear();
     } else {
-      add_contacts(i, first_place(ca.object), first_place(cb.object), reach, 0, false);
+      add_contacts(out, i, first_place(ca.object), first_place(cb.object), reach, 0, false);
     }
   }
-  steady_contacts = contacts.size();
-  solver.set(contacts);
 }
 
 // The point of the last step that goes on: of the same features, or else, as these change where two edges lie
 // over each other, the one at the same place.
 template <int D>
-world::Kept<D>* World<D>::Impl::find_kept(std::uint32_t id, const Vec<D>& at) {
+world::Kept<D>* World<D>::Impl::find_kept(std::vector<world::Kept<D>>& before, std::uint32_t id,
+                                          const Vec<D>& at) const {
   world::Kept<D>* nearest = nullptr;
   double least = world::kSamePoint * settings.metre;
   least *= least;
-  for (world::Kept<D>& k : kept_before) {
+  for (world::Kept<D>& k : before) {
     if (k.push == 0) continue;
     if (k.id == id) return &k;
     const double far = (k.at - at).squaredNorm();
@@ -144,25 +165,25 @@ world::Kept<D>* World<D>::Impl::find_kept(std::uint32_t id, const Vec<D>& at) {
 
 // Contacts of a pair whose objects are, or will be in `ahead` seconds, at these poses.
 template <int D>
-void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const Place<D>& at_b, double margin,
-                                  double ahead, bool guard) {
+void World<D>::Impl::add_contacts(world::Meetings<D>& out, std::size_t pair, const Place<D>& at_a, const Place<D>& at_b,
+                                  double margin, double ahead, bool guard) {
   Pair<D>& p = pairs[pair];
   const world::ColliderState<D>&ca = colliders[p.a], &cb = colliders[p.b];
   const world::Brief<D>&brief_a = briefs[ca.object], &brief_b = briefs[cb.object];
-  kept_before.assign(p.kept.begin(), p.kept.end());  // each keeps its memory, so that a steady step takes none
+  out.before.assign(p.kept.begin(), p.kept.end());  // each keeps its memory, so that a steady step takes none
   p.kept.clear();
   const Shape<D>&shape_a = shape_of(ca), &shape_b = shape_of(cb);
   if (p.start.empty() && contact::go_on(shape_a, shape_b)) p.start.emplace_back();
   contact::Separation<D> told;
   told.gap = 0;
   contact::collide(shape_a, shape_b, relative_pose(ca, at_a, cb, at_b), margin,
-                   std::min(world::kMargin * settings.metre, 0.05 * std::min(ca.extent, cb.extent)), manifolds,
+                   std::min(world::kMargin * settings.metre, 0.05 * std::min(ca.extent, cb.extent)), out.manifolds,
                    p.start.empty() ? nullptr : p.start.data(), &told);
   p.slab.apart = 0;
   if (told.gap > margin && solver.time() == 0 && ahead == 0)
     p.slab = slab_of(p, at_a.rotation, told, margin, ways_so_far(p));
-  hold_one_way(p, at_a, at_b);
-  if (manifolds.empty()) return;
+  hold_one_way(p, at_a, at_b, out.manifolds);
+  if (out.manifolds.empty()) return;
 
   const double friction = mixed(settings.friction_mixing, ca.friction, cb.friction);
   const double restitution = mixed(settings.restitution_mixing, ca.restitution, cb.restitution);
@@ -173,9 +194,9 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
   if (!brief_b.centred) to_b += at_b.rotation * objects[cb.object].shown.mass_centre;
   const double rolling = std::max(ca.rolling, cb.rolling);
   const bool runs = ca.runs || cb.runs;
-  for (const contact::Manifold<D>& m : manifolds) {
-    dynamics::Contact<D>& c = contacts.emplace_back();
-    contact_pairs.push_back(static_cast<std::uint32_t>(pair));
+  for (const contact::Manifold<D>& m : out.manifolds) {
+    dynamics::Contact<D>& c = out.contacts.emplace_back();
+    out.contact_pairs.push_back(static_cast<std::uint32_t>(pair));
     c.a = brief_a.body, c.b = brief_b.body;
     c.guard = guard;
     c.friction = friction, c.restitution = restitution;
@@ -191,7 +212,7 @@ void World<D>::Impl::add_contacts(std::size_t pair, const Place<D>& at_a, const 
         const Vec<D> gain = bodies[c.b].acceleration - bodies[c.a].acceleration;
         to.gap -= c.normal.dot(apart * ahead + gain * (ahead * ahead / 2));
       }
-      if (world::Kept<D>* before = find_kept(from.id, Vec<D>(at_a.rotation.inverse() * arm_a))) {
+      if (world::Kept<D>* before = find_kept(out.before, from.id, Vec<D>(at_a.rotation.inverse() * arm_a))) {
         to.push = before->push, to.drag = before->drag;
         if (k == 0) c.roll = before->roll;
         before->push = 0;  // it is taken
@@ -232,19 +253,20 @@ bool World<D>::Impl::clear_of_one_way(const Pair<D>& p, const Place<D>& at_a, co
 }
 
 // One-way surfaces hold what was clear of them when it came, and then until it leaves: the others are
-// taken out of the manifolds at hand.
+// taken out of those manifolds.
 template <int D>
-void World<D>::Impl::hold_one_way(Pair<D>& p, const Place<D>& at_a, const Place<D>& at_b) {
+void World<D>::Impl::hold_one_way(Pair<D>& p, const Place<D>& at_a, const Place<D>& at_b,
+                                  std::vector<contact::Manifold<D>>& among) const {
   const double clear = -2 * world::kTouching * settings.metre;
-  if (p.let_through && manifolds.empty()) p.let_through = false;
+  if (p.let_through && among.empty()) p.let_through = false;
   if (has_one_way(p)) {
-    const bool held = !p.let_through && !manifolds.empty() && (!p.standing.empty() || clear_of_one_way(p, at_a, at_b));
-    if (!held) manifolds.clear();
+    const bool held = !p.let_through && !among.empty() && (!p.standing.empty() || clear_of_one_way(p, at_a, at_b));
+    if (!held) among.clear();
     p.standing.assign(held ? 1 : 0, 1U);
     return;
   }
   std::vector<std::uint32_t> standing;
-  std::erase_if(manifolds, [&](const contact::Manifold<D>& m) {
+  std::erase_if(among, [&](const contact::Manifold<D>& m) {
     if (m.one_way == 0) return false;
     double gap = m.points[0].gap;
     for (int k = 1; k < m.count; ++k) gap = std::min(gap, m.points[k].gap);
@@ -288,27 +310,60 @@ void World<D>::Impl::note_contact(const dynamics::Contact<D>& c, std::uint32_t p
 
 template <int D>
 void World<D>::Impl::read_contacts() {
+  math::Crew& crew = solver.crew();
+  crew.share(meetings.contacts.size(), kPart,
+             [&](std::size_t first, std::size_t last, std::size_t) { note_contacts(first, last); });
+  deep_of.resize(crew.size());
+  crew.share(meetings.active_pairs.size(), kPart, [&](std::size_t first, std::size_t last, std::size_t worker) {
+    note_touching(first, last, deep_of[worker]);
+  });
+  // Squeezed is what stays deep in two things that do not yield, from opposite sides.
   deep.clear();
-  constexpr std::size_t kContacts = 24, kPairs = 12, kPlaces = 6;  // ahead
-  for (std::size_t i = 0; i < contacts.size(); ++i) {
-    if (i + kContacts < contacts.size()) math::fetch(&contacts[i + kContacts], 1);
-    if (i + kPairs < contacts.size()) math::fetch(&pairs[contact_pairs[i + kPairs]], sizeof(Pair<D>));
-    if (i + kPlaces < contacts.size()) {
-      const dynamics::Contact<D>& c = contacts[i + kPlaces];
-      fetch_place(pairs[contact_pairs[i + kPlaces]].object_a);
+  for (auto& some : deep_of) deep.insert(deep.end(), some.begin(), some.end()), some.clear();
+  const auto inward = [&](const Pair<D>& p) {
+    return Vec<D>(objects[p.object_a].shown.body == BodyKind::dynamic ? -p.normal : p.normal);
+  };
+  std::sort(deep.begin(), deep.end());
+  for (std::size_t i = 0; i < deep.size(); ++i)
+    for (std::size_t k = i; k < deep.size() && deep[k].first == deep[i].first; ++k) {
+      Pair<D>&p = pairs[deep[i].second], &q = pairs[deep[k].second];
+      if (inward(p).dot(inward(q)) < -0.5) p.squeezed = q.squeezed = true;
+    }
+}
+
+// Of contacts whose pairs begin there: those of a pair come one after the other.
+template <int D>
+void World<D>::Impl::note_contacts(std::size_t first, std::size_t last) {
+  constexpr std::size_t kContacts = 24, kPlaces = 6;  // ahead
+  const std::vector<std::uint32_t>& of = meetings.contact_pairs;
+  while (first > 0 && first < last && of[first] == of[first - 1]) ++first;
+  if (first == last) return;
+  while (last < of.size() && of[last] == of[last - 1]) ++last;
+  for (std::size_t i = first; i < last; ++i) {
+    if (i + kContacts < last) math::fetch(&meetings.contacts[i + kContacts], 1);
+    if (i + kPairsAhead < last) math::fetch(&pairs[of[i + kPairsAhead]], sizeof(Pair<D>));
+    if (i + kPlaces < last) {
+      const dynamics::Contact<D>& c = meetings.contacts[i + kPlaces];
+      fetch_place(pairs[of[i + kPlaces]].object_a);
       for (const std::uint32_t body : {c.a, c.b}) {
         math::fetch(&solver.moving(body), offsetof(dynamics::Moving<D>, gain));
         math::fetch(&bodies[body].centre, 1);
       }
     }
-    note_contact(contacts[i], contact_pairs[i], true);
+    note_contact(meetings.contacts[i], of[i], true);
   }
-  for (std::size_t k = 0; k < active_pairs.size(); ++k) {
-    if (k + kPairs < active_pairs.size()) {
-      const Pair<D>& soon = pairs[active_pairs[k + kPairs]];
+}
+
+// Whether active pairs touch now, and which of them are deep in each other.
+template <int D>
+void World<D>::Impl::note_touching(std::size_t first, std::size_t last,
+                                   std::vector<std::pair<std::uint32_t, std::uint32_t>>& deep_ones) {
+  for (std::size_t k = first; k < last; ++k) {
+    if (k + kPairsAhead < last) {
+      const Pair<D>& soon = pairs[meetings.active_pairs[k + kPairsAhead]];
       math::fetch(&soon, 1), math::fetch(&soon.gap, 1);
     }
-    const std::uint32_t i = active_pairs[k];
+    const std::uint32_t i = meetings.active_pairs[k];
     Pair<D>& p = pairs[i];
     if (!p.responds || at_rest(p) || walks(p)) continue;
     const double reach = (p.touching ? world::kLetGo : world::kTouching) * settings.metre;
@@ -323,18 +378,8 @@ void World<D>::Impl::read_contacts() {
     if (!p.touching || p.gap >= -world::kLetGo * settings.metre) continue;
     const bool moves_a = objects[p.object_a].shown.body == BodyKind::dynamic,
                moves_b = objects[p.object_b].shown.body == BodyKind::dynamic;
-    if (moves_a != moves_b) deep.emplace_back(moves_a ? p.object_a : p.object_b, i);
+    if (moves_a != moves_b) deep_ones.emplace_back(moves_a ? p.object_a : p.object_b, i);
   }
-  // Squeezed is what stays deep in two things that do not yield, from opposite sides.
-  const auto inward = [&](const Pair<D>& p) {
-    return Vec<D>(objects[p.object_a].shown.body == BodyKind::dynamic ? -p.normal : p.normal);
-  };
-  std::sort(deep.begin(), deep.end());
-  for (std::size_t i = 0; i < deep.size(); ++i)
-    for (std::size_t k = i; k < deep.size() && deep[k].first == deep[i].first; ++k) {
-      Pair<D>&p = pairs[deep[i].second], &q = pairs[deep[k].second];
-      if (inward(p).dot(inward(q)) < -0.5) p.squeezed = q.squeezed = true;
-    }
 }
 
 template struct World<2>::Impl;

@@ -101,10 +101,19 @@ void World<D>::Impl::put(world::ObjectState<D>& o, const world::Place<D>& at) {
 
 template <int D>
 void World<D>::Impl::scatter_bodies() {
+  constexpr std::size_t kPart = 256;
+  solver.crew().share(bodies.size(), kPart, [&](std::size_t first, std::size_t last, std::size_t) {
+    scatter_bodies(std::max<std::size_t>(first, 1), last);
+  });
+  follow_roots();
+}
+
+template <int D>
+void World<D>::Impl::scatter_bodies(std::size_t first, std::size_t last) {
   const double fastest = world::kFastest * settings.metre;
-  for (std::size_t i = 1; i < bodies.size(); ++i) {
+  for (std::size_t i = first; i < last; ++i) {
     constexpr std::size_t kAhead = 6;
-    if (i + kAhead < bodies.size()) {
+    if (i + kAhead < last) {
       const std::uint32_t soon = body_objects[i + kAhead];
       fetch_object(soon), math::fetch(&briefs[soon], 1);
     }
@@ -123,7 +132,6 @@ void World<D>::Impl::scatter_bodies() {
     s.velocity = b.velocity.cwiseMax(-fastest).cwiseMin(fastest);
     s.spin = b.spin.cwiseMax(-world::kFastest).cwiseMin(world::kFastest);
   }
-  follow_roots();
 }
 
 template struct World<2>::Impl;

@@ -31,23 +31,23 @@ Place<D> World<D>::Impl::place_in_step(std::uint32_t slot, double ahead) const {
 // The corners of one of the two that could swing into the plane of a contact.
 template <int D>
 void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, const Pose<D>& at, double ahead) {
-  dynamics::Contact<D> c = contacts[contact];  // a copy: the list may move
+  dynamics::Contact<D> c = meetings.contacts[contact];  // a copy: the list may move
   const world::ColliderState<D>& state = colliders[collider];
   const world::ObjectState<D>& o = objects[state.object];
   const Shape<D>& shape = shape_of(state);
   if (o.shown.body != BodyKind::dynamic || !is_convex(shape) || shape.core.isZero(0) || c.count == 0) return;
-  const bool is_b = collider == pairs[contact_pairs[contact]].b;
+  const bool is_b = collider == pairs[meetings.contact_pairs[contact]].b;
   const Vec<D> inward = is_b ? Vec<D>(-c.normal) : c.normal;  // from the body to the plane
   const Pose<D> about_centre{at.rotation * (state.own.position - o.shown.mass_centre),
                              at.rotation * state.own.rotation};
   const contact::Core<D> core(shape, about_centre);
   const dynamics::SolverPoint<D> hit = c.points[0];
   c.restitution = 0;
-  const std::uint32_t pair = contact_pairs[contact];
+  const std::uint32_t pair = meetings.contact_pairs[contact];
   const auto add = [&] {
     if (c.count == 0) return;
-    contacts.push_back(c);
-    contact_pairs.push_back(pair);
+    meetings.contacts.push_back(c);
+    meetings.contact_pairs.push_back(pair);
     c.count = 0;
   };
   c.count = 0;
@@ -145,14 +145,14 @@ bool World<D>::Impl::holds(world::FastPair<D>& f, double closing) {
     const double since = (now.moved - f.found.moved).norm() + now.turned - f.found.turned;
     if (since + closing <= f.hold) {
       const auto first = static_cast<std::uint32_t>(steady_contacts + held_contacts.size());
-      for (std::uint32_t k = f.first; k < f.first + f.count; ++k) held_contacts.push_back(contacts[k]);
+      for (std::uint32_t k = f.first; k < f.first + f.count; ++k) held_contacts.push_back(meetings.contacts[k]);
       held_pairs.insert(held_pairs.end(), f.count, f.pair);
       f.first = first;
       return true;
     }
   }
   if (solver.time() > 0) pairs[f.pair].kept.clear();
-  for (std::uint32_t k = f.first; k < f.first + f.count; ++k) note_contact(contacts[k], f.pair, false);
+  for (std::uint32_t k = f.first; k < f.first + f.count; ++k) note_contact(meetings.contacts[k], f.pair, false);
   f.count = 0;
   return false;
 }
@@ -161,12 +161,12 @@ bool World<D>::Impl::holds(world::FastPair<D>& f, double closing) {
 template <int D>
 void World<D>::Impl::look_ahead(double h, double margin) {
   coming.clear(), missed.clear(), held_contacts.clear(), held_pairs.clear();
-  for (std::uint32_t i = 0; i < fast_pairs.size(); ++i) {
+  for (std::uint32_t i = 0; i < meetings.fast_pairs.size(); ++i) {
     constexpr std::size_t kAhead = 6;
-    if (i + kAhead < fast_pairs.size())
-      for (const std::uint32_t body : {fast_pairs[i + kAhead].body_a, fast_pairs[i + kAhead].body_b})
+    if (i + kAhead < meetings.fast_pairs.size())
+      for (const std::uint32_t body : {meetings.fast_pairs[i + kAhead].body_a, meetings.fast_pairs[i + kAhead].body_b})
         math::fetch(&solver.moving(body), offsetof(dynamics::Moving<D>, way)), math::fetch(&paces[body], 1);
-    world::FastPair<D>& f = fast_pairs[i];
+    world::FastPair<D>& f = meetings.fast_pairs[i];
     const double closing = way(f, h);
     if (holds(f, closing)) continue;
     if (f.slab.apart > 0) {
@@ -201,46 +201,46 @@ void World<D>::Impl::begin_substep() {
   if (solver.fastest() > least_racing)
     for (std::uint32_t i = 1; i < bodies.size(); ++i)
       if (solver.moving(i).velocity.squaredNorm() > racing[i]) racers.push_back(i);
-  if (fast_pairs.empty()) return;
+  if (meetings.fast_pairs.empty()) return;
   look_ahead(h, margin);
-  contacts.resize(steady_contacts), contact_pairs.resize(steady_contacts);
-  contacts.insert(contacts.end(), held_contacts.begin(), held_contacts.end());
-  contact_pairs.insert(contact_pairs.end(), held_pairs.begin(), held_pairs.end());
-  const std::size_t fresh = contacts.size();
+  meetings.contacts.resize(steady_contacts), meetings.contact_pairs.resize(steady_contacts);
+  meetings.contacts.insert(meetings.contacts.end(), held_contacts.begin(), held_contacts.end());
+  meetings.contact_pairs.insert(meetings.contact_pairs.end(), held_pairs.begin(), held_pairs.end());
+  const std::size_t fresh = meetings.contacts.size();
   for (const world::Coming& c : coming)
     if (!c.quick) find_contacts(c, margin, false);
-  const std::size_t quick = contacts.size();
+  const std::size_t quick = meetings.contacts.size();
   for (const world::Coming& c : coming)
     if (c.quick) find_contacts(c, margin, false);
   // These do not meet unless something else sends them another way within the substep.
   for (const world::Coming& c : missed) find_contacts(c, margin, true);
-  solver.replace(contacts, fresh, quick);
+  solver.replace(meetings.contacts, fresh, quick);
 }
 
 // The contacts of a pair where it touches or will touch, or passes.
 template <int D>
 void World<D>::Impl::find_contacts(const world::Coming& c, double margin, bool guard) {
-  world::FastPair<D>& f = fast_pairs[c.fast];
+  world::FastPair<D>& f = meetings.fast_pairs[c.fast];
   const Pair<D>& p = pairs[f.pair];
-  const std::size_t first = contacts.size();
-  add_contacts(f.pair, place_in_step(p.object_a, c.ahead), place_in_step(p.object_b, c.ahead),
+  const std::size_t first = meetings.contacts.size();
+  add_contacts(meetings, f.pair, place_in_step(p.object_a, c.ahead), place_in_step(p.object_b, c.ahead),
                c.ahead > 0 ? margin : margin + c.closing, c.ahead, guard);
-  f.first = static_cast<std::uint32_t>(first), f.count = static_cast<std::uint32_t>(contacts.size() - first);
+  f.first = static_cast<std::uint32_t>(first), f.count = static_cast<std::uint32_t>(meetings.contacts.size() - first);
   f.hold = 0;
   if (guard) return;
-  f.slab.apart = contacts.size() > first ? 0 : std::numeric_limits<double>::min();
+  f.slab.apart = meetings.contacts.size() > first ? 0 : std::numeric_limits<double>::min();
   bool touching = c.ahead > 0;
-  for (std::size_t k = first; k < contacts.size(); ++k)
-    for (const dynamics::SolverPoint<D>& point : dynamics::points(contacts[k]))
+  for (std::size_t k = first; k < meetings.contacts.size(); ++k)
+    for (const dynamics::SolverPoint<D>& point : dynamics::points(meetings.contacts[k]))
       touching = touching || point.gap <= world::kTouching * settings.metre;
   // One corner hit at this speed sends the others through what it hit, all within the substep: they are
   // held in front of it, too.
   if (c.closing > c.small)
-    for (std::size_t k = first, n = contacts.size(); k < n; ++k) {
+    for (std::size_t k = first, n = meetings.contacts.size(); k < n; ++k) {
       add_corners(k, p.b, place_in_step(p.object_b, c.ahead), c.ahead);
       add_corners(k, p.a, place_in_step(p.object_a, c.ahead), c.ahead);
     }
-  f.count = static_cast<std::uint32_t>(contacts.size() - first);
+  f.count = static_cast<std::uint32_t>(meetings.contacts.size() - first);
   f.hold = c.quick ? 0 : touching ? f.holds_touching : f.holds;
   f.found = ways_in_step(f);
 }

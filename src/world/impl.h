@@ -16,6 +16,7 @@
 #include "math/many.h"
 #include "world/asked.h"
 #include "world/classes.h"
+#include "world/meetings.h"
 #include "world/pair.h"
 #include "world/patch.h"
 #include "world/states.h"
@@ -56,7 +57,6 @@ struct World<D>::Impl {
   math::Many<world::Pair<D>> pairs, fresh_pairs;  // by (serial_a, serial_b); found in the running step
   std::vector<std::uint32_t> gone_pairs, places;  // that parted; by fresh pair, what it comes before
   std::vector<world::Staying> staying_pairs;
-  std::vector<std::uint32_t> active_pairs;  // of the running step, in order: the others stay apart
   math::Many<world::Touch<D>> touches, touches_before;
   std::vector<world::Ended> ended;         // by key
   std::vector<world::Resting<D>> resting;  // by group; empty ones are free
@@ -71,6 +71,7 @@ struct World<D>::Impl {
   std::vector<world::Parted> spare_parted;     // for merging
   std::vector<world::Parted> parting, lately;  // in this step, and before it for as long as a visit may go on; by key
 
+  Workers* workers = nullptr;  // of the caller
   dynamics::Solver<D> solver;
   std::vector<std::uint32_t> scheduled;  // slots of objects with schedules
   bool has_fields = false;               // some collider has one, or had
@@ -84,13 +85,12 @@ struct World<D>::Impl {
   std::vector<std::uint32_t> pushed;     // slots of objects with timed pushes
   math::Many<dynamics::Body<D>> bodies;  // of the running step
   std::vector<std::uint32_t> body_objects;
-  math::Many<dynamics::Contact<D>> contacts;  // those of fast pairs last
-  std::vector<std::uint32_t> contact_pairs;
-  std::vector<world::FastPair<D>> fast_pairs;
-  std::vector<world::Coming> coming, missed;       // of a substep; the latter do not meet if nothing hits them
-  math::Many<dynamics::Contact<D>> held_contacts;  // of a substep: contacts that are not found anew
-  std::vector<std::uint32_t> held_pairs;           // and theirs
-  std::vector<world::Pace<D>> paces;               // of bodies, as the step begins
+  world::Meetings<D> meetings;                        // of the running step; contacts of fast pairs last
+  std::vector<world::Meetings<D>> meetings_of_parts;  // while it is shared
+  std::vector<world::Coming> coming, missed;          // of a substep; the latter do not meet if nothing hits them
+  math::Many<dynamics::Contact<D>> held_contacts;     // of a substep: contacts that are not found anew
+  std::vector<std::uint32_t> held_pairs;              // and theirs
+  std::vector<world::Pace<D>> paces;                  // of bodies, as the step begins
   std::size_t steady_contacts = 0;
   std::vector<std::uint32_t> racers;   // bodies that may pass something in a substep
   std::vector<double> racing;          // by body: the square of the speed from which on it may
@@ -102,8 +102,8 @@ struct World<D>::Impl {
   std::size_t held_back = 0;
   std::vector<std::uint32_t> group_of, roots;                 // of bodies, when some may sleep
   std::vector<std::pair<std::uint32_t, std::uint32_t>> deep;  // what is deep in what does not yield: it, and the pair
-  std::vector<contact::Manifold<D>> manifolds;                // of the pair at hand
-  std::vector<world::Kept<D>> kept_before;
+  std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> deep_of;  // by worker
+  std::vector<contact::Manifold<D>> manifolds;                                // of the two at hand
 
   std::vector<std::pair<std::size_t, Listener>> listeners;
   std::size_t next_token = 1;
@@ -207,6 +207,7 @@ struct World<D>::Impl {
   }
   void put(world::ObjectState<D>& o, const world::Place<D>& at);
   void scatter_bodies();
+  void scatter_bodies(std::size_t first, std::size_t last);
   void set_size(world::ObjectState<D>& o);  // objects.cpp
   void update_index();                      // pairs.cpp
   void put_in_tree(std::uint32_t at);
@@ -238,10 +239,11 @@ struct World<D>::Impl {
     else fetch_place(slot);
   }
   void make_contacts();  // contacts.cpp
-  void fetch_pairs_after(std::size_t i) const;
-  void add_contacts(std::size_t pair, const world::Place<D>& at_a, const world::Place<D>& at_b, double margin,
-                    double ahead, bool guard);
-  world::Kept<D>* find_kept(std::uint32_t id, const Vec<D>& at);
+  void fetch_pairs_after(std::size_t i, std::size_t last) const;
+  void look_at_pairs(std::size_t first, std::size_t last, world::Meetings<D>& out);
+  void add_contacts(world::Meetings<D>& out, std::size_t pair, const world::Place<D>& at_a, const world::Place<D>& at_b,
+                    double margin, double ahead, bool guard);
+  world::Kept<D>* find_kept(std::vector<world::Kept<D>>& before, std::uint32_t id, const Vec<D>& at) const;
   void note_contact(const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end);
   void begin_substep();  // fast.cpp
   void add_corners(std::size_t contact, std::uint32_t collider, const Pose<D>& at, double ahead);
@@ -273,13 +275,17 @@ struct World<D>::Impl {
   }
   [[nodiscard]] double still_apart(const world::FastPair<D>& f, double ahead) const;
   [[nodiscard]] world::Place<D> place_in_step(std::uint32_t slot, double ahead) const;
-  void hold_one_way(world::Pair<D>& p, const world::Place<D>& at_a, const world::Place<D>& at_b);
+  void hold_one_way(world::Pair<D>& p, const world::Place<D>& at_a, const world::Place<D>& at_b,
+                    std::vector<contact::Manifold<D>>& among) const;
   [[nodiscard]] bool has_one_way(const world::Pair<D>& p) const {
     return colliders[p.a].one_way || colliders[p.b].one_way;
   }
   [[nodiscard]] bool clear_of_one_way(const world::Pair<D>& p, const world::Place<D>& at_a,
                                       const world::Place<D>& at_b) const;
   void read_contacts();
+  void note_contacts(std::size_t first, std::size_t last);
+  void note_touching(std::size_t first, std::size_t last,
+                     std::vector<std::pair<std::uint32_t, std::uint32_t>>& deep_ones);
   void plan_walks();  // walk.cpp: wishes that are due, and how far walkers may get
   void walk();
   void add_walker(world::ObjectState<D>& o, world::WalkerState<D> walker);

@@ -60,7 +60,7 @@ std::vector<KindCost> World<D>::cost_by_kind() const {
     if (a != b) ++(kinds[b].*what);
   };
   for (const world::Pair<D>& p : w.pairs) note(p, &KindCost::pairs);
-  for (const std::uint32_t pair : w.contact_pairs)
+  for (const std::uint32_t pair : w.meetings.contact_pairs)
     if (pair < w.pairs.size()) note(w.pairs[pair], &KindCost::contacts);
   std::vector<KindCost> out;
   for (auto& [name, cost] : kinds) {

@@ -338,7 +338,7 @@ std::size_t World<D>::pair_count() const {
 }
 template <int D>
 std::size_t World<D>::contact_count() const {
-  return impl_->contacts.size();
+  return impl_->meetings.contacts.size();
 }
 template <int D>
 std::size_t World<D>::held_back() const {

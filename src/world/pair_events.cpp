@@ -84,12 +84,12 @@ std::vector<ColliderTouch<D>> World<D>::collider_touches(ObjectId self, ObjectId
       const bool turned = ida == other && idb == self;
       if (!turned && !(ida == self && idb == other)) continue;
       ColliderTouch<D> t = w.told(p, turned);
-      for (std::size_t k = 0; current && k < w.contacts.size(); ++k)
-        if (w.contact_pairs[k] == i)
-          for (int n = 0; n < w.contacts[k].count; ++n) {
-            const dynamics::SolverPoint<D>& point = w.contacts[k].points[static_cast<std::size_t>(n)];
+      for (std::size_t k = 0; current && k < w.meetings.contacts.size(); ++k)
+        if (w.meetings.contact_pairs[k] == i)
+          for (int n = 0; n < w.meetings.contacts[k].count; ++n) {
+            const dynamics::SolverPoint<D>& point = w.meetings.contacts[k].points[static_cast<std::size_t>(n)];
             if (point.total_push <= 0) continue;
-            const std::uint32_t body = w.contacts[k].a;
+            const std::uint32_t body = w.meetings.contacts[k].a;
             const Vec<D> centre = body == world::kNoBody
                                       ? Vec<D>(w.objects[a.object].shown.pose * w.objects[a.object].shown.mass_centre)
                                       : w.bodies[body].centre;

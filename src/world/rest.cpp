@@ -74,8 +74,8 @@ void World<D>::Impl::wake(std::span<const std::uint32_t> groups) {
             [&](const Touch<D>& t) { return objects[t.a].resting == kAwake || objects[t.b].resting == kAwake; });
   for (std::size_t i = known_pairs; i < pairs.size(); ++i) pairs[i].unsure = true;
   world::merge_tail(pairs, known_pairs, world::older<D>);
-  active_pairs.resize(pairs.size());  // all, as their places have changed
-  std::iota(active_pairs.begin(), active_pairs.end(), 0U);
+  meetings.active_pairs.resize(pairs.size());  // all, as their places have changed
+  std::iota(meetings.active_pairs.begin(), meetings.active_pairs.end(), 0U);
   world::merge_tail(touches, known_touches, world::earlier<D>);
   world::merge_tail(movers, known_movers, [&](std::uint32_t x, std::uint32_t y) {
     return objects[x].shown.serial < objects[y].shown.serial;

@@ -86,6 +86,12 @@ double World<D>::time() const {
 }
 
 template <int D>
+void World<D>::work_with(Workers* workers) {
+  impl_->workers = workers;
+  impl_->solver.crew().use(workers);
+}
+
+template <int D>
 std::size_t World<D>::add_listener(Listener listener) {
   const std::size_t token = impl_->next_token++;
   impl_->now_or_later(

@@ -24,9 +24,10 @@ void World<D>::Impl::make_touches() {
            !last->merged;
   };
   constexpr std::size_t kAhead = 8;
-  for (std::size_t k = 0; k < active_pairs.size(); ++k) {
-    if (k + kAhead < active_pairs.size()) math::fetch(&pairs[active_pairs[k + kAhead]], sizeof(world::Pair<D>));
-    const world::Pair<D>& p = pairs[active_pairs[k]];
+  for (std::size_t k = 0; k < meetings.active_pairs.size(); ++k) {
+    if (k + kAhead < meetings.active_pairs.size())
+      math::fetch(&pairs[meetings.active_pairs[k + kAhead]], sizeof(world::Pair<D>));
+    const world::Pair<D>& p = pairs[meetings.active_pairs[k]];
     if (p.left && (p.until >= 0 || p.impulse > 0)) {
       const Object<D>&oa = objects[p.object_a].shown, &ob = objects[p.object_b].shown;
       ended.push_back({{oa.serial, ob.serial, p.channel}, p.until, p.impulse});

@@ -40,11 +40,11 @@ void World<D>::Impl::feel_the_rest() {
     return trail >= 0 ? trail_ways[static_cast<std::size_t>(trail)] : 0;
   };
   constexpr std::size_t kAhead = 6;  // pairs
-  for (std::size_t i = 0; i < active_pairs.size(); ++i) {
-    Pair<D>& p = pairs[active_pairs[i]];
-    if (i + 2 * kAhead < active_pairs.size()) math::fetch(&pairs[active_pairs[i + 2 * kAhead]], 1);
-    if (i + kAhead < active_pairs.size())
-      if (const Pair<D>& soon = pairs[active_pairs[i + kAhead]]; !soon.responds) fetch_sides(soon);
+  for (std::size_t i = 0; i < meetings.active_pairs.size(); ++i) {
+    Pair<D>& p = pairs[meetings.active_pairs[i]];
+    if (i + 2 * kAhead < meetings.active_pairs.size()) math::fetch(&pairs[meetings.active_pairs[i + 2 * kAhead]], 1);
+    if (i + kAhead < meetings.active_pairs.size())
+      if (const Pair<D>& soon = pairs[meetings.active_pairs[i + kAhead]]; !soon.responds) fetch_sides(soon);
     const bool walked = walks(p);
     if (p.responds && !walked) continue;
     const double reach =

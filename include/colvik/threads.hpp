@@ -1,0 +1,26 @@
+#pragma once
+/// Threads for callers who have none of their own (library colvik::threads).
+
+#include <colvik/workers.hpp>
+
+#include <memory>
+
+namespace colvik {
+
+/// Starts count - 1 threads, which end with it. Between two runs each looks out for the next for about a tenth of a
+/// millisecond, then sleeps. One thread at a time may call run().
+class Threads final : public Workers {
+ public:
+  /// 0: as many as the machine can run at once. No more than 256.
+  explicit Threads(std::size_t count = 0);
+  ~Threads() override;
+
+  [[nodiscard]] std::size_t count() const override;
+  void run(const Work& work) override;
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_;
+};
+
+}  // namespace colvik

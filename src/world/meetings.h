@@ -1,0 +1,54 @@
+#pragma once
+// Contacts of a step.
+#include <algorithm>
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "dynamics/body.h"
+#include "math/crew.h"
+#include "math/many.h"
+#include "world/pair.h"
+
+namespace colvik::world {
+
+// What comes of looking at pairs, all of them or a part, and what is at hand meanwhile. Those who look at parts at once
+// have one each.
+template <int D>
+struct Meetings {
+  math::Many<dynamics::Contact<D>> contacts;
+  std::vector<std::uint32_t> contact_pairs;
+  std::vector<FastPair<D>> fast_pairs;
+  std::vector<std::uint32_t> active_pairs;  // in order: the others stay apart
+
+  // Of the pair at hand.
+  std::vector<contact::Manifold<D>> manifolds;
+  std::vector<Kept<D>> before;  // points of the last step
+
+  void clear() { contacts.clear(), contact_pairs.clear(), fast_pairs.clear(), active_pairs.clear(); }
+
+  // Becomes what is in those parts, one after the other.
+  void gather(std::span<const Meetings> parts, math::Crew& crew) {
+    std::size_t count = 0;
+    for (const Meetings& part : parts) {
+      count += part.contacts.size();
+      contact_pairs.insert(contact_pairs.end(), part.contact_pairs.begin(), part.contact_pairs.end());
+      fast_pairs.insert(fast_pairs.end(), part.fast_pairs.begin(), part.fast_pairs.end());
+      active_pairs.insert(active_pairs.end(), part.active_pairs.begin(), part.active_pairs.end());
+      starts_.push_back(count - part.contacts.size());
+    }
+    contacts.resize(count);
+    crew.share(parts.size(), 1, [&](std::size_t first, std::size_t last, std::size_t) {
+      for (std::size_t k = first; k < last; ++k)
+        std::copy(parts[k].contacts.begin(), parts[k].contacts.end(),
+                  contacts.begin() + static_cast<std::ptrdiff_t>(starts_[k]));
+    });
+    starts_.clear();
+  }
+
+ private:
+  std::vector<std::size_t> starts_;  // of parts
+};
+
+}  // namespace colvik::world
