@@ -119,12 +119,13 @@ void pass(benchmark::State& state, std::size_t n) {
   std::vector<dynamics::Listed> listed;
   for (const dynamics::Contact<D>& c : all.contacts) listed.push_back(dynamics::listed(c));
   dynamics::Wide<D> wide;
-  wide.take(moving, all.contacts, listed, 0, n);
+  math::Crew alone;
+  wide.take(alone, moving, all.contacts, listed, 0, n);
   dynamics::Pass how;
   how.removal = {1.0 / 480, 60, 0.0005, 3, 1};
   how.soft_mass = 0.9, how.soft_leak = 0.1;
   for (auto _ : state) {
-    wide.push(moving, how, false);
+    wide.push(alone, moving, how, false);
     how.separate = !how.separate;
   }
   if (!moving.back().velocity.allFinite()) state.SkipWithError("not finite");
