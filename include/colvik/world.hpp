@@ -229,7 +229,7 @@ class World {
   void step();
   /// From now on steps share their work with these, which must stay until they are replaced or the world is gone;
   /// nullptr, as at first: the thread that calls step() does it all. Changes no bit, is no part of snapshots, and is
-  /// kept by load(). Large worlds gain: with few hundred contacts all is done by the caller as before.
+  /// kept by load(). Large worlds gain; what is short is done by the caller as before.
   void work_with(Workers* workers);
   /// A step in which nothing moves and nothing is looked for: the touches are those that another engine found.
   /// Listeners react to them as ever. Entries with stale handles are left out.

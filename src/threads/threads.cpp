@@ -10,7 +10,7 @@ namespace colvik {
 namespace {
 
 constexpr std::size_t kMost = 256;
-constexpr int kPatience = 20000;  // looks, about a tenth of a millisecond
+constexpr int kPatience = 20000;  // looks, before it sleeps or yields
 
 }  // namespace
 
