@@ -87,17 +87,21 @@ struct Search {
   const Shape<D>& a;
   const Shape<D>& b;
   const Course<D>& course;
-  double latest;
+  double limit;  // of t: where something was met, once it was
   bool line = is_line(b, course), straight = course.turn.isZero();
   std::optional<Impact<D>> best{};
 
-  [[nodiscard]] double limit() const { return best ? best->t : latest; }
-
   // Returns whether that settles it.
   bool shoot(const shapes::FlatCorners<D>& corner) {
-    const Shot<D> shot = shoot_flat<D>(corner, a.parts->two_sided, course.start.position, course.move, limit());
-    if (shot.hit && (!best || shot.hit->t < best->t)) best = shot.hit;
-    return shot.settled;
+    const Crossing met = cross_flat<D>(corner, a.parts->two_sided, course.start.position, course.move, limit);
+    if (met.t < limit || (met.t == limit && !best)) {
+      limit = met.t;
+      Impact<D>& hit = best.emplace();
+      hit.t = met.t, hit.normal = shapes::Assembly<D>::normal(corner);
+      hit.point = course.start.position + met.t * course.move;
+      if (hit.normal.dot(course.move) > 0) hit.normal = -hit.normal;  // from behind
+    }
+    return met.settled;
   }
 
   void look(std::uint32_t i) {
@@ -115,8 +119,8 @@ struct Search {
     const Core<D> core = core_of(all, piece, Pose<D>{}, keep);
     if (surface && !all.two_sided && !PlacedFront<D>(all, *front, {}).before(course.start * b.middle)) return;
     std::optional<Impact<D>> hit =
-        advance<D>(b, course, core.half.norm(), limit(), [&](const Core<D>& moved) { return separation(core, moved); });
-    if (!hit || (best && best->t <= hit->t)) return;
+        advance<D>(b, course, core.half.norm(), limit, [&](const Core<D>& moved) { return separation(core, moved); });
+    if (!hit || (best && limit <= hit->t)) return;
     if (one_way && hit->inside) return;  // it was not clear of it
     // A seam's own normal is no normal of the surface.
     if (piece.fronts > 0 && !hit->inside) {
@@ -134,7 +138,7 @@ struct Search {
       }
       if (!admitted) hit->normal = front_normal;
     }
-    best = hit;
+    best = hit, limit = hit->t;
   }
 };
 
@@ -167,7 +171,7 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
       box.centre(), course.move, box.size() / 2, limit,
       [&](std::uint32_t i) {
         search.look(i);
-        return search.limit();
+        return search.limit;
       },
       looked_at(*a.parts));
   return search.best;
@@ -223,21 +227,26 @@ std::vector<std::optional<Impact<D>>> first_touches(const Shape<D>& a, std::span
     for (const Course<D>& line : lines) out.push_back(of_convex(a, point, line, 1.0));
     return out;
   }
+  // Some at a time, so that what is known of them stays in near caches.
+  constexpr std::size_t kTogether = 128;
   std::vector<Search<D>> searches;
   std::vector<index::Way<D>> ways;
-  searches.reserve(lines.size()), ways.reserve(lines.size());
-  for (const Course<D>& line : lines) {
-    searches.push_back({a, point, line, 1.0});
-    ways.push_back({line.start.position, line.move});
+  searches.reserve(kTogether), ways.reserve(kTogether);
+  for (std::size_t first = 0; first < lines.size(); first += kTogether) {
+    searches.clear(), ways.clear();
+    for (const Course<D>& line : lines.subspan(first, std::min(kTogether, lines.size() - first))) {
+      searches.push_back({a, point, line, 1.0});
+      ways.push_back({line.start.position, line.move});
+    }
+    a.parts->tree.along(
+        std::span<const index::Way<D>>(ways), Vec<D>::Zero(),
+        [&](std::uint32_t which, std::uint32_t i) {
+          searches[which].look(i);
+          return searches[which].limit;
+        },
+        looked_at(*a.parts));
+    for (Search<D>& search : searches) out.push_back(std::move(search.best));
   }
-  a.parts->tree.along(
-      std::span<const index::Way<D>>(ways), Vec<D>::Zero(),
-      [&](std::uint32_t which, std::uint32_t i) {
-        searches[which].look(i);
-        return searches[which].limit();
-      },
-      looked_at(*a.parts));
-  for (Search<D>& search : searches) out.push_back(std::move(search.best));
   return out;
 }
 

@@ -50,8 +50,8 @@ Shot<D> shoot_ball(double radius, const Vec<D>& from, const Vec<D>& move) {
 }
 
 template <int D>
-Shot<D> shoot_flat(const std::array<Vec<D>, D>& corner, bool two_sided, const Vec<D>& from, const Vec<D>& move,
-                   double before) {
+Crossing cross_flat(const std::array<Vec<D>, D>& corner, bool two_sided, const Vec<D>& from, const Vec<D>& move,
+                    double before) {
   constexpr double kEdge = 1e-9;
   const Vec<D> u = corner[1] - corner[0], start = from - corner[0];
   Vec<D> w, normal;
@@ -60,29 +60,27 @@ Shot<D> shoot_flat(const std::array<Vec<D>, D>& corner, bool two_sided, const Ve
   const double facing = -normal.dot(move), above = normal.dot(start);
   const bool behind = two_sided && above < 0;
   const double closing = behind ? -facing : facing, high = behind ? -above : above;
-  if (closing <= 0 && !two_sided) return nothing<D>();
-  const double size = normal.squaredNorm();
-  if (!(closing * closing > 1e-18 * size * move.squaredNorm())) return {};
-  if (closing < 0 || high > before * closing || high < 0) return nothing<D>();
-  // Where on it, as shares of u and w, times `facing`.
+  if (closing <= 0 && !two_sided) return {};
+  if (!(closing * closing > 1e-18 * normal.squaredNorm() * move.squaredNorm())) return {.settled = false};
+  // Where on it, as shares of u and w, times `facing`. Which of the tests fails is anyone's guess: one branch for all.
   const double edge = kEdge * closing, sign = behind ? -1 : 1;
+  double s, r = 0;
   if constexpr (D == 2) {
-    const double s = sign * (start.x() * move.y() - start.y() * move.x());
-    if (s < -edge || s - closing > edge) return nothing<D>();
+    s = sign * (start.x() * move.y() - start.y() * move.x());
   } else {
     const Vec<D> turned = cross(start, move);
-    const double s = sign * w.dot(turned), r = -sign * u.dot(turned);
-    if (s < -edge || r < -edge || s + r - closing > edge) return nothing<D>();
+    s = sign * w.dot(turned), r = -sign * u.dot(turned);
   }
-  const double t = high / closing;
-  return met<D>(t, Vec<D>(normal / (behind ? -std::sqrt(size) : std::sqrt(size))), from, move);
+  const double least = std::min({closing, high, s + edge, r + edge});
+  const double over = std::max(high - before * closing, s + r - closing - edge);
+  return {.t = least < 0 || over > 0 ? Crossing().t : high / closing};
 }
 
 template Shot<2> shoot_box(const Vec<2>&, const Vec<2>&, const Vec<2>&);
 template Shot<3> shoot_box(const Vec<3>&, const Vec<3>&, const Vec<3>&);
 template Shot<2> shoot_ball(double, const Vec<2>&, const Vec<2>&);
 template Shot<3> shoot_ball(double, const Vec<3>&, const Vec<3>&);
-template Shot<2> shoot_flat<2>(const std::array<Vec<2>, 2>&, bool, const Vec<2>&, const Vec<2>&, double);
-template Shot<3> shoot_flat<3>(const std::array<Vec<3>, 3>&, bool, const Vec<3>&, const Vec<3>&, double);
+template Crossing cross_flat<2>(const std::array<Vec<2>, 2>&, bool, const Vec<2>&, const Vec<2>&, double);
+template Crossing cross_flat<3>(const std::array<Vec<3>, 3>&, bool, const Vec<3>&, const Vec<3>&, double);
 
 }  // namespace colvik::contact

@@ -43,9 +43,11 @@ FloatRay<D> ray_in(const Store<D>& tree, const FloatBox<D>& all, const Way<D>& w
     constexpr double kTiny = 1e-18;
     const double by = std::abs(way.way[i]) > kTiny ? way.way[i] : kTiny;
     r.per_way[i] = static_cast<float>(1 / by), r.per_out[i] = r.per_way[i] * 1.000001F;
-    const auto lo = static_cast<std::uint32_t>(i * kWide), hi = static_cast<std::uint32_t>((D + i) * kWide);
-    r.in[i] = by > 0 ? at + room : at - room, r.in_side[i] = by > 0 ? lo : hi;
-    r.out[i] = by > 0 ? at - room : at + room, r.out_side[i] = by > 0 ? hi : lo;
+    // Which way it goes is anyone's guess, and so no branch.
+    const float ahead = std::copysign(room, static_cast<float>(by));
+    const std::uint32_t back = std::signbit(by) ? 1 : 0, axis = static_cast<std::uint32_t>(i);
+    r.in[i] = at + ahead, r.in_side[i] = (axis + back * D) * kWide;
+    r.out[i] = at - ahead, r.out_side[i] = (axis + (1 - back) * D) * kWide;
   }
   return r;
 }
