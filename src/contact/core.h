@@ -5,6 +5,7 @@
 #include <array>
 #include <span>
 
+#include "contact/start.h"
 #include "shapes/polytope.h"
 
 namespace colvik::contact {
@@ -149,6 +150,23 @@ struct Core {
     }
   }
 };
+
+// The corner of a - b furthest along `direction`, by the corners it comes from.
+template <int D>
+struct Furthest {
+  Vec<D> on_a, on_b;
+};
+template <int D>
+[[nodiscard]] Furthest<D> furthest(const Core<D>& a, const Core<D>& b, const Vec<D>& direction, CornerPair& from) {
+  if constexpr (D == 3)
+    if (a.by_axis != nullptr && b.by_axis != nullptr) {
+      const auto [i, j] = shapes::furthest_of_both({a.by_axis, a.points.size(), a.turned_back(direction)},
+                                                   {b.by_axis, b.points.size(), b.turned_back(-direction)});
+      from = {static_cast<std::uint8_t>(i), static_cast<std::uint8_t>(j)};
+      return {a.placed(a.point(i)), b.placed(b.point(j))};
+    }
+  return {a.support(direction, &from.a), b.support(-direction, &from.b)};
+}
 
 // A length that two cores and the way between them reach over: rounding is measured by it.
 template <int D>

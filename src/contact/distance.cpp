@@ -172,7 +172,8 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond,
   int round = 0, restarts = 0;
   for (; round < kMostRounds; ++round) {
     CornerPair from;
-    const Vec<D> pa = a.support(-v, &from.a), pb = b.support(v, &from.b), p = pa - pb;
+    const auto [pa, pb] = furthest(a, b, Vec<D>(-v), from);
+    const Vec<D> p = pa - pb;
     const double reach = v.dot(p), square = v.squaredNorm();
     if (reach > beyond * length) {
       out.gap = reach / length;

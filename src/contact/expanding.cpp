@@ -29,7 +29,8 @@ class Expansion {
   static Edge edge(std::uint8_t from, std::uint8_t to) { return static_cast<Edge>(from << 8 | to); }
   [[nodiscard]] Vec<3> support(const Vec<3>& n) const { return a_.support(n) - b_.support(-n); }
   [[nodiscard]] Vec<3> support(const Vec<3>& n, CornerPair& from) const {
-    return a_.support(n, &from.a) - b_.support(-n, &from.b);
+    const Furthest<3> p = furthest(a_, b_, n, from);
+    return p.on_a - p.on_b;
   }
   [[nodiscard]] double exact() const { return (curved_ ? 1e-6 * small_ : 0) + 1e-12 * size_; }
   // One more corner beyond the nearest face; true once none is further out.
@@ -57,9 +58,9 @@ void Expansion::add(std::size_t i, std::size_t j, std::size_t k) {
   const std::size_t f = face_count_++;
   faces_[f] = {static_cast<std::uint8_t>(i), static_cast<std::uint8_t>(j), static_cast<std::uint8_t>(k)};
   const Vec<3> u = corners_[j] - corners_[i], w = corners_[k] - corners_[i], n = cross(u, w);
-  const double length = n.norm();
-  if (length > 1e-14 * size_ * std::max(u.norm(), w.norm())) {  // higher than rounding
-    normals_[f] = n / length;
+  const double area = n.squaredNorm(), least = 1e-14 * size_;
+  if (area > least * least * std::max(u.squaredNorm(), w.squaredNorm())) {  // higher than rounding
+    normals_[f] = n / std::sqrt(area);
     distances_[f] = normals_[f].dot(corners_[i]);
   } else {  // a sliver has no normal; it only closes the surface
     normals_[f] = Vec<3>::Zero();

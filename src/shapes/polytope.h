@@ -8,6 +8,7 @@
 #include <cstring>
 #include <limits>
 #include <span>
+#include <utility>
 
 #include "math/fetch.h"
 #include "math/hash.h"
@@ -145,6 +146,15 @@ void Laid::lay(const Polytope<D>& p) {
 [[nodiscard]] std::size_t furthest(const double* by_axis, std::size_t count, const Vec<2>& direction);
 [[nodiscard]] std::size_t furthest(const double* by_axis, std::size_t count, const Vec<3>& direction);
 [[nodiscard]] std::size_t furthest(const float* by_axis, std::size_t count, const Vec<3>& direction);
+
+/// Of corners laid out by axis, and where to look among them.
+struct CornersAlong {
+  const double* by_axis;
+  std::size_t count;
+  Vec<3> direction;
+};
+/// The same of two lists, which takes less time than one after the other.
+[[nodiscard]] std::pair<std::size_t, std::size_t> furthest_of_both(const CornersAlong& a, const CornersAlong& b);
 
 /// The corners of the convex hull of `points`, counterclockwise; corners nearer than `tolerance` to
 /// the line through their neighbours are left out. Source: Andrew, "Another efficient algorithm for
