@@ -17,6 +17,7 @@ namespace colvik::math {
 class Crew {
  public:
   void use(Workers* workers) { workers_ = workers != nullptr && workers->count() > 1 ? workers : nullptr; }
+  [[nodiscard]] Workers* workers() const { return workers_; }
   [[nodiscard]] bool alone() const { return workers_ == nullptr; }
   /// How many different numbers of workers there are.
   [[nodiscard]] std::size_t size() const { return alone() ? 1 : workers_->count(); }

@@ -1,6 +1,7 @@
 // What moves far for its size: its contacts are found anew in each substep, where it first touches.
 #include <algorithm>
 #include <cstddef>
+#include <iterator>
 
 #include "contact/cast.h"
 #include "contact/core.h"
@@ -30,24 +31,25 @@ Place<D> World<D>::Impl::place_in_step(std::uint32_t slot, double ahead) const {
 
 // The corners of one of the two that could swing into the plane of a contact.
 template <int D>
-void World<D>::Impl::add_corners(std::size_t contact, std::uint32_t collider, const Pose<D>& at, double ahead) {
-  dynamics::Contact<D> c = meetings.contacts[contact];  // a copy: the list may move
+void World<D>::Impl::add_corners(world::Meetings<D>& to, std::size_t contact, std::uint32_t collider, const Pose<D>& at,
+                                 double ahead) const {
+  dynamics::Contact<D> c = to.contacts[contact];  // a copy: the list may move
   const world::ColliderState<D>& state = colliders[collider];
   const world::ObjectState<D>& o = objects[state.object];
   const Shape<D>& shape = shape_of(state);
   if (o.shown.body != BodyKind::dynamic || !is_convex(shape) || shape.core.isZero(0) || c.count == 0) return;
-  const bool is_b = collider == pairs[meetings.contact_pairs[contact]].b;
+  const std::uint32_t pair = to.contact_pairs[contact];
+  const bool is_b = collider == pairs[pair].b;
   const Vec<D> inward = is_b ? Vec<D>(-c.normal) : c.normal;  // from the body to the plane
   const Pose<D> about_centre{at.rotation * (state.own.position - o.shown.mass_centre),
                              at.rotation * state.own.rotation};
   const contact::Core<D> core(shape, about_centre);
   const dynamics::SolverPoint<D> hit = c.points[0];
   c.restitution = 0;
-  const std::uint32_t pair = meetings.contact_pairs[contact];
   const auto add = [&] {
     if (c.count == 0) return;
-    meetings.contacts.push_back(c);
-    meetings.contact_pairs.push_back(pair);
+    to.contacts.push_back(c);
+    to.contact_pairs.push_back(pair);
     c.count = 0;
   };
   c.count = 0;
@@ -143,13 +145,7 @@ bool World<D>::Impl::holds(world::FastPair<D>& f, double closing) {
   if (f.count > 0) {
     const world::WaysSoFar<D> now = ways_in_step(f);
     const double since = (now.moved - f.found.moved).norm() + now.turned - f.found.turned;
-    if (since + closing <= f.hold) {
-      const auto first = static_cast<std::uint32_t>(steady_contacts + held_contacts.size());
-      for (std::uint32_t k = f.first; k < f.first + f.count; ++k) held_contacts.push_back(meetings.contacts[k]);
-      held_pairs.insert(held_pairs.end(), f.count, f.pair);
-      f.first = first;
-      return true;
-    }
+    if (since + closing <= f.hold) return true;
   }
   if (solver.time() > 0) pairs[f.pair].kept.clear();
   for (std::uint32_t k = f.first; k < f.first + f.count; ++k) note_contact(meetings.contacts[k], f.pair, false);
@@ -157,25 +153,34 @@ bool World<D>::Impl::holds(world::FastPair<D>& f, double closing) {
   return false;
 }
 
-// Where the pairs are in this substep that are not held: which come near enough to touch, and which pass.
+// Where fast pairs are in this substep that are not held: which come near enough to touch, and which pass.
 template <int D>
-void World<D>::Impl::look_ahead(double h, double margin) {
-  coming.clear(), missed.clear(), held_contacts.clear(), held_pairs.clear();
-  for (std::uint32_t i = 0; i < meetings.fast_pairs.size(); ++i) {
+void World<D>::Impl::look_ahead(std::size_t first, std::size_t last, world::Outlook<D>& out) {
+  const double h = substep_time(), margin = world::kMargin * settings.metre;
+  for (std::size_t i = first; i < last; ++i) {
     constexpr std::size_t kAhead = 6;
-    if (i + kAhead < meetings.fast_pairs.size())
+    if (i + kAhead < last)
       for (const std::uint32_t body : {meetings.fast_pairs[i + kAhead].body_a, meetings.fast_pairs[i + kAhead].body_b})
         math::fetch(&solver.moving(body), offsetof(dynamics::Moving<D>, way)), math::fetch(&paces[body], 1);
     world::FastPair<D>& f = meetings.fast_pairs[i];
+    const auto fast = static_cast<std::uint32_t>(i);
     const double closing = way(f, h);
-    if (holds(f, closing)) continue;
+    if (holds(f, closing)) {
+      const auto at = static_cast<std::uint32_t>(out.held.size());
+      for (std::uint32_t k = f.first; k < f.first + f.count; ++k) out.held.push_back(meetings.contacts[k]);
+      out.held_pairs.insert(out.held_pairs.end(), f.count, f.pair);
+      out.held_fast.push_back(fast);
+      f.first = at;
+      continue;
+    }
     if (f.slab.apart > 0) {
       if (still_apart(f, 0) > margin + closing) continue;
       if (solver.time() > 0) look_at(f, 4 * (margin + closing));  // else it was looked at just now
       if (f.slab.apart > margin + closing) continue;
     }
     const double small = std::min(f.thin_a > 0 ? f.thin_a : closing, f.thin_b > 0 ? f.thin_b : closing);
-    world::Coming c{i, closing, small, 0, closing > world::kQuickPart * small};
+    const bool quick = closing > world::kQuickPart * small;
+    world::Coming c{fast, closing, small, 0, quick ? world::Coming::quick : world::Coming::slow};
     // What is near already is where it will touch; what rolls stays so.
     const double near = 0.3 * closing + world::kTouching * settings.metre;
     const bool leaps = closing > world::kLeapPart * small;
@@ -183,66 +188,103 @@ void World<D>::Impl::look_ahead(double h, double margin) {
     if (leaps && f.slab.apart > near) {
       const bool passes = !f.slab.normal.isZero(0) && still_apart(f, h) > 0;
       const std::optional<double> touch = passes ? std::nullopt : time_of_touch(pairs[f.pair], h);
-      if (!touch) {
-        missed.push_back(c);
-        continue;
-      }
-      c.ahead = *touch;
+      if (touch) c.ahead = *touch;
+      else c.how = world::Coming::past;
     }
-    coming.push_back(c);
+    out.coming.push_back(c);
   }
 }
 
 template <int D>
 void World<D>::Impl::begin_substep() {
   note_trails();
-  const double h = 1 / (settings.rate * settings.substeps), margin = world::kMargin * settings.metre;
   racers.clear();
   if (solver.fastest() > least_racing)
     for (std::uint32_t i = 1; i < bodies.size(); ++i)
       if (solver.moving(i).velocity.squaredNorm() > racing[i]) racers.push_back(i);
-  if (meetings.fast_pairs.empty()) return;
-  look_ahead(h, margin);
+  const std::size_t count = meetings.fast_pairs.size();
+  if (count == 0) return;
+  math::Crew& crew = solver.crew();
+  // Parts are numbered by where they begin, so that what comes of them is put together in the order of the pairs.
+  constexpr std::size_t kLooked = 256, kFound = 32;
+  const auto parts_of = [&](std::size_t n, std::size_t part) {
+    return crew.alone() || n < 2 * part ? std::size_t{1} : (n + part - 1) / part;
+  };
+  const std::size_t looks = parts_of(count, kLooked);
+  if (outlooks.size() < looks) outlooks.resize(looks);
+  crew.share(count, kLooked, [&](std::size_t first, std::size_t last, std::size_t) {
+    world::Outlook<D>& part = outlooks[first / kLooked];
+    part.clear();
+    look_ahead(first, last, part);
+  });
+  const std::span these(outlooks.data(), looks);
   meetings.contacts.resize(steady_contacts), meetings.contact_pairs.resize(steady_contacts);
-  meetings.contacts.insert(meetings.contacts.end(), held_contacts.begin(), held_contacts.end());
-  meetings.contact_pairs.insert(meetings.contact_pairs.end(), held_pairs.begin(), held_pairs.end());
+  for (const world::Outlook<D>& part : these) {
+    const auto before = static_cast<std::uint32_t>(meetings.contacts.size());
+    for (const std::uint32_t fast : part.held_fast) meetings.fast_pairs[fast].first += before;
+    meetings.contacts.insert(meetings.contacts.end(), part.held.begin(), part.held.end());
+    meetings.contact_pairs.insert(meetings.contact_pairs.end(), part.held_pairs.begin(), part.held_pairs.end());
+  }
+  coming.clear();
+  for (const auto how : {world::Coming::slow, world::Coming::quick, world::Coming::past})
+    for (const world::Outlook<D>& part : these)
+      std::copy_if(part.coming.begin(), part.coming.end(), std::back_inserter(coming),
+                   [&](const world::Coming& c) { return c.how == how; });
   const std::size_t fresh = meetings.contacts.size();
+  if (const std::size_t finds = parts_of(coming.size(), kFound); finds == 1) {
+    find_contacts(0, coming.size(), meetings);
+  } else {
+    if (meetings_of_parts.size() < finds) meetings_of_parts.resize(finds);
+    crew.share(coming.size(), kFound, [&](std::size_t first, std::size_t last, std::size_t) {
+      world::Meetings<D>& part = meetings_of_parts[first / kFound];
+      part.clear();
+      find_contacts(first, last, part);
+    });
+    std::size_t before = fresh;
+    for (std::size_t k = 0; k < coming.size(); ++k) {
+      if (k > 0 && k % kFound == 0) before += meetings_of_parts[k / kFound - 1].contacts.size();
+      meetings.fast_pairs[coming[k].fast].first += static_cast<std::uint32_t>(before);
+    }
+    meetings.gather(std::span(meetings_of_parts).first(finds), crew);
+  }
+  std::size_t quick = fresh;
   for (const world::Coming& c : coming)
-    if (!c.quick) find_contacts(c, margin, false);
-  const std::size_t quick = meetings.contacts.size();
-  for (const world::Coming& c : coming)
-    if (c.quick) find_contacts(c, margin, false);
-  // These do not meet unless something else sends them another way within the substep.
-  for (const world::Coming& c : missed) find_contacts(c, margin, true);
+    if (c.how == world::Coming::slow) quick += meetings.fast_pairs[c.fast].count;
   solver.replace(meetings.contacts, fresh, quick);
 }
 
-// The contacts of a pair where it touches or will touch, or passes.
+// The contacts of pairs where they touch or will touch, or pass.
 template <int D>
-void World<D>::Impl::find_contacts(const world::Coming& c, double margin, bool guard) {
-  world::FastPair<D>& f = meetings.fast_pairs[c.fast];
-  const Pair<D>& p = pairs[f.pair];
-  const std::size_t first = meetings.contacts.size();
-  add_contacts(meetings, f.pair, place_in_step(p.object_a, c.ahead), place_in_step(p.object_b, c.ahead),
-               c.ahead > 0 ? margin : margin + c.closing, c.ahead, guard);
-  f.first = static_cast<std::uint32_t>(first), f.count = static_cast<std::uint32_t>(meetings.contacts.size() - first);
-  f.hold = 0;
-  if (guard) return;
-  f.slab.apart = meetings.contacts.size() > first ? 0 : std::numeric_limits<double>::min();
-  bool touching = c.ahead > 0;
-  for (std::size_t k = first; k < meetings.contacts.size(); ++k)
-    for (const dynamics::SolverPoint<D>& point : dynamics::points(meetings.contacts[k]))
-      touching = touching || point.gap <= world::kTouching * settings.metre;
-  // One corner hit at this speed sends the others through what it hit, all within the substep: they are
-  // held in front of it, too.
-  if (c.closing > c.small)
-    for (std::size_t k = first, n = meetings.contacts.size(); k < n; ++k) {
-      add_corners(k, p.b, place_in_step(p.object_b, c.ahead), c.ahead);
-      add_corners(k, p.a, place_in_step(p.object_a, c.ahead), c.ahead);
-    }
-  f.count = static_cast<std::uint32_t>(meetings.contacts.size() - first);
-  f.hold = c.quick ? 0 : touching ? f.holds_touching : f.holds;
-  f.found = ways_in_step(f);
+void World<D>::Impl::find_contacts(std::size_t first, std::size_t last, world::Meetings<D>& out) {
+  const double margin = world::kMargin * settings.metre;
+  for (std::size_t i = first; i < last; ++i) {
+    const world::Coming& c = coming[i];
+    world::FastPair<D>& f = meetings.fast_pairs[c.fast];
+    const Pair<D>& p = pairs[f.pair];
+    const bool guard = c.how == world::Coming::past;
+    const std::size_t before = out.contacts.size();
+    add_contacts(out, f.pair, place_in_step(p.object_a, c.ahead), place_in_step(p.object_b, c.ahead),
+                 c.ahead > 0 ? margin : margin + c.closing, c.ahead, guard);
+    const std::size_t found = out.contacts.size();
+    f.first = static_cast<std::uint32_t>(before), f.count = static_cast<std::uint32_t>(found - before);
+    f.hold = 0;
+    if (guard) continue;
+    f.slab.apart = found > before ? 0 : std::numeric_limits<double>::min();
+    bool touching = c.ahead > 0;
+    for (std::size_t k = before; k < found; ++k)
+      for (const dynamics::SolverPoint<D>& point : dynamics::points(out.contacts[k]))
+        touching = touching || point.gap <= world::kTouching * settings.metre;
+    // One corner hit at this speed sends the others through what it hit, all within the substep: they are
+    // held in front of it, too.
+    if (c.closing > c.small)
+      for (std::size_t k = before; k < found; ++k) {
+        add_corners(out, k, p.b, place_in_step(p.object_b, c.ahead), c.ahead);
+        add_corners(out, k, p.a, place_in_step(p.object_a, c.ahead), c.ahead);
+      }
+    f.count = static_cast<std::uint32_t>(out.contacts.size() - before);
+    f.hold = c.how == world::Coming::quick ? 0 : touching ? f.holds_touching : f.holds;
+    f.found = ways_in_step(f);
+  }
 }
 
 // The way of an object, or of what it is part of, is to be noted where it moves far.

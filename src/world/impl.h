@@ -71,7 +71,6 @@ struct World<D>::Impl {
   std::vector<world::Parted> spare_parted;     // for merging
   std::vector<world::Parted> parting, lately;  // in this step, and before it for as long as a visit may go on; by key
 
-  Workers* workers = nullptr;  // of the caller
   dynamics::Solver<D> solver;
   std::vector<std::uint32_t> scheduled;  // slots of objects with schedules
   bool has_fields = false;               // some collider has one, or had
@@ -87,9 +86,8 @@ struct World<D>::Impl {
   std::vector<std::uint32_t> body_objects;
   world::Meetings<D> meetings;                        // of the running step; contacts of fast pairs last
   std::vector<world::Meetings<D>> meetings_of_parts;  // while it is shared
-  std::vector<world::Coming> coming, missed;          // of a substep; the latter do not meet if nothing hits them
-  math::Many<dynamics::Contact<D>> held_contacts;     // of a substep: contacts that are not found anew
-  std::vector<std::uint32_t> held_pairs;              // and theirs
+  std::vector<world::Outlook<D>> outlooks;            // of a substep, by part
+  std::vector<world::Coming> coming;                  // of all of them: slow ones, quick ones, those that pass
   std::vector<world::Pace<D>> paces;                  // of bodies, as the step begins
   std::size_t steady_contacts = 0;
   std::vector<std::uint32_t> racers;   // bodies that may pass something in a substep
@@ -246,7 +244,8 @@ struct World<D>::Impl {
   world::Kept<D>* find_kept(std::vector<world::Kept<D>>& before, std::uint32_t id, const Vec<D>& at) const;
   void note_contact(const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end);
   void begin_substep();  // fast.cpp
-  void add_corners(std::size_t contact, std::uint32_t collider, const Pose<D>& at, double ahead);
+  void add_corners(world::Meetings<D>& to, std::size_t contact, std::uint32_t collider, const Pose<D>& at,
+                   double ahead) const;
   // Whether it moves far for its size within the running step.
   [[nodiscard]] bool leaps(const world::ObjectState<D>& o) const {
     return o.shown.body == BodyKind::dynamic && o.velocity_before.norm() > o.thin * settings.rate;
@@ -260,11 +259,12 @@ struct World<D>::Impl {
     const world::Brief<D>&a = briefs[p.object_a], &b = briefs[p.object_b];
     return {a.travelled - b.travelled, a.turned + b.turned};
   }
+  [[nodiscard]] double substep_time() const { return 1 / (settings.rate * settings.substeps); }  // seconds
   void look_at(world::FastPair<D>& f, double beyond) const;
   [[nodiscard]] std::optional<double> time_of_touch(const world::Pair<D>& p, double h) const;
   [[nodiscard]] bool holds(world::FastPair<D>& f, double closing);
-  void look_ahead(double h, double margin);
-  void find_contacts(const world::Coming& c, double margin, bool guard);
+  void look_ahead(std::size_t first, std::size_t last, world::Outlook<D>& out);
+  void find_contacts(std::size_t first, std::size_t last, world::Meetings<D>& out);
   // Of two that were asked for no further than `beyond`.
   [[nodiscard]] world::Slab<D> slab_of(const world::Pair<D>& p, const Rotation<D>& of_a,
                                        const contact::Separation<D>& told, double beyond,

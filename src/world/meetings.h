@@ -28,9 +28,9 @@ struct Meetings {
 
   void clear() { contacts.clear(), contact_pairs.clear(), fast_pairs.clear(), active_pairs.clear(); }
 
-  // Becomes what is in those parts, one after the other.
+  // Takes in what is in those parts, one after the other.
   void gather(std::span<const Meetings> parts, math::Crew& crew) {
-    std::size_t count = 0;
+    std::size_t count = contacts.size();
     for (const Meetings& part : parts) {
       count += part.contacts.size();
       contact_pairs.insert(contact_pairs.end(), part.contact_pairs.begin(), part.contact_pairs.end());
@@ -49,6 +49,17 @@ struct Meetings {
 
  private:
   std::vector<std::size_t> starts_;  // of parts
+};
+
+// What comes of looking at fast pairs in a substep, all of them or a part.
+template <int D>
+struct Outlook {
+  std::vector<Coming> coming;
+  // Contacts of the last substep that still hold, pairs of theirs, and which fast pairs these are.
+  math::Many<dynamics::Contact<D>> held;
+  std::vector<std::uint32_t> held_pairs, held_fast;
+
+  void clear() { coming.clear(), held.clear(), held_pairs.clear(), held_fast.clear(); }
 };
 
 }  // namespace colvik::world

@@ -118,11 +118,16 @@ struct FastPair {
 
 // A pair whose contacts are about to be found.
 struct Coming {
+  enum How : std::uint8_t {
+    slow,
+    quick,  // they must be stopped at once
+    past    // they do not meet unless something else sends them another way within the substep
+  };
   std::uint32_t fast = 0;  // index into the fast pairs
   double closing = 0;      // way in the substep, at most
   double small = 0;        // thickness of the thinner
   double ahead = 0;        // seconds until the two touch
-  bool quick = false;      // they must be stopped at once
+  How how = slow;
 };
 
 // Touch of two objects on a channel, made of all their touching pairs.

@@ -89,7 +89,7 @@ Result<void> World<D>::load(std::span<const std::byte> saved) {
   w.during = std::move(impl_->during);
   w.pair_asks = std::move(impl_->pair_asks);
   if (!w.pair_asks.empty()) w.pair_touches = w.asked_pairs();
-  Workers* const workers = impl_->workers;
+  Workers* const workers = impl_->solver.crew().workers();
   impl_ = std::move(fresh);
   work_with(workers);
   return {};

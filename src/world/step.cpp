@@ -87,7 +87,6 @@ double World<D>::time() const {
 
 template <int D>
 void World<D>::work_with(Workers* workers) {
-  impl_->workers = workers;
   impl_->solver.crew().use(workers);
 }
 
