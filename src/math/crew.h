@@ -52,15 +52,19 @@ class Crew {
     };
     workers_->run(std::cref(work));
   }
-  /// f(first, last, worker) for consecutive parts of what is below count, each about as long as `grain`.
+  /// Into how many parts share() takes what is below count: one for a caller alone, or where it is little.
+  [[nodiscard]] std::size_t parts(std::size_t count, std::size_t grain) const {
+    return alone() || count < 2 * grain ? 1 : (count + grain - 1) / grain;
+  }
+  /// f(first, last, worker) for these parts, which begin at multiples of `grain`.
   template <class F>
   void share(std::size_t count, std::size_t grain, F&& f) {
-    if (alone() || count < 2 * grain) {
+    const std::array<std::uint32_t, 1> all{static_cast<std::uint32_t>(parts(count, grain))};
+    if (all[0] == 1) {
       if (count > 0) f(std::size_t{0}, count, std::size_t{0});
       return;
     }
-    const std::array<std::uint32_t, 1> parts{static_cast<std::uint32_t>((count + grain - 1) / grain)};
-    run(parts, [&](std::size_t, std::uint32_t k, std::size_t worker) {
+    run(all, [&](std::size_t, std::uint32_t k, std::size_t worker) {
       f(k * grain, std::min(count, (k + 1) * grain), worker);
     });
   }

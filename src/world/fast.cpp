@@ -195,31 +195,22 @@ void World<D>::Impl::look_ahead(std::size_t first, std::size_t last, world::Outl
   }
 }
 
+// Looks at all fast pairs, in parts. Contacts that still hold are put behind those of the whole step, and pairs that
+// are coming together listed, both in the order of the pairs.
 template <int D>
-void World<D>::Impl::begin_substep() {
-  note_trails();
-  racers.clear();
-  if (solver.fastest() > least_racing)
-    for (std::uint32_t i = 1; i < bodies.size(); ++i)
-      if (solver.moving(i).velocity.squaredNorm() > racing[i]) racers.push_back(i);
-  const std::size_t count = meetings.fast_pairs.size();
-  if (count == 0) return;
+void World<D>::Impl::look_ahead() {
+  constexpr std::size_t kPart = 256;
   math::Crew& crew = solver.crew();
-  // Parts are numbered by where they begin, so that what comes of them is put together in the order of the pairs.
-  constexpr std::size_t kLooked = 256, kFound = 32;
-  const auto parts_of = [&](std::size_t n, std::size_t part) {
-    return crew.alone() || n < 2 * part ? std::size_t{1} : (n + part - 1) / part;
-  };
-  const std::size_t looks = parts_of(count, kLooked);
-  if (outlooks.size() < looks) outlooks.resize(looks);
-  crew.share(count, kLooked, [&](std::size_t first, std::size_t last, std::size_t) {
-    world::Outlook<D>& part = outlooks[first / kLooked];
+  const std::size_t count = meetings.fast_pairs.size(), parts = crew.parts(count, kPart);
+  if (outlooks.size() < parts) outlooks.resize(parts);
+  crew.share(count, kPart, [&](std::size_t first, std::size_t last, std::size_t) {
+    world::Outlook<D>& part = outlooks[first / kPart];
     part.clear();
     look_ahead(first, last, part);
   });
-  const std::span these(outlooks.data(), looks);
+  const std::span all(outlooks.data(), parts);
   meetings.contacts.resize(steady_contacts), meetings.contact_pairs.resize(steady_contacts);
-  for (const world::Outlook<D>& part : these) {
+  for (const world::Outlook<D>& part : all) {
     const auto before = static_cast<std::uint32_t>(meetings.contacts.size());
     for (const std::uint32_t fast : part.held_fast) meetings.fast_pairs[fast].first += before;
     meetings.contacts.insert(meetings.contacts.end(), part.held.begin(), part.held.end());
@@ -227,30 +218,47 @@ void World<D>::Impl::begin_substep() {
   }
   coming.clear();
   for (const auto how : {world::Coming::slow, world::Coming::quick, world::Coming::past})
-    for (const world::Outlook<D>& part : these)
+    for (const world::Outlook<D>& part : all)
       std::copy_if(part.coming.begin(), part.coming.end(), std::back_inserter(coming),
                    [&](const world::Coming& c) { return c.how == how; });
+}
+
+template <int D>
+void World<D>::Impl::begin_substep() {
+  note_trails();
+  racers.clear();
+  if (solver.fastest() > least_racing)
+    for (std::uint32_t i = 1; i < bodies.size(); ++i)
+      if (solver.moving(i).velocity.squaredNorm() > racing[i]) racers.push_back(i);
+  if (meetings.fast_pairs.empty()) return;
+  look_ahead();
   const std::size_t fresh = meetings.contacts.size();
-  if (const std::size_t finds = parts_of(coming.size(), kFound); finds == 1) {
-    find_contacts(0, coming.size(), meetings);
-  } else {
-    if (meetings_of_parts.size() < finds) meetings_of_parts.resize(finds);
-    crew.share(coming.size(), kFound, [&](std::size_t first, std::size_t last, std::size_t) {
-      world::Meetings<D>& part = meetings_of_parts[first / kFound];
-      part.clear();
-      find_contacts(first, last, part);
-    });
-    std::size_t before = fresh;
-    for (std::size_t k = 0; k < coming.size(); ++k) {
-      if (k > 0 && k % kFound == 0) before += meetings_of_parts[k / kFound - 1].contacts.size();
-      meetings.fast_pairs[coming[k].fast].first += static_cast<std::uint32_t>(before);
-    }
-    meetings.gather(std::span(meetings_of_parts).first(finds), crew);
-  }
+  find_contacts();
   std::size_t quick = fresh;
   for (const world::Coming& c : coming)
     if (c.how == world::Coming::slow) quick += meetings.fast_pairs[c.fast].count;
   solver.replace(meetings.contacts, fresh, quick);
+}
+
+// Contacts of all that are coming together, in parts, behind those that there are.
+template <int D>
+void World<D>::Impl::find_contacts() {
+  constexpr std::size_t kPart = 32;
+  math::Crew& crew = solver.crew();
+  const std::size_t parts = crew.parts(coming.size(), kPart);
+  if (parts == 1) return find_contacts(0, coming.size(), meetings);
+  if (meetings_of_parts.size() < parts) meetings_of_parts.resize(parts);
+  crew.share(coming.size(), kPart, [&](std::size_t first, std::size_t last, std::size_t) {
+    world::Meetings<D>& part = meetings_of_parts[first / kPart];
+    part.clear();
+    find_contacts(first, last, part);
+  });
+  std::size_t before = meetings.contacts.size();
+  for (std::size_t k = 0; k < coming.size(); ++k) {
+    if (k > 0 && k % kPart == 0) before += meetings_of_parts[k / kPart - 1].contacts.size();
+    meetings.fast_pairs[coming[k].fast].first += static_cast<std::uint32_t>(before);
+  }
+  meetings.gather(std::span(meetings_of_parts).first(parts), crew);
 }
 
 // The contacts of pairs where they touch or will touch, or pass.

@@ -263,7 +263,9 @@ struct World<D>::Impl {
   void look_at(world::FastPair<D>& f, double beyond) const;
   [[nodiscard]] std::optional<double> time_of_touch(const world::Pair<D>& p, double h) const;
   [[nodiscard]] bool holds(world::FastPair<D>& f, double closing);
+  void look_ahead();
   void look_ahead(std::size_t first, std::size_t last, world::Outlook<D>& out);
+  void find_contacts();
   void find_contacts(std::size_t first, std::size_t last, world::Meetings<D>& out);
   // Of two that were asked for no further than `beyond`.
   [[nodiscard]] world::Slab<D> slab_of(const world::Pair<D>& p, const Rotation<D>& of_a,
