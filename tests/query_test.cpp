@@ -1,4 +1,6 @@
 // Questions to a world, judged by going along the way in small steps and by plain formulas.
+#include <Eigen/LU>
+
 #include <algorithm>
 #include <cmath>
 
@@ -256,6 +258,56 @@ TEST_SUITE("random") {
       REQUIRE(world.all(question, look).size() == std::min<std::size_t>(2, all.size()));
     }
     MESSAGE("random: queries ", D, "D: ", worlds, " worlds of 40 things, ", answers, " answers");
+  }
+}
+
+TEST_CASE("many rays together meet the triangles of a land that each meets alone") {
+  Random random(9);
+  constexpr std::uint32_t kSide = 20;
+  std::vector<Vec<3>> points;
+  std::vector<std::array<std::uint32_t, 3>> triangles;
+  for (std::uint32_t i = 0; i < kSide * kSide; ++i) points.emplace_back(i % kSide, random.range(0, 2), i / kSide);
+  for (std::uint32_t i = 0; i + kSide < kSide * kSide; ++i)
+    if (i % kSide != kSide - 1)
+      triangles.push_back({i, i + kSide, i + 1}), triangles.push_back({i + 1, i + kSide, i + kSide + 1});
+  for (const bool two_sided : {false, true}) {
+    World<3> world;
+    world.add(thing<3>("land", BodyKind::fixed, kZero, {solid(mesh(points, triangles, two_sided).value())})).value();
+    std::vector<RayCast<3>> rays;
+    for (int i = 0; i < 400; ++i) {
+      const auto place = [&] { return Vec<3>(random.range(0, kSide), random.range(-4, 6), random.range(0, kSide)); };
+      const Vec<3> from = place();
+      rays.push_back({from, place() - from});
+    }
+    const auto together = world.first_of_each(rays, {});
+    REQUIRE(together.size() == rays.size());
+    std::size_t hits = 0;
+    for (std::size_t i = 0; i < rays.size(); ++i) {
+      CAPTURE(two_sided);
+      CAPTURE(i);
+      const auto alone = world.first(rays[i], {});
+      REQUIRE(together[i].has_value() == alone.has_value());
+      if (alone) REQUIRE((together[i]->at == alone->at && together[i]->normal == alone->normal));
+      // Each triangle by itself: from + t way = corner + u side + v side.
+      double first = 2;
+      Vec<3> facing = kZero;
+      for (const auto& t : triangles) {
+        const Vec<3> u = points[t[1]] - points[t[0]], v = points[t[2]] - points[t[0]], normal = cross(u, v);
+        Eigen::Matrix3d sides;
+        sides << -rays[i].way, u, v;
+        const Eigen::Vector3d x = sides.fullPivLu().solve(Eigen::Vector3d(rays[i].from - points[t[0]]));
+        const bool from_front = normal.dot(rays[i].way) < 0;
+        if (x[0] < 0 || x[0] > 1 || x[1] < 0 || x[2] < 0 || x[1] + x[2] > 1 || !(two_sided || from_front)) continue;
+        if (x[0] < first) first = x[0], facing = from_front ? normal : Vec<3>(-normal);
+      }
+      REQUIRE(alone.has_value() == (first <= 1));
+      if (!alone) continue;
+      ++hits;
+      CHECK(alone->at == doctest::Approx(first).epsilon(1e-9));
+      CHECK((alone->normal - facing.normalized()).norm() < 1e-9);
+    }
+    CHECK(hits > 100);
+    CHECK(hits < rays.size());
   }
 }
 

@@ -151,11 +151,12 @@ struct Core {
   }
 };
 
-// The corner of a - b furthest along `direction`, by the corners it comes from.
 template <int D>
 struct Furthest {
   Vec<D> on_a, on_b;
 };
+// The points of a and b whose difference a - b is furthest along `direction`; of those that are flat-sided, which
+// corners they are.
 template <int D>
 [[nodiscard]] Furthest<D> furthest(const Core<D>& a, const Core<D>& b, const Vec<D>& direction, CornerPair& from) {
   if constexpr (D == 3)

@@ -27,7 +27,10 @@ class Expansion {
   using Face = std::array<std::uint8_t, 3>;  // its corners
   using Edge = std::uint16_t;                // from one corner, times 256, to another
   static Edge edge(std::uint8_t from, std::uint8_t to) { return static_cast<Edge>(from << 8 | to); }
-  [[nodiscard]] Vec<3> support(const Vec<3>& n) const { return a_.support(n) - b_.support(-n); }
+  [[nodiscard]] Vec<3> support(const Vec<3>& n) const {
+    CornerPair from;
+    return support(n, from);
+  }
   [[nodiscard]] Vec<3> support(const Vec<3>& n, CornerPair& from) const {
     const Furthest<3> p = furthest(a_, b_, n, from);
     return p.on_a - p.on_b;

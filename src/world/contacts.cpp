@@ -61,19 +61,8 @@ void World<D>::Impl::make_contacts() {
     for (const Pair<D>& p : pairs)
       if (!p.responds || walks(p)) trail(p.object_a), trail(p.object_b);
   meetings.clear();
-  math::Crew& crew = solver.crew();
-  if (const std::size_t count = crew.parts(pairs.size(), kPart); count == 1) {
-    look_at_pairs(0, pairs.size(), meetings);
-  } else {
-    // Each part by itself, then all put together in the order of the pairs.
-    if (meetings_of_parts.size() < count) meetings_of_parts.resize(count);
-    crew.share(pairs.size(), kPart, [&](std::size_t first, std::size_t last, std::size_t) {
-      world::Meetings<D>& part = meetings_of_parts[first / kPart];
-      part.clear();
-      look_at_pairs(first, last, part);
-    });
-    meetings.gather(std::span(meetings_of_parts).first(count), crew);
-  }
+  meet_in_parts(pairs.size(), kPart,
+                [&](std::size_t first, std::size_t last, world::Meetings<D>& out) { look_at_pairs(first, last, out); });
   steady_contacts = meetings.contacts.size();
   solver.set(meetings.contacts);
 }

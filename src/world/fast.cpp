@@ -244,21 +244,15 @@ void World<D>::Impl::begin_substep() {
 template <int D>
 void World<D>::Impl::find_contacts() {
   constexpr std::size_t kPart = 32;
-  math::Crew& crew = solver.crew();
-  const std::size_t parts = crew.parts(coming.size(), kPart);
-  if (parts == 1) return find_contacts(0, coming.size(), meetings);
-  if (meetings_of_parts.size() < parts) meetings_of_parts.resize(parts);
-  crew.share(coming.size(), kPart, [&](std::size_t first, std::size_t last, std::size_t) {
-    world::Meetings<D>& part = meetings_of_parts[first / kPart];
-    part.clear();
-    find_contacts(first, last, part);
-  });
   std::size_t before = meetings.contacts.size();
-  for (std::size_t k = 0; k < coming.size(); ++k) {
+  const std::size_t parts = meet_in_parts(
+      coming.size(), kPart,
+      [&](std::size_t first, std::size_t last, world::Meetings<D>& out) { find_contacts(first, last, out); });
+  // Of parts, each pair knows where its contacts are among those of its part.
+  for (std::size_t k = 0; parts > 1 && k < coming.size(); ++k) {
     if (k > 0 && k % kPart == 0) before += meetings_of_parts[k / kPart - 1].contacts.size();
     meetings.fast_pairs[coming[k].fast].first += static_cast<std::uint32_t>(before);
   }
-  meetings.gather(std::span(meetings_of_parts).first(parts), crew);
 }
 
 // The contacts of pairs where they touch or will touch, or pass.

@@ -239,6 +239,25 @@ struct World<D>::Impl {
   void make_contacts();  // contacts.cpp
   void fetch_pairs_after(std::size_t i, std::size_t last) const;
   void look_at_pairs(std::size_t first, std::size_t last, world::Meetings<D>& out);
+  // look(first, last, out) for parts of what is below count, each by itself; then all is put together in their order,
+  // behind what there was. Returns how many parts there were.
+  template <class Look>
+  std::size_t meet_in_parts(std::size_t count, std::size_t grain, Look&& look) {
+    math::Crew& crew = solver.crew();
+    const std::size_t parts = crew.parts(count, grain);
+    if (parts == 1) {
+      look(std::size_t{0}, count, meetings);
+      return parts;
+    }
+    if (meetings_of_parts.size() < parts) meetings_of_parts.resize(parts);
+    crew.share(count, grain, [&](std::size_t first, std::size_t last, std::size_t) {
+      world::Meetings<D>& part = meetings_of_parts[first / grain];
+      part.clear();
+      look(first, last, part);
+    });
+    meetings.gather(std::span(meetings_of_parts).first(parts), crew);
+    return parts;
+  }
   void add_contacts(world::Meetings<D>& out, std::size_t pair, const world::Place<D>& at_a, const world::Place<D>& at_b,
                     double margin, double ahead, bool guard);
   world::Kept<D>* find_kept(std::vector<world::Kept<D>>& before, std::uint32_t id, const Vec<D>& at) const;
