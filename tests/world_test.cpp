@@ -2,7 +2,7 @@
 #include <cmath>
 
 #include "support.hpp"
-#include "world/patch.h"
+#include "pairs/patch.h"
 
 using namespace colvik;
 using namespace colvik::test;

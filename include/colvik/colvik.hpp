@@ -2,6 +2,7 @@
 /// Everything. The core (world, rules, trace) is in the library colvik::core; scene files, reports and
 /// pictures are in colvik::scene, colvik::insight and colvik::picture, threads in colvik::threads.
 
+#include <colvik/chance.hpp>
 #include <colvik/event.hpp>
 #include <colvik/expectation.hpp>
 #include <colvik/insight.hpp>

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "math/chance.h"
+#include <colvik/chance.hpp>
 #include "rules/rules_impl.h"
 
 namespace colvik {
@@ -211,7 +211,7 @@ bool Rules<D>::Impl::spawn(const rules::CompiledEffect& c, const Moment<D>& m, s
   if (e.region) {
     Vec<D> at = kZero;
     for (int i = 0; i < D; ++i) {
-      const double part = 0.5 * (1 + math::chance(e.seed, D * nth + static_cast<std::uint64_t>(i)));
+      const double part = 0.5 * (1 + chance(e.seed, D * nth + static_cast<std::uint64_t>(i)));
       at[i] = e.region->lo[i] + part * (e.region->hi[i] - e.region->lo[i]);
     }
     return world.spawn(e.name, {at, {}}, velocity, spin);

@@ -1,7 +1,7 @@
 // What starts reactions.
 #include <algorithm>
 
-#include "math/chance.h"
+#include <colvik/chance.hpp>
 #include "rules/rules_impl.h"
 
 namespace colvik {
@@ -154,7 +154,7 @@ bool Rules<D>::Impl::is_due(std::size_t index) {
     due = r.beats == 0 && world.time() >= time->at - slack;
   } else if (const auto* every = std::get_if<OnInterval>(&r.reaction.when)) {
     const double nth = every->from + static_cast<double>(r.beats) * every->every;
-    due = world.time() >= nth + every->vary * math::chance(every->seed, r.beats) - slack;
+    due = world.time() >= nth + every->vary * chance(every->seed, r.beats) - slack;
   }
   r.beats += due ? 1 : 0;
   return due;

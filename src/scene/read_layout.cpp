@@ -3,7 +3,7 @@
 
 #include <algorithm>
 
-#include "math/chance.h"
+#include <colvik/chance.hpp>
 #include "scene/scene_reader.h"
 
 namespace colvik::scene {
@@ -196,7 +196,7 @@ void SceneReader<D>::add_scatter(const Section& layout, const ObjectDef<D>& def,
   if (region == nullptr || !count) return;
   for (std::uint64_t i = 0; i < *count; ++i) {
     Vec<D> at = region->centre();
-    for (int k = 0; k < D; ++k) at[k] += 0.5 * region->size()[k] * math::chance(seed, D * i + static_cast<unsigned>(k));
+    for (int k = 0; k < D; ++k) at[k] += 0.5 * region->size()[k] * chance(seed, D * i + static_cast<unsigned>(k));
     add_copy(def, fmt::format("{}.{}", def.name, i + 1), {at, def.turned}, own);
   }
 }

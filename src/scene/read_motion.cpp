@@ -2,7 +2,7 @@
 #include <fmt/format.h>
 
 #include "scene/scene_reader.h"
-#include "world/checks.h"
+#include "store/checks.h"
 
 namespace colvik::scene {
 

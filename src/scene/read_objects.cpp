@@ -4,7 +4,7 @@
 #include <filesystem>
 
 #include "scene/scene_reader.h"
-#include "world/checks.h"
+#include "store/checks.h"
 
 namespace colvik::scene {
 

@@ -1,0 +1,31 @@
+#pragma once
+// Adding, changing and removing objects.
+#include "pairs/model.h"
+
+namespace colvik::world {
+
+template <int D>
+Result<ObjectId> add_object(Model<D>& model, const ObjectDef<D>& def);
+
+// A shape in a shape's place. The object's mass follows, and what touches and what does not.
+template <int D>
+void replace_shape(Model<D>& model, ObjectState<D>& o, std::size_t collider, const Shape<D>& shape);
+
+template <int D>
+void switch_collider(Model<D>& model, ObjectState<D>& o, std::size_t collider, bool on);
+
+// Tags, filters or switches have changed (or are new): sets the contact classes and asks for new pairs.
+template <int D>
+void classify(Model<D>& model, ObjectState<D>& o);
+
+template <int D>
+void remove_object(Model<D>& model, ObjectState<D>& o);
+
+template <int D>
+void show_object(Model<D>& model, ObjectState<D>& o, bool active);
+
+// Frees the objects whose end events were read: those reported by the last step.
+template <int D>
+void free_removed(Store<D>& store, Walkers<D>& walkers);
+
+}  // namespace colvik::world

@@ -1,0 +1,14 @@
+#pragma once
+// What owners move: motions, schedules, currents, bounds.
+#include "pairs/model.h"
+
+namespace colvik::world {
+
+template <int D>
+void drive_kinematics(Model<D>& model);
+
+// Counts what is entirely outside the world's bounds, and removes it if that was asked for.
+template <int D>
+void check_bounds(Model<D>& model);
+
+}  // namespace colvik::world

@@ -1,0 +1,13 @@
+#pragma once
+// From touching pairs of colliders to touches of objects, and from touches to events.
+#include "pairs/model.h"
+
+namespace colvik::world {
+
+template <int D>
+void make_touches(Store<D>& store, PairTable<D>& pairs, Touches<D>& touches);
+
+template <int D>
+void make_events(Store<D>& store, Touches<D>& touches, bool run_over);
+
+}  // namespace colvik::world

@@ -1,0 +1,15 @@
+#pragma once
+// Mass, centre of mass, inertia and extent of objects.
+#include "store/store.h"
+
+namespace colvik::world {
+
+// How far its colliders reach from the centre of mass, and the balls that fit in them.
+template <int D>
+void update_size(Store<D>& store, ObjectState<D>& o);
+
+// Of a root: with all that moves with it.
+template <int D>
+void update_mass(Store<D>& store, ObjectState<D>& o);
+
+}  // namespace colvik::world

@@ -1,0 +1,436 @@
+// What a walker does in a step: it is carried, freed from what moved into it, and goes, falls or floats.
+#include <algorithm>
+#include <cmath>
+
+#include "pairs/access.h"
+#include "pairs/index.h"
+#include "pairs/one_way.h"
+#include "store/objects.h"
+#include "walk/walk.h"
+
+namespace colvik::world {
+
+namespace {
+
+template <int D>
+Vec<D> at_most(const Vec<D>& v, double length) {
+  const double n = v.norm();
+  return n > length ? Vec<D>(v * (length / n)) : v;
+}
+
+}  // namespace
+
+template <int D>
+Walk<D>::Walk(Store<D>& store, Walkers<D>& walkers, ObjectState<D>& o, WalkerState<D>& state,
+              const std::vector<Pair<D>*>& near)
+    : store_(store),
+      walkers_(walkers),
+      o_(o),
+      s_(state),
+      walking_(state.walking),
+      can_(*o.shown.walker),
+      near_(near),
+      obstacles_(walkers.obstacles) {
+  obstacles_.clear();
+  pose_ = o.shown.pose;
+  dt_ = 1 / store_.settings.rate, now_ = static_cast<double>(store_.steps) / store_.settings.rate;
+  clearance_ = can_.clearance.value_or(0.002 * store_.settings.metre);
+  level_ = std::cos(can_.steepest) - 1e-9;
+}
+
+// What stops it: what was there at the start of the step decides about one-way surfaces.
+template <int D>
+void Walk<D>::find_obstacles() {
+  const auto before = [&](const ObjectState<D>& o) -> Pose<D> {
+    if (o.root == o_.shown.id.slot && o.parent != kAlone) return o_.pose_before * o.on_root;
+    return o.body != kNoBody ? o.pose_before : o.shown.pose;
+  };
+  for (Pair<D>* p : near_) {
+    p->squeezed = false;
+    if (p->channel != Channel::solid) continue;
+    const bool first = store_.objects[p->object_a].root == o_.shown.id.slot;
+    Obstacle by;
+    by.pair = p, by.own = first ? p->a : p->b, by.other = first ? p->b : p->a;
+    const ColliderState<D>&a = store_.colliders[p->a], &b = store_.colliders[p->b];
+    const ObjectState<D>&oa = store_.objects[a.object], &ob = store_.objects[b.object];
+    const bool one_way = has_one_way(store_, *p);
+    if (p->let_through || (one_way && !p->standing.empty())) {
+      const double reach = kLetGo * store_.settings.metre;
+      const bool apart =
+          contact::nearest(a.shape, b.shape, relative_pose(a, before(oa), b, before(ob)), reach).gap >
+          reach;
+      if (apart) p->let_through = false, p->standing.clear();
+    }
+    if (walking_.wish.drop && walking_.standing && (one_way || store_.colliders[by.other].shape.tiles != nullptr) &&
+        store_.objects[store_.colliders[by.other].object].shown.id == walking_.on)
+      p->let_through = true;
+    if (one_way) {
+      const bool held = !p->let_through && (!p->standing.empty() || is_clear_of_one_way(store_, *p, before(oa), before(ob)));
+      p->standing.assign(held ? 1 : 0, 1U);
+      by.stops = by.pushes = held;
+    }
+    const ObjectState<D>& other = store_.objects[store_.colliders[by.other].object];
+    if (other.shown.body == BodyKind::dynamic &&
+        s_.yields_to.matches(other.shown.colliders[store_.colliders[by.other].which].tags))
+      by.stops = false;
+    obstacles_.push_back(by);
+  }
+}
+
+// Gravity, currents, drag and wind of the zones it was in.
+template <int D>
+void Walk<D>::feel_zones() {
+  gravity_ = store_.settings.gravity * o_.shown.gravity_scale;
+  const Field<D>* alone = nullptr;
+  const auto act = [&](const Field<D>& f) {
+    gravity_ += f.gravity * o_.shown.gravity_scale;
+    wind_ += f.wind * f.drag;
+    drag_ += f.drag;
+  };
+  std::vector<std::uint32_t> felt;
+  for (const Pair<D>* p : near_) {
+    if (p->channel != Channel::zone || !p->touching) continue;
+    if (p->object_a != o_.shown.id.slot && p->object_b != o_.shown.id.slot) continue;
+    const bool first = store_.objects[p->object_a].root == o_.shown.id.slot;
+    const std::uint32_t zone = first ? p->b : p->a;
+    const std::optional<Field<D>>& f = definition_of(store_, store_.colliders[zone]).field;
+    if (!f || std::find(felt.begin(), felt.end(), zone) != felt.end()) continue;
+    felt.push_back(zone);
+    const auto strength = [](const Field<D>& x) { return std::pair(x.gravity.squaredNorm(), x.drag); };
+    if (!f->alone) act(*f);
+    else if (alone == nullptr || strength(*f) > strength(*alone)) alone = &*f;
+    current_ += f->current;
+    if (f->carries) current_ += way_of(store_.objects[store_.colliders[zone].object], pose_.position) / dt_;
+  }
+  if (alone != nullptr) act(*alone);
+  if (gravity_.norm() > 1e-9 * store_.settings.metre) up_ = -gravity_.normalized();
+  else gravity_.setZero(), up_.setZero();
+  if (!up_.isZero(0)) s_.last_up = up_;
+}
+
+// How far a point of an object has moved in this step.
+template <int D>
+Vec<D> Walk<D>::way_of(const ObjectState<D>& o, const Vec<D>& point) const {
+  if (o.body == kNoBody) return kZero;
+  return o.shown.pose * o.pose_before.to_local(point) - point;
+}
+
+template <int D>
+void Walk<D>::carry() {
+  const auto go = [&](const Vec<D>& way, ObjectId carrier) {
+    for (Obstacle& by : obstacles_)
+      if (object_of(by).id == carrier) std::swap(by.stops, by.set_aside);
+    const Vec<D> up = std::exchange(up_, kZero);  // it is carried up a wall as well as along the ground
+    slide(way, false);
+    up_ = up;
+    for (Obstacle& by : obstacles_)
+      if (object_of(by).id == carrier) std::swap(by.stops, by.set_aside);
+  };
+  s_.flow = current_.norm();
+  if (!current_.isZero(0)) go(current_ * dt_, {});
+  if (!walking_.standing || walking_.squeezed) return;
+  const ObjectState<D>* on = find_state(store_, walking_.on);
+  const bool there =
+      on != nullptr && std::any_of(obstacles_.begin(), obstacles_.end(), [&](const Obstacle& by) {
+        return by.pushes && object_of(by).id == walking_.on && store_.colliders[by.other].which == walking_.collider;
+      });
+  if (!there || (walking_.wish.drop && find_state(store_, walking_.on) != nullptr && dropped())) return leave_ground();
+  Vec<D> way = on->body != kNoBody ? Vec<D>(on->shown.pose * s_.foot - on->pose_before * s_.foot) : Vec<D>(kZero);
+  const Vec<D> running = surface_velocity(on->shown, walking_.collider);
+  way += (running - walking_.normal * walking_.normal.dot(running)) * dt_;
+  walking_.carried = way / dt_;
+  if (can_.turns_along && on->body != kNoBody) {
+    const Rotation<D> turn = on->shown.pose.rotation * on->pose_before.rotation.inverse();
+    pose_.rotation = turn * pose_.rotation;
+    pose_.rotation.normalize();
+  }
+  if (!way.isZero(0)) go(way, walking_.on);
+}
+
+// Whether what it stands on lets it through now.
+template <int D>
+bool Walk<D>::dropped() const {
+  return std::any_of(obstacles_.begin(), obstacles_.end(),
+                     [&](const Obstacle& by) { return by.pair->let_through && object_of(by).id == walking_.on; });
+}
+
+// Its own velocity goes towards the wanted one; returns the way that this takes.
+template <int D>
+Vec<D> Walk<D>::ramp(const Vec<D>& wanted, double control, double time, Vec<D>& velocity) const {
+  const std::optional<double>& given = wanted.isZero(1e-12) && can_.slowing ? can_.slowing : can_.speeding_up;
+  if (control <= 0) return velocity * time;
+  if (!given) {
+    velocity = wanted;
+    return wanted * time;
+  }
+  const Vec<D> change = wanted - velocity;
+  const double rate = *given * control, length = change.norm(), needs = length / rate;
+  if (needs <= 0) return velocity * time;
+  const double ramped = std::min(time, needs);
+  const Vec<D> gain = change / length * rate;
+  Vec<D> way = velocity * ramped + gain * (ramped * ramped / 2) + wanted * (time - ramped);
+  velocity = ramped < needs ? Vec<D>(velocity + gain * ramped) : wanted;
+  return way;
+}
+
+template <int D>
+void Walk<D>::meet(const Hit& hit, const Vec<D>& velocity) {
+  constexpr std::size_t kMost = 64;
+  const ObjectState<D>& other = store_.objects[store_.colliders[hit.by->other].object];
+  const double limit = std::cos(can_.steepest) - 1e-9, rise = up_.dot(hit.normal);
+  WalkTouch<D> t;
+  t.object = other.shown.id, t.collider = store_.colliders[hit.by->other].which;
+  t.side = up_.isZero(0) || std::abs(rise) < limit ? WalkSide::beside : rise > 0 ? WalkSide::beneath : WalkSide::above;
+  t.point = hit.point, t.normal = hit.normal, t.time = now_ + spent_;
+  t.speed = std::max(0.0, -hit.normal.dot(Vec<D>(velocity - way_of(other, hit.point) / dt_)));
+  if (walking_.touches.size() < kMost) walking_.touches.push_back(t);
+  if (t.side != WalkSide::beneath) push(hit, velocity);
+}
+
+// A dynamic body gets an impulse that grows with the speed, and is never made faster than the walker wanted to go.
+template <int D>
+void Walk<D>::push(const Hit& hit, const Vec<D>& velocity) {
+  ObjectState<D>& other = store_.objects[store_.colliders[hit.by->other].object];
+  if (other.shown.body != BodyKind::dynamic || can_.push + can_.push_least <= 0) return;
+  if (!s_.pushes.matches(other.shown.colliders[store_.colliders[hit.by->other].which].tags)) return;
+  if (std::find(pushed_.begin(), pushed_.end(), other.root) != pushed_.end()) return;
+  const Vec<D> into = level(Vec<D>(-hit.normal));
+  if (into.norm() < 1e-9) return;
+  const Vec<D> along = into.normalized();
+  const double speed = std::max(0.0, along.dot(velocity));
+  if (speed <= 0) return;
+  ObjectState<D>& root = store_.objects[other.root];
+  const double force = std::max(can_.push * std::min(1.0, speed / can_.speed), can_.push_least);
+  pushed_.push_back(other.root);
+  walkers_.pushes.push_back({other.root, along, force * dt_ * root.inverse_mass, speed, kZero, kZero});
+}
+
+template <int D>
+void Walk<D>::stand(const Hit& ground) {
+  const ObjectState<D>& on = store_.objects[store_.colliders[ground.by->other].object];
+  if (!walking_.standing) walking_.since = now_ + spent_;
+  walking_.standing = true, walking_.jumping = false;
+  walking_.on = on.shown.id, walking_.collider = store_.colliders[ground.by->other].which;
+  walking_.normal = ground.normal;
+  s_.foot = on.shown.pose.to_local(ground.point);
+  const Vec<D> running = surface_velocity(on.shown, walking_.collider);
+  walking_.carried = way_of(on, ground.point) / dt_ + running - ground.normal * ground.normal.dot(running);
+  walking_.highest = up_.dot(pose_.position);
+}
+
+template <int D>
+void Walk<D>::leave_ground() {
+  if (!walking_.standing) return;
+  const Vec<D> n = walking_.normal;
+  Vec<D> along = s_.velocity;
+  if (n.dot(up_) > 1e-9) {  // as it went along the slope
+    along -= up_ * (along.dot(n) / n.dot(up_));
+    if (along.norm() > 0) along *= s_.velocity.norm() / along.norm();
+  }
+  if (!can_.keeps_speed) walking_.carried.setZero();
+  s_.velocity = along + walking_.carried;
+  walking_.carried = level(walking_.carried);
+  walking_.standing = false, walking_.normal.setZero();
+  walking_.since = now_ + spent_;
+  walking_.highest = s_.last_up.dot(pose_.position);
+}
+
+template <int D>
+void Walk<D>::jump() {
+  const bool pressed = walking_.wish.jump && !s_.wished_jump;
+  s_.wished_jump = walking_.wish.jump;
+  if (pressed && walking_.standing && can_.jump_speed > 0 && !up_.isZero(0)) {
+    leave_ground();
+    // Its own rise, whatever the slope gave; what carried it adds to it.
+    s_.velocity += up_ * (can_.jump_speed - std::max(0.0, up_.dot(s_.velocity)) +
+                          (can_.keeps_speed ? std::max(0.0, up_.dot(lift_)) : 0.0));
+    walking_.jumping = true;
+  }
+  if (walking_.jumping && !walking_.wish.jump) {
+    const double rise = up_.dot(s_.velocity);
+    if (rise > 0) s_.velocity -= up_ * (rise * (1 - can_.jump_cut));
+    walking_.jumping = false;
+  }
+}
+
+template <int D>
+void Walk<D>::walk_on_ground(double time) {
+  const Vec<D> wanted = at_most<D>(level(walking_.wish.velocity), can_.speed);
+  const double began = spent_;
+  s_.velocity = level(s_.velocity);
+  const Vec<D> flat = ramp(wanted, 1, time, s_.velocity);
+  const Vec<D> n = walking_.normal;
+  Vec<D> way = flat - up_ * (flat.dot(n) / n.dot(up_));
+  if (way.norm() > 0) way *= flat.norm() / way.norm();
+  Slid slid;
+  if (way.norm() > 0) {
+    const Vec<D> velocity = s_.velocity;
+    slid = slide(way, true);
+    for (const Hit& hit : slid.met) {
+      meet(hit, velocity);
+      if (!walkable(hit.normal) && !hit.climbed) stop_at(hit);
+    }
+  }
+  spent_ = began + time;
+  const double gone = level(slid.gone).norm();
+  const bool holds = !can_.hold_below || gone <= *can_.hold_below * time;
+  const double depth = 2 * clearance_ + (holds ? can_.step + gone * std::tan(std::min(can_.steepest, 1.4)) : 0);
+  if (const std::optional<Hit> ground = ground_below(depth)) {
+    const Vec<D> down = -up_ * depth;
+    pose_.position += free_way(*ground, down, true) * down;
+    note_ground(*ground);
+    stand(*ground);
+  } else {
+    leave_ground();
+  }
+}
+
+// A wall takes the part of the velocity that goes into it, a body that yields as much as it is slower.
+template <int D>
+void Walk<D>::stop_at(const Hit& hit) {
+  const Object<D>& other = object_of(*hit.by);
+  const Vec<D> n =
+      walking_.standing && level(hit.normal).norm() > 1e-9 ? Vec<D>(level(hit.normal).normalized()) : hit.normal;
+  const double into = -n.dot(s_.velocity);
+  const double theirs = other.body == BodyKind::dynamic ? std::max(0.0, -n.dot(other.velocity)) : 0;
+  if (into > theirs) s_.velocity += n * (into - theirs);
+}
+
+template <int D>
+void Walk<D>::note_ground(const Hit& ground) {
+  const ObjectId on = object_of(*ground.by).id;
+  for (const WalkTouch<D>& t : walking_.touches)
+    if (t.object == on && t.side == WalkSide::beneath) return;
+  meet(ground, walking_.carried);
+}
+
+template <int D>
+void Walk<D>::fly_through_air(double time) {
+  const double g = gravity_.norm();
+  // Short enough that a chord is no further from the parabola than a tenth of a millimetre.
+  const double arc = std::sqrt(g * time * time / (8 * 1e-4 * store_.settings.metre));
+  const int pieces = std::clamp(static_cast<int>(std::ceil(arc)), 1, 24);
+  for (int k = 0; k < pieces; ++k) {
+    const double h = time / pieces, began = spent_;
+    Vec<D> along = level(s_.velocity);
+    const Vec<D> wanted = at_most<D>(level(walking_.wish.velocity), can_.speed) + walking_.carried;
+    // What slides down is not held by not wanting to go anywhere.
+    const bool free = now_ + spent_ - s_.slid < 0.1 && walking_.wish.velocity.isZero(0);
+    const Vec<D> flat = ramp(wanted, free ? 0 : can_.air_control, h, along);
+    double rise = up_.dot(s_.velocity);
+    double climb_by = rise * h - g * h * h / 2;
+    if (rise > 0 && rise < g * h)
+      walking_.highest = std::max(walking_.highest, up_.dot(pose_.position) + rise * rise / (2 * g));
+    double then = rise - g * h;
+    if (can_.fall_limit && then < -*can_.fall_limit) {
+      then = std::min(rise, -*can_.fall_limit);
+      if (rise <= -*can_.fall_limit) then = -*can_.fall_limit, climb_by = then * h;
+      else climb_by = (rise + then) / 2 * h;
+    }
+    s_.velocity = along + up_ * then;
+    if (drag_ > 0) s_.velocity += (wind_ - s_.velocity * drag_) * std::min(h, 1 / drag_);
+    const Vec<D> velocity = s_.velocity;
+    const Slid slid = slide(flat + up_ * climb_by, false);
+    walking_.highest = std::max(walking_.highest, up_.dot(pose_.position));
+    spent_ = began + h * (slid.landed ? slid.part : 1);
+    for (const Hit& hit : slid.met) {
+      meet(hit, velocity);
+      if (!walkable(hit.normal) && up_.dot(hit.normal) > 0.02) s_.slid = now_ + spent_;
+      if (slid.landed && hit.by == slid.ground.by && hit.t == slid.ground.t) continue;
+      const double into = hit.normal.dot(s_.velocity);
+      const double body =
+          object_of(*hit.by).body == BodyKind::dynamic ? std::min(0.0, hit.normal.dot(object_of(*hit.by).velocity)) : 0;
+      if (into < body) s_.velocity -= hit.normal * (into - body);
+    }
+    if (!slid.landed) continue;
+    Hit ground = slid.ground;
+    if (const std::optional<Vec<D>> face = ground_behind(ground)) ground.normal = *face;
+    stand(ground);
+    s_.velocity = level(Vec<D>(s_.velocity - walking_.carried));
+    walk_on_ground(time / pieces * (pieces - k) - (spent_ - began));
+    return;
+  }
+}
+
+// Without gravity, or flying: all directions are alike.
+template <int D>
+void Walk<D>::float_about(double time) {
+  leave_ground();
+  const Vec<D> up = std::exchange(up_, kZero);
+  const Vec<D> wanted = at_most<D>(walking_.wish.velocity, can_.speed);
+  const Vec<D> way = ramp(wanted, 1, time, s_.velocity);
+  const Vec<D> velocity = s_.velocity;
+  const Slid slid = slide(way, false);
+  spent_ += time;
+  for (const Hit& hit : slid.met) {
+    meet(hit, velocity);
+    stop_at(hit);
+  }
+  up_ = up;
+  walking_.highest = std::max(walking_.highest, s_.last_up.dot(pose_.position));
+}
+
+template <int D>
+void Walk<D>::finish() {
+  for (const Obstacle& by : obstacles_)
+    if (walking_.squeezed && by.pushes) {
+      const ColliderState<D>&own = store_.colliders[by.own], &other = store_.colliders[by.other];
+      by.pair->squeezed =
+          contact::nearest(other.shape, own.shape,
+                           relative_pose(other, store_.objects[other.object].shown.pose, own, pose_of_own(own, pose_)),
+                           0)
+              .gap < 0;
+    }
+  if (walking_.standing && can_.weight > 0) {
+    const ObjectState<D>* on = find_state(store_, walking_.on);
+    if (on != nullptr && on->shown.body == BodyKind::dynamic)
+      walkers_.pushes.push_back({on->shown.id.slot, kZero, 0, 0, gravity_ * can_.weight, on->shown.pose * s_.foot});
+  }
+  Object<D>& shown = o_.shown;
+  shown.velocity = (pose_.position - o_.pose_before.position) / dt_;
+  shown.spin = (pose_.rotation * o_.pose_before.rotation.inverse()).to_spin() / dt_;
+  move_object(store_, o_, pose_);
+  walking_.up = up_;
+  walking_.own_velocity = s_.velocity;
+  const Vec<D> ahead = up_.isZero(0) ? walking_.wish.velocity : level(walking_.wish.velocity);
+  if (ahead.norm() > 1e-12) walking_.facing = ahead.normalized();
+}
+
+template <int D>
+void Walk<D>::run() {
+  find_obstacles();
+  feel_zones();
+  walking_.touches.clear();
+  if (!std::exchange(s_.moved, true)) walking_.highest = s_.last_up.dot(pose_.position);
+  if (walking_.standing && !walkable(walking_.normal)) leave_ground();  // up is somewhere else now
+  carry();
+  const Pose<D> carried_to = pose_;
+  walking_.squeezed = !push_out(8);
+  // Where nothing pulls, what only gives it its clearance back is part of its move, so that none is longer than asked.
+  const bool floats = up_.isZero(0) || walking_.wish.fly;
+  const Vec<D> out = pose_.position - carried_to.position;
+  if (floats && !out.isZero(0)) {
+    const Pose<D> freed = std::exchange(pose_, carried_to);
+    if (deepest() <= 0) owed_ = out.norm();
+    pose_ = freed;
+  }
+  walking_.deepest = walking_.squeezed ? deepest() : 0;
+  if (walking_.deepest <= 0) walking_.squeezed = false;
+  if (walking_.squeezed) {
+    leave_ground();
+    s_.velocity.setZero();
+  }
+  lift_ = walking_.standing ? walking_.carried : Vec<D>(kZero);
+  jump();
+  if (walking_.squeezed) spent_ = dt_;  // it stays where it is least deep
+  else if (floats) float_about(dt_);
+  else if (walking_.standing) walk_on_ground(dt_);
+  else fly_through_air(dt_);
+  if (owed_ > 0) pose_.position -= out.normalized() * owed_;
+  finish();
+}
+
+template class Walk<2>;
+template class Walk<3>;
+
+}  // namespace colvik::world
