@@ -5,7 +5,7 @@
 namespace colvik::contact {
 namespace {
 
-constexpr std::size_t kMostCorners = 250, kMostFaces = 4 * kMostCorners, kMostToGoOn = 8;
+constexpr std::size_t kPolytopeCorners = 250, kMostFaces = 4 * kPolytopeCorners, kMostToGoOn = 8;
 
 class Expansion {
  public:
@@ -48,8 +48,8 @@ class Expansion {
   double size_, small_;
   bool curved_;
   std::size_t corner_count_ = 0, face_count_ = 0, nearest_ = 0;  // the face nearest the origin
-  std::array<Vec<3>, kMostCorners> corners_;
-  std::array<CornerPair, kMostCorners> from_;
+  std::array<Vec<3>, kPolytopeCorners> corners_;
+  std::array<CornerPair, kPolytopeCorners> from_;
   // Side by side, as each new corner looks at all of them.
   std::array<Face, kMostFaces> faces_;
   std::array<Vec<3>, kMostFaces> normals_;
@@ -175,7 +175,7 @@ Expansion::Found Expansion::look_beyond(Axis<3>& best) {
 Axis<3> Expansion::run() {
   Axis<3> best;  // the normal along which they are parted soonest, of those looked along
   Found found = Found::no;
-  while (found == Found::no && corner_count_ < kMostCorners && face_count_ + 8 < kMostFaces) found = look_beyond(best);
+  while (found == Found::no && corner_count_ < kPolytopeCorners && face_count_ + 8 < kMostFaces) found = look_beyond(best);
   best.capped = found != Found::yes;
   if (best.capped) look_around(best);
   return best;
@@ -193,7 +193,7 @@ bool Expansion::go_on(Axis<3>& best) {
 void Expansion::tell(Start<3>& start) const {
   start.corner_count = start.face_count = 0;
   if (curved_ || face_count_ > Start<3>::kMostFaces) return;
-  std::array<std::uint8_t, kMostCorners> told;
+  std::array<std::uint8_t, kPolytopeCorners> told;
   std::fill_n(told.begin(), corner_count_, std::uint8_t{255});
   std::uint8_t count = 0;
   for (std::size_t f = 0; f < face_count_; ++f)

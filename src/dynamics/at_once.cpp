@@ -1,6 +1,7 @@
 #include "dynamics/at_once.h"
 
 #include <Eigen/LU>
+#include <Eigen/SparseCholesky>
 
 #include <algorithm>
 #include <numeric>
@@ -19,6 +20,24 @@ Vec<D> velocity_at(const Contact<D>& c, const SolverPoint<D>& p, const Moving<D>
 }
 
 }  // namespace
+
+// One island, and the factors of its system.
+template <int D>
+struct AtOnce<D>::Island {
+  std::vector<std::uint32_t> bodies;    // furthest from the ground first
+  std::vector<std::uint32_t> contacts;  // in their order
+  std::vector<Line> lines;
+  std::vector<bool> factored;  // the lines that the factors are of
+  Eigen::SparseMatrix<double> matrix;
+  Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>, Eigen::Upper, Eigen::NaturalOrdering<int>> factors;
+  Eigen::VectorXd right;
+  bool good = false;
+};
+
+template <int D>
+AtOnce<D>::AtOnce() = default;
+template <int D>
+AtOnce<D>::~AtOnce() = default;
 
 template <int D>
 void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed,
@@ -101,8 +120,8 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
       work += static_cast<double>(k - least) * static_cast<double>(k - least);
     }
     if (work > most_work) continue;
-    if (used_ == islands_.size()) islands_.emplace_back();
-    Island& island = islands_[used_++];
+    if (used_ == islands_.size()) islands_.push_back(std::make_unique<Island>());
+    Island& island = *islands_[used_++];
     island.bodies = members_;
     island.contacts.clear();
     island.factored.clear();
@@ -112,11 +131,11 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
     if (!counts(listed[i])) continue;
     for (const std::uint32_t body : {listed[i].a, listed[i].b})
       if (root_[body] != kNone && root_[body] >= n && listed[i].worked != Worked::at_once) {
-        islands_[root_[body] - n].contacts.push_back(static_cast<std::uint32_t>(i));
+        islands_[root_[body] - n]->contacts.push_back(static_cast<std::uint32_t>(i));
         listed[i].worked = Worked::at_once;
       }
   }
-  for (std::size_t k = 0; k < used_; ++k) lay_out(islands_[k], moving, contacts);
+  for (std::size_t k = 0; k < used_; ++k) lay_out(*islands_[k], moving, contacts);
 }
 
 // The places of the matrix that may be other than zero, column by column, and the lines of J.
@@ -292,7 +311,7 @@ template <int D>
 void AtOnce<D>::solve(std::span<Moving<D>> moving, std::span<Contact<D>> contacts, std::span<const Rows<D>> rows,
                       const Removal& removal, bool separate) {
   for (std::size_t at = 0; at < used_; ++at) {
-    Island& island = islands_[at];
+    Island& island = *islands_[at];
     choose(island, moving, contacts, rows, removal, separate);
     for (int round = 0; round < kRounds; ++round) {
       bool same = island.factored.size() == island.lines.size();

@@ -1,9 +1,7 @@
 #pragma once
 // Islands through which single contacts hand weight down too slowly: solved at once.
-#include <Eigen/SparseCholesky>
-
 #include <cstdint>
-#include <deque>
+#include <memory>
 #include <vector>
 
 #include "dynamics/moving.h"
@@ -20,6 +18,10 @@ namespace colvik::dynamics {
 template <int D>
 class AtOnce {
  public:
+  AtOnce();
+  ~AtOnce();
+  AtOnce(const AtOnce&) = delete;
+  AtOnce& operator=(const AtOnce&) = delete;
   /// Finds the islands among the contacts, and marks these: those that are high or have heavy on light, unless they are
   /// so wide that factors would be dear. Cost: linear in contacts and bodies, but for sorting those of such islands.
   void find(std::span<const Moving<D>> moving, std::span<Listed> listed, std::span<const Contact<D>> contacts);
@@ -45,23 +47,14 @@ class AtOnce {
     double wanted = 0, off = 0;            // speed at which it should close, and what is amiss
     double change = 0;                     // of its impulse
   };
-  struct Island {
-    std::vector<std::uint32_t> bodies;    // furthest from the ground first
-    std::vector<std::uint32_t> contacts;  // in their order
-    std::vector<Line> lines;
-    std::vector<bool> factored;  // the lines that the factors are of
-    Eigen::SparseMatrix<double> matrix;
-    Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>, Eigen::Upper, Eigen::NaturalOrdering<int>> factors;
-    Eigen::VectorXd right;
-    bool good = false;
-  };
+  struct Island;
   void lay_out(Island& island, std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts);
   void factor(Island& island, std::span<const Moving<D>> moving);
   void choose(Island& island, std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts,
               std::span<const Rows<D>> rows, const Removal& removal, bool separate);
   bool let_go(Island& island, std::span<Moving<D>> moving, std::span<Contact<D>> contacts);
 
-  std::deque<Island> islands_;  // factors stay where they are
+  std::vector<std::unique_ptr<Island>> islands_;
   std::size_t used_ = 0;
   std::vector<double> light_;          // greatest inverse mass, by body; below 0: nothing moves it
   std::vector<std::uint64_t> sorted_;  // members by depth

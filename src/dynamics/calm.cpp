@@ -88,7 +88,9 @@ void Solver<D>::find_wild(std::size_t first, std::size_t last, std::size_t worke
   seen.fastest = fastest;
 }
 
-template class Solver<2>;
-template class Solver<3>;
+template void Solver<2>::calm();
+template void Solver<3>::calm();
+template void Solver<2>::find_wild(std::size_t first, std::size_t last, std::size_t worker);
+template void Solver<3>::find_wild(std::size_t first, std::size_t last, std::size_t worker);
 
 }  // namespace colvik::dynamics

@@ -153,7 +153,23 @@ void Solver<D>::turn(std::size_t body) {
   if (m.turns != Turns::evenly && m.turning > kTurnedLittle) set_inertia(body);
 }
 
-template class Solver<2>;
-template class Solver<3>;
+template Turns Solver<2>::turns_of(const Body<2>& b);
+template Turns Solver<3>::turns_of(const Body<3>& b);
+template Inertia<2> Solver<2>::inverse_inertia(const Body<2>& b, Turns turns);
+template Inertia<3> Solver<3>::inverse_inertia(const Body<3>& b, Turns turns);
+template void Solver<2>::set_inertia(std::size_t body);
+template void Solver<3>::set_inertia(std::size_t body);
+template void Solver<2>::accelerate();
+template void Solver<3>::accelerate();
+template void Solver<2>::accelerate(std::size_t first, std::size_t last);
+template void Solver<3>::accelerate(std::size_t first, std::size_t last);
+template void Solver<2>::carry(Body<2>& b, const Vec<2>& by);
+template void Solver<3>::carry(Body<3>& b, const Vec<3>& by);
+template void Solver<2>::move();
+template void Solver<3>::move();
+template void Solver<2>::move(std::size_t first, std::size_t last);
+template void Solver<3>::move(std::size_t first, std::size_t last);
+template void Solver<2>::turn(std::size_t body);
+template void Solver<3>::turn(std::size_t body);
 
 }  // namespace colvik::dynamics

@@ -95,7 +95,9 @@ bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
   return true;
 }
 
-template class Solver<2>;
-template class Solver<3>;
+template void Solver<2>::hits();
+template void Solver<3>::hits();
+template bool Solver<2>::hit(Contact<2>& c, const Rows<2>& rows);
+template bool Solver<3>::hit(Contact<3>& c, const Rows<3>& rows);
 
 }  // namespace colvik::dynamics

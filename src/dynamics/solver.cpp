@@ -314,7 +314,37 @@ double Solver<D>::gap_now(const Contact<D>& c, const Point& p) const {
   return p.gap + c.normal.dot(b.moved + cross(b.turned, p.arm_b) - a.moved - cross(a.turned, p.arm_a));
 }
 
-template class Solver<2>;
-template class Solver<3>;
+template void Solver<2>::begin(std::span<Body<2>> bodies, const SolverSettings& settings);
+template void Solver<3>::begin(std::span<Body<3>> bodies, const SolverSettings& settings);
+template void Solver<2>::begin(std::size_t first, std::size_t last);
+template void Solver<3>::begin(std::size_t first, std::size_t last);
+template void Solver<2>::set(std::span<Contact<2>> contacts);
+template void Solver<3>::set(std::span<Contact<3>> contacts);
+template void Solver<2>::replace(std::span<Contact<2>> contacts, std::size_t fresh, std::size_t fast);
+template void Solver<3>::replace(std::span<Contact<3>> contacts, std::size_t fresh, std::size_t fast);
+template void Solver<2>::measure(std::size_t first, std::size_t fresh);
+template void Solver<3>::measure(std::size_t first, std::size_t fresh);
+template void Solver<2>::measure(std::size_t first, std::size_t last, std::size_t fresh);
+template void Solver<3>::measure(std::size_t first, std::size_t last, std::size_t fresh);
+template void Solver<2>::take(Batch& batch, std::size_t first, std::size_t end);
+template void Solver<3>::take(Batch& batch, std::size_t first, std::size_t end);
+template void Solver<2>::prepare(std::size_t contact);
+template void Solver<3>::prepare(std::size_t contact);
+template void Solver<2>::substep();
+template void Solver<3>::substep();
+template void Solver<2>::end();
+template void Solver<3>::end();
+template void Solver<2>::warm_start(Contact<2>& c);
+template void Solver<3>::warm_start(Contact<3>& c);
+template void Solver<2>::push(bool separate);
+template void Solver<3>::push(bool separate);
+template void Solver<2>::push_contact(Contact<2>& c, const Rows<2>& rows, Worked worked, const Pass& pass);
+template void Solver<3>::push_contact(Contact<3>& c, const Rows<3>& rows, Worked worked, const Pass& pass);
+template void Solver<2>::resist_turning(Contact<2>& c, const Rows<2>& rows);
+template void Solver<3>::resist_turning(Contact<3>& c, const Rows<3>& rows);
+template Vec<2> Solver<2>::relative_velocity(const Contact<2>& c, const Point& p) const;
+template Vec<3> Solver<3>::relative_velocity(const Contact<3>& c, const Point& p) const;
+template double Solver<2>::gap_now(const Contact<2>& c, const Point& p) const;
+template double Solver<3>::gap_now(const Contact<3>& c, const Point& p) const;
 
 }  // namespace colvik::dynamics

@@ -269,12 +269,12 @@ void look_ahead(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts,
 // are coming together listed, both in the order of the pairs.
 template <int D>
 void look_ahead(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts, CcdStage<D>& ccd) {
-  constexpr std::size_t kPart = 256;
+  constexpr std::size_t kAtATime = 256;
   math::Crew& crew = contacts.solver.crew();
-  const std::size_t count = contacts.batch.fast_pairs.size(), parts = crew.parts(count, kPart);
+  const std::size_t count = contacts.batch.fast_pairs.size(), parts = crew.parts(count, kAtATime);
   if (ccd.look_aheads.size() < parts) ccd.look_aheads.resize(parts);
-  crew.share(count, kPart, [&](std::size_t first, std::size_t last, std::size_t) {
-    LookAhead<D>& part = ccd.look_aheads[first / kPart];
+  crew.share(count, kAtATime, [&](std::size_t first, std::size_t last, std::size_t) {
+    LookAhead<D>& part = ccd.look_aheads[first / kAtATime];
     part.clear();
     look_ahead(store, pairs, contacts, first, last, part);
   });
@@ -296,14 +296,14 @@ void look_ahead(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts,
 // Contacts of all that are coming together, in parts, behind those that there are.
 template <int D>
 void collide_predicted(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts, CcdStage<D>& ccd) {
-  constexpr std::size_t kPart = 32;
+  constexpr std::size_t kAtATime = 32;
   std::size_t before = contacts.batch.contacts.size();
   const std::size_t parts = collide_in_parts(contacts, 
-      ccd.predicted.size(), kPart,
+      ccd.predicted.size(), kAtATime,
       [&](std::size_t first, std::size_t last, ContactBatch<D>& out) { collide_predicted(store, pairs, contacts, ccd, first, last, out); });
   // Of parts, each pair knows where its contacts are among those of its part.
   for (std::size_t k = 0; parts > 1 && k < ccd.predicted.size(); ++k) {
-    if (k > 0 && k % kPart == 0) before += contacts.parts[k / kPart - 1].contacts.size();
+    if (k > 0 && k % kAtATime == 0) before += contacts.parts[k / kAtATime - 1].contacts.size();
     contacts.batch.fast_pairs[ccd.predicted[k].fast].first += static_cast<std::uint32_t>(before);
   }
 }

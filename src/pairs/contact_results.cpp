@@ -10,7 +10,6 @@ namespace colvik::world {
 
 namespace {
 
-constexpr std::size_t kPart = 512;       // pairs or contacts that are looked at in one go
 constexpr std::size_t kPairsAhead = 12;  // while reading
 
 }  // namespace

@@ -6,6 +6,8 @@
 
 namespace colvik::world {
 
+inline constexpr std::size_t kPart = 512;  // pairs or contacts that a thread takes at a time
+
 // What the solver works on, and what comes of it.
 template <int D>
 struct ContactStage {

@@ -12,8 +12,6 @@ namespace colvik::world {
 
 namespace {
 
-constexpr std::size_t kPart = 512;       // pairs or contacts that are looked at in one go
-
 double mixed(Mixing how, double a, double b) {
   switch (how) {
     case Mixing::geometric_mean: return std::sqrt(a * b);

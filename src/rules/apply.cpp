@@ -9,7 +9,6 @@
 namespace colvik {
 
 using rules::Moment;
-using Kind = Effect::Kind;
 
 template <int D>
 std::vector<ObjectId> Rules<D>::Impl::whom(const Target& target, const TagQuery& all, const Moment<D>& m) const {
@@ -39,18 +38,18 @@ void Rules<D>::Impl::apply(std::size_t index, std::size_t effect, const Moment<D
       if (reports[i].name == e.name) reactions[i].on = on, done = true;
   };
   switch (e.kind) {
-    case Kind::add:
-    case Kind::set:
-    case Kind::clamp: done = change_number(c, m); break;
-    case Kind::spawn: done = spawn(c, m, reports[index].fired); break;
-    case Kind::reaction_on: set_reaction(true); break;
-    case Kind::reaction_off: set_reaction(false); break;
-    case Kind::cue:
+    case Effect::Kind::add:
+    case Effect::Kind::set:
+    case Effect::Kind::clamp: done = change_number(c, m); break;
+    case Effect::Kind::spawn: done = spawn(c, m, reports[index].fired); break;
+    case Effect::Kind::reaction_on: set_reaction(true); break;
+    case Effect::Kind::reaction_off: set_reaction(false); break;
+    case Effect::Kind::cue:
       cues.insert(e.name);
       done = true;
       break;
-    case Kind::restart: done = restart = true; break;
-    case Kind::finish:
+    case Effect::Kind::restart: done = restart = true; break;
+    case Effect::Kind::finish:
       done = true;
       if (!outcome) outcome = e.name;
       break;
@@ -64,8 +63,8 @@ template <int D>
 bool Rules<D>::Impl::change_number(const rules::CompiledEffect& c, const Moment<D>& m) {
   using Whose = rules::NumberName::Whose;
   const auto change = [&](NumberOwner owner) {
-    if (c.effect.kind == Kind::add) return world.add_to_number(owner, c.number.name, c.effect.by);
-    if (c.effect.kind == Kind::set) return world.put_number(owner, c.number.name, c.effect.by);
+    if (c.effect.kind == Effect::Kind::add) return world.add_to_number(owner, c.number.name, c.effect.by);
+    if (c.effect.kind == Effect::Kind::set) return world.put_number(owner, c.number.name, c.effect.by);
     return world.clamp_number(owner, c.number.name, c.effect.least, c.effect.most);
   };
   if (c.number.whose == Whose::world) return change({});
@@ -96,7 +95,7 @@ bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, 
     return e.own_frame ? own_direction(id, told) : told;
   };
   switch (e.kind) {
-    case Kind::damage: {
+    case Effect::Kind::damage: {
       const auto safe = safe_until.find(o.serial);
       if (safe != safe_until.end() && world.time() < safe->second) return true;
       if (e.safe > 0) {
@@ -105,17 +104,17 @@ bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, 
       }
       return world.add_to_number({id}, kHealth, -e.by, 0);
     }
-    case Kind::remove: world.mark_going(id); return world.remove(id);
-    case Kind::hide: return world.set_shown(id, false);
-    case Kind::show: return world.set_shown(id, true);
-    case Kind::retag: {
+    case Effect::Kind::remove: world.mark_going(id); return world.remove(id);
+    case Effect::Kind::hide: return world.set_shown(id, false);
+    case Effect::Kind::show: return world.set_shown(id, true);
+    case Effect::Kind::retag: {
       bool done = false;
       for (const Tag tag : c.give) done = world.give_tag(id, tag);
       for (const Tag tag : c.take) done = world.take_tag(id, tag);
       return done;
     }
-    case Kind::stop: return world.stop(id);
-    case Kind::send: {
+    case Effect::Kind::stop: return world.stop(id);
+    case Effect::Kind::send: {
       Approach<D> way{rules::in_world<D>(e.vector), {}, e.speed, e.within};
       if (!e.placed) {
         const std::vector<ObjectId> to = whom(e.to, {}, m);
@@ -124,7 +123,7 @@ bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, 
       }
       return world.set_motion(id, way);
     }
-    case Kind::bounce: {
+    case Effect::Kind::bounce: {
       const Vec<D> axis = e.vector.isZero(0) ? (is_self ? m.normal : Vec<D>(-m.normal))
                                              : Vec<D>(rules::in_world<D>(e.vector).normalized());
       const double along = axis.dot(o.velocity);
@@ -134,13 +133,13 @@ bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, 
       if (!approaches || along == 0) return false;
       return world.set_velocity(id, o.velocity - 2 * along * axis, o.spin);
     }
-    case Kind::launch: return world.set_velocity(id, in_frame(e.velocity), o.spin);
-    case Kind::push: {
+    case Effect::Kind::launch: return world.set_velocity(id, in_frame(e.velocity), o.spin);
+    case Effect::Kind::push: {
       if (!e.away) return world.apply_impulse(id, in_frame(e.vector));
       const double strength = e.by_speed ? std::max(e.least, e.by * m.speed) : e.by;
       return world.apply_impulse(id, strength * (is_self ? m.normal : Vec<D>(-m.normal)), m.point);
     }
-    case Kind::teleport: {
+    case Effect::Kind::teleport: {
       if (e.placed) return world.place(id, {rules::in_world<D>(e.vector), o.pose.rotation});
       const std::optional<Pose<D>> to = place_of(e, m);
       if (!to) return false;
@@ -150,7 +149,7 @@ bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, 
       const Spin<D> spin = o.spin;
       return world.place(id, *to) && (o.body == BodyKind::fixed || world.set_velocity(id, velocity, spin));
     }
-    case Kind::attach: {
+    case Effect::Kind::attach: {
       const std::vector<ObjectId> to = whom(e.to, {}, m);
       if (to.empty()) return false;
       std::optional<Pose<D>> on;
@@ -168,34 +167,34 @@ bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, 
       carried.push_back({to.front(), id, index, effect});
       return true;
     }
-    case Kind::detach:
+    case Effect::Kind::detach:
       std::erase_if(carried, [&](const rules::Carried& k) { return k.child == id; });
       return world.detach(id);
-    case Kind::except: {
+    case Effect::Kind::except: {
       const std::vector<ObjectId> from = whom(e.to, {}, m);
       Exception exception;
       if (e.safe > 0) exception.seconds = e.safe;
       exception.until_apart = e.until_apart;
       return !from.empty() && world.except(id, from.front(), exception);
     }
-    case Kind::drop_last:
-    case Kind::drop_all: {
+    case Effect::Kind::drop_last:
+    case Effect::Kind::drop_all: {
       bool done = false;
-      for (std::size_t k = carried.size(); k-- > 0 && !(done && e.kind == Kind::drop_last);) {
+      for (std::size_t k = carried.size(); k-- > 0 && !(done && e.kind == Effect::Kind::drop_last);) {
         if (carried[k].parent != id) continue;
         done = world.detach(carried[k].child) || done;
         carried.erase(carried.begin() + static_cast<std::ptrdiff_t>(k));
       }
       return done;
     }
-    case Kind::switch_on:
-    case Kind::switch_off: {
-      const bool on = e.kind == Kind::switch_on;
+    case Effect::Kind::switch_on:
+    case Effect::Kind::switch_off: {
+      const bool on = e.kind == Effect::Kind::switch_on;
       return e.motion ? world.switch_motion(id, on) : world.switch_collider(id, e.collider, on);
     }
-    case Kind::mirror: return world.set_mirrored(id, !e.turns_back && !o.mirrored).ok();
-    case Kind::drop_through: return world.drop_through(id);
-    case Kind::weigh: return world.set_gravity_scale(id, e.by);
+    case Effect::Kind::mirror: return world.set_mirrored(id, !e.turns_back && !o.mirrored).ok();
+    case Effect::Kind::drop_through: return world.drop_through(id);
+    case Effect::Kind::weigh: return world.set_gravity_scale(id, e.by);
     default: return false;
   }
 }
@@ -233,7 +232,17 @@ bool Rules<D>::Impl::spawn(const rules::CompiledEffect& c, const Moment<D>& m, s
   return world.spawn(e.name, {*from * across(vector), from->rotation}, from->rotation * across(velocity), spin);
 }
 
-template struct Rules<2>::Impl;
-template struct Rules<3>::Impl;
+template std::vector<ObjectId> Rules<2>::Impl::whom(const Target& target, const TagQuery& all, const Moment<2>& m) const;
+template std::vector<ObjectId> Rules<3>::Impl::whom(const Target& target, const TagQuery& all, const Moment<3>& m) const;
+template void Rules<2>::Impl::apply(std::size_t index, std::size_t effect, const Moment<2>& m);
+template void Rules<3>::Impl::apply(std::size_t index, std::size_t effect, const Moment<3>& m);
+template bool Rules<2>::Impl::change_number(const rules::CompiledEffect& c, const Moment<2>& m);
+template bool Rules<3>::Impl::change_number(const rules::CompiledEffect& c, const Moment<3>& m);
+template std::optional<Pose<2>> Rules<2>::Impl::place_of(const Effect& e, const Moment<2>& m) const;
+template std::optional<Pose<3>> Rules<3>::Impl::place_of(const Effect& e, const Moment<3>& m) const;
+template bool Rules<2>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, const Moment<2>& m);
+template bool Rules<3>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, const Moment<3>& m);
+template bool Rules<2>::Impl::spawn(const rules::CompiledEffect& c, const Moment<2>& m, std::uint64_t nth);
+template bool Rules<3>::Impl::spawn(const rules::CompiledEffect& c, const Moment<3>& m, std::uint64_t nth);
 
 }  // namespace colvik

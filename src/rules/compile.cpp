@@ -243,4 +243,11 @@ Result<Compiled<D>> Rules<D>::Impl::compile(const Reaction<D>& r) const {
 template Result<Compiled<2>> Rules<2>::Impl::compile(const Reaction<2>&) const;
 template Result<Compiled<3>> Rules<3>::Impl::compile(const Reaction<3>&) const;
 
+template Result<NumberName> Rules<2>::Impl::check_number(const std::string& text, bool has_other, bool each) const;
+template Result<NumberName> Rules<3>::Impl::check_number(const std::string& text, bool has_other, bool each) const;
+template Result<CompiledEffect> Rules<2>::Impl::compile_effect(const Effect& e, bool has_self, bool has_other) const;
+template Result<CompiledEffect> Rules<3>::Impl::compile_effect(const Effect& e, bool has_self, bool has_other) const;
+template Result<CompiledCondition> Rules<2>::Impl::compile_condition(const Condition& condition, bool has_self, bool has_other) const;
+template Result<CompiledCondition> Rules<3>::Impl::compile_condition(const Condition& condition, bool has_self, bool has_other) const;
+
 }  // namespace colvik

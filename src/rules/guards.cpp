@@ -141,7 +141,23 @@ bool Rules<D>::Impl::may_start(ObjectId id, std::size_t event) const {
   return false;
 }
 
-template struct Rules<2>::Impl;
-template struct Rules<3>::Impl;
+template bool Rules<2>::Impl::fits(const OnTouch& on, const Event<2>& seen) const;
+template bool Rules<3>::Impl::fits(const OnTouch& on, const Event<3>& seen) const;
+template bool Rules<2>::Impl::is_in(ObjectId id, State state) const;
+template bool Rules<3>::Impl::is_in(ObjectId id, State state) const;
+template std::uint64_t Rules<2>::Impl::count_of(const TagQuery& query) const;
+template std::uint64_t Rules<3>::Impl::count_of(const TagQuery& query) const;
+template std::optional<double> Rules<2>::Impl::value_of(const rules::NumberName& n, const rules::Moment<2>& m) const;
+template std::optional<double> Rules<3>::Impl::value_of(const rules::NumberName& n, const rules::Moment<3>& m) const;
+template bool Rules<2>::Impl::holds(const rules::CompiledCondition& c, const Firing<2>& f) const;
+template bool Rules<3>::Impl::holds(const rules::CompiledCondition& c, const Firing<3>& f) const;
+template bool Rules<2>::Impl::guards_hold(const rules::Compiled<2>& r, const Firing<2>& f) const;
+template bool Rules<3>::Impl::guards_hold(const rules::Compiled<3>& r, const Firing<3>& f) const;
+template void Rules<2>::Impl::note_visit(rules::Compiled<2>& r, const Event<2>& e);
+template void Rules<3>::Impl::note_visit(rules::Compiled<3>& r, const Event<3>& e);
+template bool Rules<2>::Impl::passes(std::size_t index, const Firing<2>& f);
+template bool Rules<3>::Impl::passes(std::size_t index, const Firing<3>& f);
+template bool Rules<2>::Impl::may_start(ObjectId id, std::size_t event) const;
+template bool Rules<3>::Impl::may_start(ObjectId id, std::size_t event) const;
 
 }  // namespace colvik

@@ -206,4 +206,19 @@ void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t even
 template void Rules<2>::Impl::react(std::span<const Event<2>>);
 template void Rules<3>::Impl::react(std::span<const Event<3>>);
 
+template void Rules<2>::Impl::find_candidates(std::span<const Event<2>> events);
+template void Rules<3>::Impl::find_candidates(std::span<const Event<3>> events);
+template void Rules<2>::Impl::react_to_touches(std::size_t index, std::span<const Event<2>> events, std::size_t& at);
+template void Rules<3>::Impl::react_to_touches(std::size_t index, std::span<const Event<3>> events, std::size_t& at);
+template void Rules<2>::Impl::react_to_number(std::size_t index, const OnNumber& on);
+template void Rules<3>::Impl::react_to_number(std::size_t index, const OnNumber& on);
+template void Rules<2>::Impl::react_to_count(std::size_t index, const OnCount& on);
+template void Rules<3>::Impl::react_to_count(std::size_t index, const OnCount& on);
+template void Rules<2>::Impl::react_to_state(std::size_t index, const OnState& on);
+template void Rules<3>::Impl::react_to_state(std::size_t index, const OnState& on);
+template bool Rules<2>::Impl::is_due(std::size_t index);
+template bool Rules<3>::Impl::is_due(std::size_t index);
+template void Rules<2>::Impl::start(std::size_t index, Firing<2> firing, std::size_t event);
+template void Rules<3>::Impl::start(std::size_t index, Firing<3> firing, std::size_t event);
+
 }  // namespace colvik

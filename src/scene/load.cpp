@@ -203,8 +203,6 @@ void SceneReader<D>::try_out() {
     if (auto good = check_expectation(e, run.trace); !good) report(e.place, good.error());
 }
 
-template class SceneReader<2>;
-template class SceneReader<3>;
 
 namespace {
 
@@ -259,6 +257,17 @@ LoadedScene finish(Context& context) {
 }
 
 }  // namespace
+template Scene<2> SceneReader<2>::read();
+template Scene<3> SceneReader<3>::read();
+template void SceneReader<2>::read_world();
+template void SceneReader<3>::read_world();
+template void SceneReader<2>::read_tags();
+template void SceneReader<3>::read_tags();
+template void SceneReader<2>::read_regions();
+template void SceneReader<3>::read_regions();
+template void SceneReader<2>::try_out();
+template void SceneReader<3>::try_out();
+
 }  // namespace scene
 
 LoadedScene read_scene(std::string_view text, const std::string& name, std::span<const Setting> settings) {
@@ -322,5 +331,6 @@ std::unique_ptr<Run<D>> start_run(const Scene<D>& scene) {
 }
 template std::unique_ptr<Run<2>> start_run(const Scene<2>&);
 template std::unique_ptr<Run<3>> start_run(const Scene<3>&);
+
 
 }  // namespace colvik

@@ -374,7 +374,19 @@ void SceneReader<D>::read_inputs() {
   }
 }
 
-template class SceneReader<2>;
-template class SceneReader<3>;
+template std::optional<Target> SceneReader<2>::read_target(const Section& s, std::string_view key);
+template std::optional<Target> SceneReader<3>::read_target(const Section& s, std::string_view key);
+template void SceneReader<2>::read_places(const Section& s, Effect& e);
+template void SceneReader<3>::read_places(const Section& s, Effect& e);
+template std::optional<Effect> SceneReader<2>::read_effect(const Section& s);
+template std::optional<Effect> SceneReader<3>::read_effect(const Section& s);
+template Start SceneReader<2>::read_start(const Section& s);
+template Start SceneReader<3>::read_start(const Section& s);
+template std::vector<Condition> SceneReader<2>::read_conditions(const Section& reaction, std::string_view key);
+template std::vector<Condition> SceneReader<3>::read_conditions(const Section& reaction, std::string_view key);
+template void SceneReader<2>::read_reactions();
+template void SceneReader<3>::read_reactions();
+template void SceneReader<2>::read_inputs();
+template void SceneReader<3>::read_inputs();
 
 }  // namespace colvik::scene

@@ -201,7 +201,21 @@ void SceneReader<D>::add_scatter(const Section& layout, const ObjectDef<D>& def,
   }
 }
 
-template class SceneReader<2>;
-template class SceneReader<3>;
+template void SceneReader<2>::add_copy(const ObjectDef<2>& def, const std::string& name, const Pose<2>& at, const toml::table& own);
+template void SceneReader<3>::add_copy(const ObjectDef<3>& def, const std::string& name, const Pose<3>& at, const toml::table& own);
+template void SceneReader<2>::add_copies(const Section& s, const ObjectDef<2>& def, const toml::table& own);
+template void SceneReader<3>::add_copies(const Section& s, const ObjectDef<3>& def, const toml::table& own);
+template void SceneReader<2>::add_row(const Section& layout, const ObjectDef<2>& def, const toml::table& own);
+template void SceneReader<3>::add_row(const Section& layout, const ObjectDef<3>& def, const toml::table& own);
+template void SceneReader<2>::add_grid(const Section& layout, const ObjectDef<2>& def, const toml::table& own);
+template void SceneReader<3>::add_grid(const Section& layout, const ObjectDef<3>& def, const toml::table& own);
+template void SceneReader<2>::add_ring(const Section& layout, const ObjectDef<2>& def, const toml::table& own);
+template void SceneReader<3>::add_ring(const Section& layout, const ObjectDef<3>& def, const toml::table& own);
+template void SceneReader<2>::add_border(const Section& s, const ObjectDef<2>& def, const toml::table& own);
+template void SceneReader<3>::add_border(const Section& s, const ObjectDef<3>& def, const toml::table& own);
+template void SceneReader<2>::add_picture(const Section& s, const ObjectDef<2>& def, const toml::table& own);
+template void SceneReader<3>::add_picture(const Section& s, const ObjectDef<3>& def, const toml::table& own);
+template void SceneReader<2>::add_scatter(const Section& layout, const ObjectDef<2>& def, const toml::table& own);
+template void SceneReader<3>::add_scatter(const Section& layout, const ObjectDef<3>& def, const toml::table& own);
 
 }  // namespace colvik::scene

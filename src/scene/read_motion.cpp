@@ -144,7 +144,19 @@ void SceneReader<D>::read_schedule(const Section& s, ColliderDef<D>& c) {
     context_.report(*s.find("period"), "period without a schedule", "schedule = [{ at, on }, ...] beside it");
 }
 
-template class SceneReader<2>;
-template class SceneReader<3>;
+template void SceneReader<2>::read_pushes(const Section& s, ObjectDef<2>& def);
+template void SceneReader<3>::read_pushes(const Section& s, ObjectDef<3>& def);
+template Motion<2> SceneReader<2>::read_path(const Section& s);
+template Motion<3> SceneReader<3>::read_path(const Section& s);
+template Motion<2> SceneReader<2>::read_velocities(const Section& s);
+template Motion<3> SceneReader<3>::read_velocities(const Section& s);
+template Motion<2> SceneReader<2>::read_circling(const Section& s);
+template Motion<3> SceneReader<3>::read_circling(const Section& s);
+template Motion<2> SceneReader<2>::read_approach(const Section& s);
+template Motion<3> SceneReader<3>::read_approach(const Section& s);
+template void SceneReader<2>::read_motion(const Section& s, ObjectDef<2>& def);
+template void SceneReader<3>::read_motion(const Section& s, ObjectDef<3>& def);
+template void SceneReader<2>::read_schedule(const Section& s, ColliderDef<2>& c);
+template void SceneReader<3>::read_schedule(const Section& s, ColliderDef<3>& c);
 
 }  // namespace colvik::scene

@@ -353,7 +353,35 @@ const Bounds<D>* SceneReader<D>::read_region(const Section& s, std::string_view 
   return nullptr;
 }
 
-template class SceneReader<2>;
-template class SceneReader<3>;
+template void SceneReader<2>::read_kinds();
+template void SceneReader<3>::read_kinds();
+template std::vector<const toml::table*> SceneReader<2>::kind_layers(const std::string& name, const toml::table& table);
+template std::vector<const toml::table*> SceneReader<3>::kind_layers(const std::string& name, const toml::table& table);
+template auto SceneReader<2>::find_kind(const toml::node& at, const std::string& name) -> const Kind*;
+template auto SceneReader<3>::find_kind(const toml::node& at, const std::string& name) -> const Kind*;
+template void SceneReader<2>::read_objects();
+template void SceneReader<3>::read_objects();
+template ObjectDef<2> SceneReader<2>::read_object(const Section& s);
+template ObjectDef<3> SceneReader<3>::read_object(const Section& s);
+template Drawing<2> SceneReader<2>::read_drawing(const Section& s);
+template Drawing<3> SceneReader<3>::read_drawing(const Section& s);
+template void SceneReader<2>::read_parent(const Section& s, ObjectDef<2>& def);
+template void SceneReader<3>::read_parent(const Section& s, ObjectDef<3>& def);
+template std::optional<Spin<2>> SceneReader<2>::read_turning(const Section& s, std::string_view key);
+template std::optional<Spin<3>> SceneReader<3>::read_turning(const Section& s, std::string_view key);
+template void SceneReader<2>::read_locks(const Section& s, ObjectDef<2>& def);
+template void SceneReader<3>::read_locks(const Section& s, ObjectDef<3>& def);
+template std::vector<ColliderDef<2>> SceneReader<2>::read_colliders(const Section& s, const ObjectDef<2>& def);
+template std::vector<ColliderDef<3>> SceneReader<3>::read_colliders(const Section& s, const ObjectDef<3>& def);
+template std::optional<ColliderDef<2>> SceneReader<2>::read_collider(const Section& s, const ObjectDef<2>& def);
+template std::optional<ColliderDef<3>> SceneReader<3>::read_collider(const Section& s, const ObjectDef<3>& def);
+template std::vector<std::string> SceneReader<2>::read_tag_list(const Section& s, std::string_view key);
+template std::vector<std::string> SceneReader<3>::read_tag_list(const Section& s, std::string_view key);
+template std::vector<Number> SceneReader<2>::read_numbers(const Section& s, std::string_view key);
+template std::vector<Number> SceneReader<3>::read_numbers(const Section& s, std::string_view key);
+template std::string SceneReader<2>::read_query(const Section& s, std::string_view key);
+template std::string SceneReader<3>::read_query(const Section& s, std::string_view key);
+template const Bounds<2>* SceneReader<2>::read_region(const Section& s, std::string_view key, bool with_an_end);
+template const Bounds<3>* SceneReader<3>::read_region(const Section& s, std::string_view key, bool with_an_end);
 
 }  // namespace colvik::scene

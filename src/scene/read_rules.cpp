@@ -169,7 +169,15 @@ void SceneReader<D>::read_expectations() {
   }
 }
 
-template class SceneReader<2>;
-template class SceneReader<3>;
+template bool SceneReader<2>::check_who(const toml::node& at, const std::string& text);
+template bool SceneReader<3>::check_who(const toml::node& at, const std::string& text);
+template std::string SceneReader<2>::read_who(const Section& s, std::string_view key);
+template std::string SceneReader<3>::read_who(const Section& s, std::string_view key);
+template std::string SceneReader<2>::read_number_name(const Section& s, std::string_view key);
+template std::string SceneReader<3>::read_number_name(const Section& s, std::string_view key);
+template std::optional<Channel> SceneReader<2>::read_channel(const Section& s);
+template std::optional<Channel> SceneReader<3>::read_channel(const Section& s);
+template void SceneReader<2>::read_expectations();
+template void SceneReader<3>::read_expectations();
 
 }  // namespace colvik::scene

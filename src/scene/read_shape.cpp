@@ -308,7 +308,19 @@ std::optional<Shape<D>> SceneReader<D>::read_compound(const Section& s) {
   return made(compound<D>(children), *s.find("compound"));
 }
 
-template class SceneReader<2>;
-template class SceneReader<3>;
+template std::optional<Shape<2>> SceneReader<2>::made(const Result<Shape<2>>& shape, const toml::node& at, const Mended& mended);
+template std::optional<Shape<3>> SceneReader<3>::made(const Result<Shape<3>>& shape, const toml::node& at, const Mended& mended);
+template std::vector<Vec<2>> SceneReader<2>::points_in(const toml::node& node, std::string_view name);
+template std::vector<Vec<3>> SceneReader<3>::points_in(const toml::node& node, std::string_view name);
+template std::vector<Vec<2>> SceneReader<2>::read_points(const Section& s, std::string_view key);
+template std::vector<Vec<3>> SceneReader<3>::read_points(const Section& s, std::string_view key);
+template std::optional<ObjMesh> SceneReader<2>::read_obj(const Section& s);
+template std::optional<ObjMesh> SceneReader<3>::read_obj(const Section& s);
+template std::optional<Shape<2>> SceneReader<2>::read_shape(const Section& s, const ObjectDef<2>& def, ColliderDef<2>& collider);
+template std::optional<Shape<3>> SceneReader<3>::read_shape(const Section& s, const ObjectDef<3>& def, ColliderDef<3>& collider);
+template std::optional<Shape<2>> SceneReader<2>::read_shape_named(const Section& s, std::string_view which);
+template std::optional<Shape<3>> SceneReader<3>::read_shape_named(const Section& s, std::string_view which);
+template std::optional<Shape<2>> SceneReader<2>::read_compound(const Section& s);
+template std::optional<Shape<3>> SceneReader<3>::read_compound(const Section& s);
 
 }  // namespace colvik::scene

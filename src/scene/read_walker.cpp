@@ -89,7 +89,11 @@ void SceneReader<D>::read_wish_list(const std::vector<Section>& list, ObjectDef<
   }
 }
 
-template class SceneReader<2>;
-template class SceneReader<3>;
+template void SceneReader<2>::read_walker(const Section& s, ObjectDef<2>& def);
+template void SceneReader<3>::read_walker(const Section& s, ObjectDef<3>& def);
+template void SceneReader<2>::read_wishes(const Section& s, ObjectDef<2>& def);
+template void SceneReader<3>::read_wishes(const Section& s, ObjectDef<3>& def);
+template void SceneReader<2>::read_wish_list(const std::vector<Section>& list, ObjectDef<2>& def);
+template void SceneReader<3>::read_wish_list(const std::vector<Section>& list, ObjectDef<3>& def);
 
 }  // namespace colvik::scene

@@ -10,7 +10,7 @@ namespace {
 using Index = std::uint32_t;
 constexpr Index kNone = 0xffffffff;
 
-struct Triangle {
+struct Facet {
   std::array<Index, 3> corner{};
   std::array<Index, 3> beside{};  // across the edge from corner i to corner i + 1
   Vec<3> normal = kZero;
@@ -31,7 +31,7 @@ class Quickhull {
 
  private:
   Index add(Index a, Index b, Index c) {
-    Triangle t;
+    Facet t;
     t.corner = {a, b, c};
     const Vec<3> n = cross(Vec<3>(points_[b] - points_[a]), Vec<3>(points_[c] - points_[a]));
     const double length = n.norm();
@@ -40,13 +40,13 @@ class Quickhull {
     triangles_.push_back(std::move(t));
     return static_cast<Index>(triangles_.size() - 1);
   }
-  [[nodiscard]] double above(const Triangle& t, Index p) const { return t.normal.dot(points_[p]) - t.offset; }
+  [[nodiscard]] double above(const Facet& t, Index p) const { return t.normal.dot(points_[p]) - t.offset; }
   void give(Index point, std::span<const Index> to);  // to the triangle it is furthest above
   void add_corner(Index seed);
 
   std::span<const Vec<3>> points_;
   double tolerance_;
-  std::vector<Triangle> triangles_;
+  std::vector<Facet> triangles_;
 };
 
 void Quickhull::give(Index point, std::span<const Index> to) {
@@ -55,7 +55,7 @@ void Quickhull::give(Index point, std::span<const Index> to) {
   for (const Index i : to)
     if (const double h = above(triangles_[i], point); h > most) most = h, best = i;
   if (best == kNone) return;
-  Triangle& t = triangles_[best];
+  Facet& t = triangles_[best];
   t.outside.push_back(point);
   if (most > t.height) t.height = most, t.furthest = point;
 }
@@ -96,7 +96,7 @@ void Quickhull::grow(std::size_t budget) {
   for (std::size_t corners = 4; corners < budget; ++corners) {
     Index best = kNone;
     for (Index i = 0; i < triangles_.size(); ++i)
-      if (const Triangle& t = triangles_[i]; t.alive && t.furthest != kNone)
+      if (const Facet& t = triangles_[i]; t.alive && t.furthest != kNone)
         if (best == kNone || t.height > triangles_[best].height) best = i;
     if (best == kNone) return;
     add_corner(best);
@@ -115,7 +115,7 @@ void Quickhull::add_corner(Index seed) {
   for (std::size_t k = 0; k < seen.size(); ++k) {
     for (Index e = 0; e < 3; ++e) {
       const Index beside = triangles_[seen[k]].beside[e];
-      Triangle& t = triangles_[beside];
+      Facet& t = triangles_[beside];
       if (!t.alive) continue;
       if (above(t, apex) > tolerance_) {
         t.alive = false;
@@ -125,7 +125,7 @@ void Quickhull::add_corner(Index seed) {
   }
   for (const Index s : seen)
     for (Index e = 0; e < 3; ++e) {
-      const Triangle& t = triangles_[s];
+      const Facet& t = triangles_[s];
       if (triangles_[t.beside[e]].alive) rim.push_back({t.corner[e], t.corner[(e + 1) % 3], t.beside[e]});
     }
   std::map<Index, Index> starting, ending;  // new triangles by the rim corner they start and end at
@@ -135,7 +135,7 @@ void Quickhull::add_corner(Index seed) {
     fresh.push_back(t);
     starting[r.from] = t, ending[r.to] = t;
     triangles_[t].beside[0] = r.beyond;
-    Triangle& beyond = triangles_[r.beyond];
+    Facet& beyond = triangles_[r.beyond];
     for (Index e = 0; e < 3; ++e)
       if (beyond.corner[e] == r.to && beyond.corner[(e + 1) % 3] == r.from) beyond.beside[e] = t;
   }

@@ -172,6 +172,10 @@ struct CornersAlong {
 /// to about 1e-4 of themselves.
 template <int D>
 [[nodiscard]] MassProperties<D> rounded_mass(const Polytope<D>& core, double radius);
+template <>
+MassProperties<2> rounded_mass(const Polytope<2>& core, double radius);
+template <>
+MassProperties<3> rounded_mass(const Polytope<3>& core, double radius);
 
 /// The corners and faces of a box with these half extents.
 [[nodiscard]] Polytope<3> box_polytope(const Vec<3>& half);

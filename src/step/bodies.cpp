@@ -119,8 +119,8 @@ void apply_fields(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
 
 template <int D>
 void write_back_bodies(Store<D>& store, ContactStage<D>& contacts) {
-  constexpr std::size_t kPart = 256;
-  contacts.solver.crew().share(contacts.bodies.size(), kPart, [&](std::size_t first, std::size_t last, std::size_t) {
+  constexpr std::size_t kBodies = 256;
+  contacts.solver.crew().share(contacts.bodies.size(), kBodies, [&](std::size_t first, std::size_t last, std::size_t) {
     write_back_bodies(store, contacts, std::max<std::size_t>(first, 1), last);
   });
   follow_roots(store);

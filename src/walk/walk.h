@@ -88,7 +88,5 @@ class Walk {
   double clearance_ = 0, level_ = 0;     // cosine of the steepest ground
 };
 
-extern template class Walk<2>;
-extern template class Walk<3>;
 
 }  // namespace colvik::world

@@ -297,7 +297,25 @@ auto Walk<D>::ground_below(double depth) const -> std::optional<Hit> {
   return hit;
 }
 
-template class Walk<2>;
-template class Walk<3>;
+template auto Walk<2>::cast(const Vec<2>& from, const Vec<2>& way) const -> Walk<2>::Hit;
+template auto Walk<3>::cast(const Vec<3>& from, const Vec<3>& way) const -> Walk<3>::Hit;
+template double Walk<2>::free_way(const Hit& hit, const Vec<2>& way, bool down) const;
+template double Walk<3>::free_way(const Hit& hit, const Vec<3>& way, bool down) const;
+template void Walk<2>::drop_one_way(const Pair<2>& p) const;
+template void Walk<3>::drop_one_way(const Pair<3>& p) const;
+template double Walk<2>::deepest() const;
+template double Walk<3>::deepest() const;
+template bool Walk<2>::push_out(int rounds);
+template bool Walk<3>::push_out(int rounds);
+template auto Walk<2>::slide(Vec<2> way, bool on_ground) -> Walk<2>::Slid;
+template auto Walk<3>::slide(Vec<3> way, bool on_ground) -> Walk<3>::Slid;
+template double Walk<2>::foot(const Vec<2>& at) const;
+template double Walk<3>::foot(const Vec<3>& at) const;
+template std::optional<Vec<2>> Walk<2>::ground_behind(const Hit& hit) const;
+template std::optional<Vec<3>> Walk<3>::ground_behind(const Hit& hit) const;
+template bool Walk<2>::climb(Vec<2>& way, Slid& slid, const Vec<2>& wall);
+template bool Walk<3>::climb(Vec<3>& way, Slid& slid, const Vec<3>& wall);
+template auto Walk<2>::ground_below(double depth) const -> std::optional<Hit>;
+template auto Walk<3>::ground_below(double depth) const -> std::optional<Hit>;
 
 }  // namespace colvik::world

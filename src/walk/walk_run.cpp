@@ -430,7 +430,43 @@ void Walk<D>::run() {
   finish();
 }
 
-template class Walk<2>;
-template class Walk<3>;
+template Walk<2>::Walk(Store<2>& store, Walkers<2>& walkers, ObjectState<2>& o, WalkerState<2>& state, const std::vector<Pair<2>*>& near);
+template Walk<3>::Walk(Store<3>& store, Walkers<3>& walkers, ObjectState<3>& o, WalkerState<3>& state, const std::vector<Pair<3>*>& near);
+template void Walk<2>::find_obstacles();
+template void Walk<3>::find_obstacles();
+template void Walk<2>::feel_zones();
+template void Walk<3>::feel_zones();
+template Vec<2> Walk<2>::way_of(const ObjectState<2>& o, const Vec<2>& point) const;
+template Vec<3> Walk<3>::way_of(const ObjectState<3>& o, const Vec<3>& point) const;
+template void Walk<2>::carry();
+template void Walk<3>::carry();
+template bool Walk<2>::dropped() const;
+template bool Walk<3>::dropped() const;
+template Vec<2> Walk<2>::ramp(const Vec<2>& wanted, double control, double time, Vec<2>& velocity) const;
+template Vec<3> Walk<3>::ramp(const Vec<3>& wanted, double control, double time, Vec<3>& velocity) const;
+template void Walk<2>::meet(const Hit& hit, const Vec<2>& velocity);
+template void Walk<3>::meet(const Hit& hit, const Vec<3>& velocity);
+template void Walk<2>::push(const Hit& hit, const Vec<2>& velocity);
+template void Walk<3>::push(const Hit& hit, const Vec<3>& velocity);
+template void Walk<2>::stand(const Hit& ground);
+template void Walk<3>::stand(const Hit& ground);
+template void Walk<2>::leave_ground();
+template void Walk<3>::leave_ground();
+template void Walk<2>::jump();
+template void Walk<3>::jump();
+template void Walk<2>::walk_on_ground(double time);
+template void Walk<3>::walk_on_ground(double time);
+template void Walk<2>::stop_at(const Hit& hit);
+template void Walk<3>::stop_at(const Hit& hit);
+template void Walk<2>::note_ground(const Hit& ground);
+template void Walk<3>::note_ground(const Hit& ground);
+template void Walk<2>::fly_through_air(double time);
+template void Walk<3>::fly_through_air(double time);
+template void Walk<2>::float_about(double time);
+template void Walk<3>::float_about(double time);
+template void Walk<2>::finish();
+template void Walk<3>::finish();
+template void Walk<2>::run();
+template void Walk<3>::run();
 
 }  // namespace colvik::world
