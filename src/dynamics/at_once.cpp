@@ -38,6 +38,10 @@ template <int D>
 AtOnce<D>::AtOnce() = default;
 template <int D>
 AtOnce<D>::~AtOnce() = default;
+template <int D>
+AtOnce<D>::AtOnce(AtOnce&&) noexcept = default;
+template <int D>
+AtOnce<D>& AtOnce<D>::operator=(AtOnce&&) noexcept = default;
 
 template <int D>
 void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed,

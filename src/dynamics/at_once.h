@@ -20,8 +20,8 @@ class AtOnce {
  public:
   AtOnce();
   ~AtOnce();
-  AtOnce(const AtOnce&) = delete;
-  AtOnce& operator=(const AtOnce&) = delete;
+  AtOnce(AtOnce&&) noexcept;
+  AtOnce& operator=(AtOnce&&) noexcept;
   /// Finds the islands among the contacts, and marks these: those that are high or have heavy on light, unless they are
   /// so wide that factors would be dear. Cost: linear in contacts and bodies, but for sorting those of such islands.
   void find(std::span<const Moving<D>> moving, std::span<Listed> listed, std::span<const Contact<D>> contacts);
