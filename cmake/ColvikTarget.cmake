@@ -31,21 +31,21 @@ function(colvik_flags target)
   endif()
 endfunction()
 
-# colvik_library(NAME): the library colvik_NAME, alias colvik::NAME. colvik_files adds its files.
+# colvik_library(NAME HEADERS...): the library colvik_NAME, alias colvik::NAME, with its public headers.
+# colvik_files adds its files.
 function(colvik_library name)
   add_library(colvik_${name})
   add_library(colvik::${name} ALIAS colvik_${name})
-  target_include_directories(colvik_${name}
-    PUBLIC
-      $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include>
-      $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>
-    PRIVATE
-      ${PROJECT_SOURCE_DIR}/src)
+  list(TRANSFORM ARGN PREPEND ${PROJECT_SOURCE_DIR}/include/colvik/ OUTPUT_VARIABLE headers)
+  target_sources(colvik_${name} PUBLIC FILE_SET HEADERS BASE_DIRS ${PROJECT_SOURCE_DIR}/include FILES ${headers})
+  target_include_directories(colvik_${name} PRIVATE ${PROJECT_SOURCE_DIR}/src)
   target_compile_features(colvik_${name} PUBLIC cxx_std_20)
   set_target_properties(colvik_${name} PROPERTIES
     EXPORT_NAME ${name}
     VERSION ${PROJECT_VERSION}
-    SOVERSION ${PROJECT_VERSION_MAJOR})
+    SOVERSION ${PROJECT_VERSION_MAJOR}
+    CXX_VISIBILITY_PRESET hidden
+    VISIBILITY_INLINES_HIDDEN ON)
   if(NOT PROJECT_IS_TOP_LEVEL)
     set_target_properties(colvik_${name} PROPERTIES EXCLUDE_FROM_ALL ON)
   endif()

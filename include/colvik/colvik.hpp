@@ -5,20 +5,16 @@
 #include <colvik/chance.hpp>
 #include <colvik/event.hpp>
 #include <colvik/expectation.hpp>
-#include <colvik/insight.hpp>
 #include <colvik/lines.hpp>
 #include <colvik/object.hpp>
-#include <colvik/picture.hpp>
 #include <colvik/pose.hpp>
 #include <colvik/query.hpp>
 #include <colvik/reaction.hpp>
 #include <colvik/result.hpp>
 #include <colvik/rules.hpp>
 #include <colvik/run.hpp>
-#include <colvik/scene.hpp>
 #include <colvik/shape.hpp>
 #include <colvik/tags.hpp>
-#include <colvik/threads.hpp>
 #include <colvik/trace.hpp>
 #include <colvik/vector.hpp>
 #include <colvik/verdict.hpp>
@@ -26,3 +22,17 @@
 #include <colvik/who.hpp>
 #include <colvik/workers.hpp>
 #include <colvik/world.hpp>
+
+// Of the other components what is installed.
+#if __has_include(<colvik/threads.hpp>)
+#include <colvik/threads.hpp>
+#endif
+#if __has_include(<colvik/scene.hpp>)
+#include <colvik/scene.hpp>
+#endif
+#if __has_include(<colvik/insight.hpp>)
+#include <colvik/insight.hpp>
+#endif
+#if __has_include(<colvik/picture.hpp>)
+#include <colvik/picture.hpp>
+#endif

@@ -1,6 +1,7 @@
 #pragma once
 /// What a step reports: touches that begin, go on and end.
 
+#include <colvik/export.hpp>
 #include <colvik/object.hpp>
 
 namespace colvik {
@@ -20,9 +21,9 @@ enum class EndCause {
   retagged,    ///< tags were changed
   run_over     ///< the run ended
 };
-[[nodiscard]] std::string_view name_of(Phase phase);
-[[nodiscard]] std::string_view name_of(Channel channel);
-[[nodiscard]] std::string_view name_of(EndCause cause);
+[[nodiscard]] COLVIK_EXPORT std::string_view name_of(Phase phase);
+[[nodiscard]] COLVIK_EXPORT std::string_view name_of(Channel channel);
+[[nodiscard]] COLVIK_EXPORT std::string_view name_of(EndCause cause);
 
 /// One touch of two objects on one channel, in one phase. The events of a step stand in a fixed
 /// order: by the two objects' order of creation, then by channel.

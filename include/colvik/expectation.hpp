@@ -1,6 +1,7 @@
 #pragma once
 /// What a run is expected to show, and whether it did.
 
+#include <colvik/export.hpp>
 #include <colvik/trace.hpp>
 
 #include <limits>
@@ -82,10 +83,10 @@ struct ExpectationResult {
 
 /// Fails when the expectation names what does not exist or asks for something impossible.
 template <int D>
-[[nodiscard]] Result<void> check_expectation(const Expectation<D>& expectation, const Trace<D>& trace);
+[[nodiscard]] COLVIK_EXPORT Result<void> check_expectation(const Expectation<D>& expectation, const Trace<D>& trace);
 
 /// Judges a trace. An expectation that check_expectation refuses counts as missed and says why.
 template <int D>
-[[nodiscard]] ExpectationResult judge(const Expectation<D>& expectation, const Trace<D>& trace);
+[[nodiscard]] COLVIK_EXPORT ExpectationResult judge(const Expectation<D>& expectation, const Trace<D>& trace);
 
 }  // namespace colvik

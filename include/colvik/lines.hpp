@@ -1,6 +1,7 @@
 #pragma once
 /// The lines of a world as it is now, for a caller's own view.
 
+#include <colvik/export.hpp>
 #include <colvik/object.hpp>
 
 namespace colvik {
@@ -25,7 +26,7 @@ struct Line {
 /// Appends the outline of a collider, on an object at `pose`, and from the middle of each one-way front a
 /// line `mark` long to its open side.
 template <int D>
-void collider_lines(const ColliderDef<D>& collider, const Pose<D>& pose, double mark, ObjectId object,
+COLVIK_EXPORT void collider_lines(const ColliderDef<D>& collider, const Pose<D>& pose, double mark, ObjectId object,
                     std::vector<Line<D>>& out);
 
 struct LineOptions {

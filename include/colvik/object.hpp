@@ -1,6 +1,7 @@
 #pragma once
 /// What a user says about an object, and what a world shows of it.
 
+#include <colvik/export.hpp>
 #include <colvik/shape.hpp>
 #include <colvik/tags.hpp>
 #include <colvik/walker.hpp>
@@ -28,7 +29,7 @@ enum class BodyKind {
   kinematic,  ///< moved by its owner (velocity, path or pose); unaffected by forces, pushes dynamic ones
   dynamic     ///< moved by gravity and contacts
 };
-[[nodiscard]] std::string_view name_of(BodyKind kind);
+[[nodiscard]] COLVIK_EXPORT std::string_view name_of(BodyKind kind);
 
 /// An empty list, as a member's default (see kZero).
 struct EmptyList {

@@ -1,6 +1,7 @@
 #pragma once
 /// Pictures of a recorded run, as PNG or SVG.
 
+#include <colvik/export.hpp>
 #include <colvik/trace.hpp>
 
 namespace colvik {
@@ -17,7 +18,7 @@ struct PictureOptions {
 /// is what to show; all there is when null. Fails on another kind of file, sizes out of range, or a
 /// path that cannot be written.
 template <int D>
-[[nodiscard]] Result<void> draw_picture(const Trace<D>& trace, const Bounds<D>* view, const std::string& path,
+[[nodiscard]] COLVIK_EXPORT Result<void> draw_picture(const Trace<D>& trace, const Bounds<D>* view, const std::string& path,
                                         const PictureOptions& options);
 
 }  // namespace colvik

@@ -1,6 +1,7 @@
 #pragma once
 /// Rotations and poses. A pose takes points of a local frame to the frame it is told in.
 
+#include <colvik/export.hpp>
 #include <colvik/vector.hpp>
 
 namespace colvik {
@@ -15,11 +16,11 @@ constexpr double degrees(double radians) { return radians * (180.0 / kPi); }
 /// that every compiler and C library gives the same bits. Absolute error below 1e-15.
 /// Source: Taylor series after reduction to [-pi/4, pi/4] in two parts (Cody and Waite, Software
 /// Manual for the Elementary Functions, 1980).
-void sine_cosine(double angle, double& sine, double& cosine);
+COLVIK_EXPORT void sine_cosine(double angle, double& sine, double& cosine);
 
 /// Angle of the point (x, y) in (-pi, pi], likewise the same bits everywhere; (0, 0) gives 0.
 /// Absolute error below 1e-14.
-double angle_of(double y, double x);
+COLVIK_EXPORT double angle_of(double y, double x);
 
 /// What makes a direction with this square of its length a unit one. Of nearly unit ones without a root.
 inline double to_unit(double square) {
@@ -65,7 +66,7 @@ class Rotation<2> {
 
 /// Turn in space, a unit quaternion.
 template <>
-class Rotation<3> {
+class COLVIK_EXPORT Rotation<3> {
  public:
   Rotation() = default;
   /// By `angle` radians about `axis` (any length but zero), right-handed.

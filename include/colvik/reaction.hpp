@@ -4,6 +4,7 @@
 ///     rules.add({.name = "collect", .self = "courier", .other = "parcel",
 ///                .effects = {effects::add("world.parcels", 1), effects::remove(Side::other)}});
 
+#include <colvik/export.hpp>
 #include <colvik/event.hpp>
 #include <colvik/who.hpp>
 
@@ -90,7 +91,7 @@ enum class State {
   mirrored,
   standing  ///< walkers: on ground
 };
-[[nodiscard]] std::string_view name_of(State state);
+[[nodiscard]] COLVIK_EXPORT std::string_view name_of(State state);
 
 /// Started when an object that matches `self` comes to be in a state, or no longer is (`leaves`).
 struct OnState {
@@ -131,7 +132,7 @@ enum class Once {
 // ---- effects ---------------------------------------------------------------------------------
 
 /// Whom an effect is done to.
-struct Target {
+struct COLVIK_EXPORT Target {
   enum class Kind { self, other, object, all };
   Kind kind = Kind::self;
   std::string who{};  ///< the object's name, without '@', or a tag query
@@ -206,79 +207,79 @@ struct Effect {
   std::uint64_t seed = 1;
   double after = 0;  ///< seconds from the start; 0: at the end of the same step
 };
-[[nodiscard]] std::string_view name_of(Effect::Kind kind);
+[[nodiscard]] COLVIK_EXPORT std::string_view name_of(Effect::Kind kind);
 
 /// The number that `damage` lowers.
 inline constexpr std::string_view kHealth = "health";
 
 namespace effects {
 /// Adds `by` to a number; whose is always said.
-[[nodiscard]] Effect add(std::string number, double by, double after = 0);
-[[nodiscard]] Effect set(std::string number, double to, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect add(std::string number, double by, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect set(std::string number, double to, double after = 0);
 /// Keeps a number from `least` to `most`.
-[[nodiscard]] Effect clamp(std::string number, double least, double most, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect clamp(std::string number, double least, double most, double after = 0);
 /// Lowers the target's "health" by `by`, not below zero. For `safe` seconds after it no damage is done to it again.
-[[nodiscard]] Effect damage(Target target, double by, double after = 0, double safe = 0);
+[[nodiscard]] COLVIK_EXPORT Effect damage(Target target, double by, double after = 0, double safe = 0);
 /// Removes the target. It is `going` from the start on: until it is gone it touches but starts nothing.
-[[nodiscard]] Effect remove(Target target, double after = 0);
-[[nodiscard]] Effect hide(Target target, double after = 0);
-[[nodiscard]] Effect show(Target target, double after = 0);
-[[nodiscard]] Effect retag(Target target, std::vector<std::string> give, std::vector<std::string> take,
+[[nodiscard]] COLVIK_EXPORT Effect remove(Target target, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect hide(Target target, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect show(Target target, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect retag(Target target, std::vector<std::string> give, std::vector<std::string> take,
                            double after = 0);
 /// No velocity, no spin, no motion.
-[[nodiscard]] Effect stop(Target target, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect stop(Target target, double after = 0);
 /// Sends a kinematic target straight to a place of the world, or after an object, at a speed; it stops there, or
 /// `within` so far of it. Takes the place of its motion.
-[[nodiscard]] Effect send(Target target, Direction place, double speed, double within = 0, double after = 0);
-[[nodiscard]] Effect send(Target target, Target to, double speed, double within = 0, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect send(Target target, Direction place, double speed, double within = 0, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect send(Target target, Target to, double speed, double within = 0, double after = 0);
 /// Turns the target's velocity round: the part along the normal of the touch, or along `axis`; only while it
 /// approaches.
-[[nodiscard]] Effect bounce(Target target, Direction axis = kZero);
+[[nodiscard]] COLVIK_EXPORT Effect bounce(Target target, Direction axis = kZero);
 /// Gives it this velocity.
-[[nodiscard]] Effect launch(Target target, Direction velocity, bool own_frame = false, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect launch(Target target, Direction velocity, bool own_frame = false, double after = 0);
 /// An impulse, mass times units per second.
-[[nodiscard]] Effect push(Target target, Direction impulse, bool own_frame = false, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect push(Target target, Direction impulse, bool own_frame = false, double after = 0);
 /// An impulse away from the other side of the touch; `by_speed`: `strength` for each unit per second of the touch,
 /// at least `least`.
-[[nodiscard]] Effect push_away(Target target, double strength, bool by_speed = false, double least = 0);
+[[nodiscard]] COLVIK_EXPORT Effect push_away(Target target, double strength, bool by_speed = false, double least = 0);
 /// To a place of the world. It keeps its velocity.
-[[nodiscard]] Effect teleport(Target target, Direction place, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect teleport(Target target, Direction place, double after = 0);
 /// To an object, or a spot of it; `turned`: with its rotation, and the velocity turned alike.
-[[nodiscard]] Effect teleport(Target target, Target to, std::string spot, bool turned = false, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect teleport(Target target, Target to, std::string spot, bool turned = false, double after = 0);
 /// A new object of a declared kind, at a place of the world.
-[[nodiscard]] Effect spawn(std::string kind, Direction place, Direction velocity = kZero, double after = 0,
+[[nodiscard]] COLVIK_EXPORT Effect spawn(std::string kind, Direction place, Direction velocity = kZero, double after = 0,
                            Direction spin = kZero);
 /// The same at a spot ("" for its origin) of an object, or `offset` from there; offset and velocity in its own frame.
-[[nodiscard]] Effect spawn_at(std::string kind, Target of, std::string spot, Direction offset = kZero,
+[[nodiscard]] COLVIK_EXPORT Effect spawn_at(std::string kind, Target of, std::string spot, Direction offset = kZero,
                               Direction velocity = kZero, double after = 0, Direction spin = kZero);
 /// The same anywhere in a region, by chance; the same in each run.
-[[nodiscard]] Effect spawn_in(std::string kind, const Bounds<3>& region, std::uint64_t seed = 1, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect spawn_in(std::string kind, const Bounds<3>& region, std::uint64_t seed = 1, double after = 0);
 /// From now on the target rides with `to`: as it lies to it now, or, with a spot, there; the nth one that this effect
 /// gave to `to` n times `step` further, in its frame.
-[[nodiscard]] Effect attach(Target target, Target to, std::string spot = "", Direction step = kZero, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect attach(Target target, Target to, std::string spot = "", Direction step = kZero, double after = 0);
 /// On its own again, with the velocity it has.
-[[nodiscard]] Effect detach(Target target, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect detach(Target target, double after = 0);
 /// Detaches what was attached last, or all that was attached, to the target by effects.
-[[nodiscard]] Effect drop_last(Target target, double after = 0);
-[[nodiscard]] Effect drop_all(Target target, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect drop_last(Target target, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect drop_all(Target target, double after = 0);
 /// The target and `whom` do not meet: for so many seconds, until they no longer touch, or (neither) for good.
-[[nodiscard]] Effect except(Target target, Target whom, double seconds = 0, bool until_apart = false, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect except(Target target, Target whom, double seconds = 0, bool until_apart = false, double after = 0);
 /// Switches a collider, or the target's motion, which then goes on from where it was.
-[[nodiscard]] Effect switch_collider(Target target, std::size_t collider, bool on, double after = 0);
-[[nodiscard]] Effect switch_motion(Target target, bool on, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect switch_collider(Target target, std::size_t collider, bool on, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect switch_motion(Target target, bool on, double after = 0);
 /// Scales gravity for the target: 0 floats.
-[[nodiscard]] Effect weigh(Target target, double scale, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect weigh(Target target, double scale, double after = 0);
 /// Turns it round to face the other way, or as it was first. Own-frame directions are mirrored with it.
-[[nodiscard]] Effect mirror(Target target, bool back = false, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect mirror(Target target, bool back = false, double after = 0);
 /// Lets it fall through the one-way surfaces it stands on.
-[[nodiscard]] Effect drop_through(Target target, double after = 0);
-[[nodiscard]] Effect switch_reaction(std::string reaction, bool on, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect drop_through(Target target, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect switch_reaction(std::string reaction, bool on, double after = 0);
 /// Starts the reactions that wait for it, in the next step.
-[[nodiscard]] Effect cue(std::string name, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect cue(std::string name, double after = 0);
 /// The run begins again: see Rules::wants_restart.
-[[nodiscard]] Effect restart(double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect restart(double after = 0);
 /// Ends the run with an outcome; the first one counts.
-[[nodiscard]] Effect finish(std::string outcome, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect finish(std::string outcome, double after = 0);
 }  // namespace effects
 
 // ---- reactions -------------------------------------------------------------------------------

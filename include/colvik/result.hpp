@@ -1,6 +1,8 @@
 #pragma once
 /// Errors as values: bad input is told, never thrown at or hidden from the caller.
 
+#include <colvik/export.hpp>
+
 #include <optional>
 #include <stdexcept>
 #include <string>
@@ -23,7 +25,7 @@ struct Error {
 };
 
 /// Thrown by Result::value() when there is an error: the caller did not look.
-class UncheckedError : public std::runtime_error {
+class COLVIK_EXPORT UncheckedError : public std::runtime_error {
  public:
   explicit UncheckedError(const Error& error) : std::runtime_error(error.message()) {}
 };

@@ -1,6 +1,7 @@
 #pragma once
 /// The reactions of a world.
 
+#include <colvik/export.hpp>
 #include <colvik/reaction.hpp>
 #include <colvik/world.hpp>
 
@@ -34,7 +35,7 @@ struct Withheld {
 /// remove is `going`, and starts nothing more but the other reactions to that very touch, so that both
 /// sides see the hit and nothing is taken twice.
 template <int D>
-class Rules {
+class COLVIK_EXPORT Rules {
  public:
   /// The world must outlive the rules.
   explicit Rules(World<D>& world);

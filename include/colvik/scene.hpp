@@ -5,6 +5,7 @@
 ///     if (!loaded.ok()) ... loaded.problems ...
 ///     std::visit([](auto& scene) { auto run = start_run(scene); run->run_for(scene.length); }, *loaded.scene);
 
+#include <colvik/export.hpp>
 #include <colvik/run.hpp>
 
 #include <map>
@@ -12,7 +13,7 @@
 namespace colvik {
 
 /// Something wrong in a file: "file:line:column: what; accepted".
-struct Problem {
+struct COLVIK_EXPORT Problem {
   Place place;
   std::string what, accepted;
   [[nodiscard]] std::string message() const;
@@ -52,15 +53,15 @@ struct LoadedScene {
 using Setting = std::pair<std::string, std::string>;
 
 /// Reads a scene from a file. Safe on hostile input. Reports as many problems as it finds.
-[[nodiscard]] LoadedScene load_scene(const std::string& path, std::span<const Setting> settings = {});
+[[nodiscard]] COLVIK_EXPORT LoadedScene load_scene(const std::string& path, std::span<const Setting> settings = {});
 /// The same from text; `name` stands for the file in messages, and pictures are looked up beside it.
-[[nodiscard]] LoadedScene read_scene(std::string_view text, const std::string& name,
+[[nodiscard]] COLVIK_EXPORT LoadedScene read_scene(std::string_view text, const std::string& name,
                                      std::span<const Setting> settings = {});
 
 /// A run with all that the scene says, before its first step. Throws UncheckedError for a scene that
 /// did not come from load_scene and cannot be used.
 template <int D>
-[[nodiscard]] std::unique_ptr<Run<D>> start_run(const Scene<D>& scene);
+[[nodiscard]] COLVIK_EXPORT std::unique_ptr<Run<D>> start_run(const Scene<D>& scene);
 
 /// A value of a kind, and where it comes from.
 struct ResolvedValue {
@@ -71,13 +72,13 @@ struct ResolvedValue {
   std::string replaces;  ///< what it takes the place of; "" if nothing
 };
 /// A kind of a scene file with all that it inherits, nearest first. Fails on an unknown kind and on circles.
-[[nodiscard]] Result<std::vector<ResolvedValue>> resolve_kind(const std::string& path, const std::string& kind);
+[[nodiscard]] COLVIK_EXPORT Result<std::vector<ResolvedValue>> resolve_kind(const std::string& path, const std::string& kind);
 
 /// A key that scene files may use.
 struct SceneKey {
   std::string_view section, name, type, meaning;
 };
 /// All of them, by section; the reader accepts no others.
-[[nodiscard]] std::span<const SceneKey> scene_keys();
+[[nodiscard]] COLVIK_EXPORT std::span<const SceneKey> scene_keys();
 
 }  // namespace colvik

@@ -4,6 +4,7 @@
 /// A ball, box, capsule, cylinder and cone is centred on the origin of its collider, the long axis of
 /// the last three along y. A segment, polygon and hull lies where its points say.
 
+#include <colvik/export.hpp>
 #include <colvik/pose.hpp>
 #include <colvik/result.hpp>
 
@@ -70,36 +71,36 @@ template <int D>
 [[nodiscard]] constexpr bool is_scenery(ShapeKind kind) { return kind >= ShapeKind::polyline; }
 
 /// Disc of the given diameter.
-[[nodiscard]] Shape<2> circle(double diameter);
+[[nodiscard]] COLVIK_EXPORT Shape<2> circle(double diameter);
 /// Ball of the given diameter.
-[[nodiscard]] Shape<3> sphere(double diameter);
+[[nodiscard]] COLVIK_EXPORT Shape<3> sphere(double diameter);
 /// Box of the given width and height (and depth).
-[[nodiscard]] Shape<2> box(double width, double height);
-[[nodiscard]] Shape<3> box(double width, double height, double depth);
+[[nodiscard]] COLVIK_EXPORT Shape<2> box(double width, double height);
+[[nodiscard]] COLVIK_EXPORT Shape<3> box(double width, double height, double depth);
 /// Stadium (2D) or pill (3D) of the given width, and height with both round ends; height >= width.
 template <int D>
-[[nodiscard]] Shape<D> capsule(double width, double height);
+[[nodiscard]] COLVIK_EXPORT Shape<D> capsule(double width, double height);
 /// Cylinder of the given diameter and height.
-[[nodiscard]] Shape<3> cylinder(double diameter, double height);
+[[nodiscard]] COLVIK_EXPORT Shape<3> cylinder(double diameter, double height);
 /// Cone with its tip up: `diameter` of the base, `height` from base to tip; half of it above the origin.
-[[nodiscard]] Shape<3> cone(double diameter, double height);
+[[nodiscard]] COLVIK_EXPORT Shape<3> cone(double diameter, double height);
 
 /// What a maker mended, in plain words ("corner 3 repeats corner 2 and was left out").
 using Mended = std::vector<std::string>;
 
 /// Line from one point to another. It has no mass unless rounded. Fails when the two are the same.
 template <int D>
-[[nodiscard]] Result<Shape<D>> segment(const Vec<D>& from, const Vec<D>& to);
+[[nodiscard]] COLVIK_EXPORT Result<Shape<D>> segment(const Vec<D>& from, const Vec<D>& to);
 /// Convex polygon of 3 to 64 corners. Clockwise corners are turned round, repeated ones and those on
 /// the line between their neighbours left out, and `mended` told. Fails, naming the corner, on values
 /// that are not finite, all corners on a line, crossing sides, and corners that bend inward.
-[[nodiscard]] Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended = nullptr);
+[[nodiscard]] COLVIK_EXPORT Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended = nullptr);
 /// Convex hull of a cloud, of at most `budget` corners (4 to 256), the outermost first, so that a
 /// smaller budget gives a smaller hull. Fails on a cloud that is empty, not finite or flat.
-[[nodiscard]] Result<Shape<3>> hull(std::span<const Vec<3>> cloud, std::size_t budget = 64);
+[[nodiscard]] COLVIK_EXPORT Result<Shape<3>> hull(std::span<const Vec<3>> cloud, std::size_t budget = 64);
 /// The body between slabs around a cloud: along each of 3 (a box), 7 (with the corners cut) or 13
 /// (with the edges cut too) fixed directions it reaches as far as the cloud. Encloses the cloud.
-[[nodiscard]] Result<Shape<3>> slabs(std::span<const Vec<3>> cloud, int directions = 13);
+[[nodiscard]] COLVIK_EXPORT Result<Shape<3>> slabs(std::span<const Vec<3>> cloud, int directions = 13);
 
 /// A shape in another's frame.
 template <int D>
@@ -110,28 +111,28 @@ struct Placed {
 };
 /// Several shapes as one. Fails on none, and on children that are scenery.
 template <int D>
-[[nodiscard]] Result<Shape<D>> compound(std::span<const Placed<D>> children);
+[[nodiscard]] COLVIK_EXPORT Result<Shape<D>> compound(std::span<const Placed<D>> children);
 /// The convex shapes a compound is made of; of other shapes none.
 template <int D>
-[[nodiscard]] std::vector<Placed<D>> convex_children(const Shape<D>& compound);
+[[nodiscard]] COLVIK_EXPORT std::vector<Placed<D>> convex_children(const Shape<D>& compound);
 /// Any outline without crossings, with holes: split into few convex parts. Repeated corners are left
 /// out, loops turned the right way round, and `mended` told. Fails, naming loop and corner, on crossing
 /// sides, holes outside, values that are not finite, and more than 2000 corners.
-[[nodiscard]] Result<Shape<2>> outlined(std::span<const Vec<2>> corners,
+[[nodiscard]] COLVIK_EXPORT Result<Shape<2>> outlined(std::span<const Vec<2>> corners,
                                         std::span<const std::vector<Vec<2>>> holes = {}, Mended* mended = nullptr);
 struct PolylineOptions {
   bool closed = false;     ///< the last point is joined to the first
   bool two_sided = false;  ///< otherwise solid from its left only, seen from the first point to the last
 };
 /// Line through points, smooth: nothing that slides along it feels its inner points. No mass.
-[[nodiscard]] Result<Shape<2>> polyline(std::span<const Vec<2>> points, const PolylineOptions& options = {},
+[[nodiscard]] COLVIK_EXPORT Result<Shape<2>> polyline(std::span<const Vec<2>> points, const PolylineOptions& options = {},
                                         Mended* mended = nullptr);
 /// Cells of `cell` size as drawn, top row first, the lower left corner of the grid at the origin:
 /// '#' solid, '.' or ' ' empty, '/' and '\\' slopes solid beneath, '-' solid at its top for what comes
 /// from above. One collider, smooth along its surface. No mass. `with_tile` gives a copy with one cell
 /// changed (columns count from the left, rows from the bottom, from 0).
-[[nodiscard]] Result<Shape<2>> tiles(std::span<const std::string> rows, const Vec<2>& cell);
-[[nodiscard]] Result<Shape<2>> with_tile(const Shape<2>& tiles, int column, int row, char what);
+[[nodiscard]] COLVIK_EXPORT Result<Shape<2>> tiles(std::span<const std::string> rows, const Vec<2>& cell);
+[[nodiscard]] COLVIK_EXPORT Result<Shape<2>> with_tile(const Shape<2>& tiles, int column, int row, char what);
 /// Everything on and below y = 0 of its own frame, without end. No mass.
 template <int D>
 [[nodiscard]] Shape<D> half_space() {
@@ -143,23 +144,23 @@ template <int D>
 /// unless two-sided, smooth over its inner edges. No mass. Triangles without an area are left out and
 /// points at the same place are joined, and `mended` told. Fails, naming the triangle, on indices out of
 /// range, and on values that are not finite.
-[[nodiscard]] Result<Shape<3>> mesh(std::span<const Vec<3>> points,
+[[nodiscard]] COLVIK_EXPORT Result<Shape<3>> mesh(std::span<const Vec<3>> points,
                                     std::span<const std::array<std::uint32_t, 3>> triangles, bool two_sided = false,
                                     Mended* mended = nullptr);
 /// Heights (y) over a grid: columns along x, rows along z, `cell` the distances between; the first
 /// height at the origin, then along x. Solid from above, smooth. No mass.
-[[nodiscard]] Result<Shape<3>> heights(int columns, int rows, const Vec<2>& cell, std::span<const double> heights);
+[[nodiscard]] COLVIK_EXPORT Result<Shape<3>> heights(int columns, int rows, const Vec<2>& cell, std::span<const double> heights);
 
 /// The shape with all its lengths times `by`, about its own origin. Requires: by > 0.
 template <int D>
-[[nodiscard]] Shape<D> scaled(const Shape<D>& shape, double by);
+[[nodiscard]] COLVIK_EXPORT Shape<D> scaled(const Shape<D>& shape, double by);
 
 /// The shape as in a mirror across its y axis (3D: the plane of y and z). Fails on tile grids, meshes and height
 /// fields.
 template <int D>
-[[nodiscard]] Result<Shape<D>> mirrored(const Shape<D>& shape);
-[[nodiscard]] Rotation<2> mirrored(const Rotation<2>& turned);
-[[nodiscard]] Rotation<3> mirrored(const Rotation<3>& turned);
+[[nodiscard]] COLVIK_EXPORT Result<Shape<D>> mirrored(const Shape<D>& shape);
+[[nodiscard]] COLVIK_EXPORT Rotation<2> mirrored(const Rotation<2>& turned);
+[[nodiscard]] COLVIK_EXPORT Rotation<3> mirrored(const Rotation<3>& turned);
 
 /// The shape grown by `by` on all sides, its corners and edges round. Requires: convex, by >= 0.
 template <int D>
@@ -170,7 +171,7 @@ template <int D>
 
 /// Name of the kind as scene files spell it: a ball is "circle" in 2D and "sphere" in 3D.
 template <int D>
-[[nodiscard]] std::string_view shape_name(ShapeKind kind);
+[[nodiscard]] COLVIK_EXPORT std::string_view shape_name(ShapeKind kind);
 
 /// Largest and smallest size accepted, in metres.
 inline constexpr double kSmallestSize = 1e-5, kLargestSize = 1e7;
@@ -178,7 +179,7 @@ inline constexpr double kSmallestSize = 1e-5, kLargestSize = 1e7;
 /// Fails on NaN, infinite, zero, negative or absurd sizes and on a capsule lower than wide.
 /// `metre` is the number of user's units in a metre.
 template <int D>
-[[nodiscard]] Result<void> check_shape(const Shape<D>& shape, double metre);
+[[nodiscard]] COLVIK_EXPORT Result<void> check_shape(const Shape<D>& shape, double metre);
 
 /// Area (2D) or volume (3D), centre, and moment of inertia about it, for a density of one.
 template <int D>
@@ -191,17 +192,17 @@ struct MassProperties {
 /// integrated to 1e-4 of themselves. Source: any table of moments of inertia; polygons and hulls are
 /// sums of simplices.
 template <int D>
-[[nodiscard]] MassProperties<D> mass_properties(const Shape<D>& shape);
+[[nodiscard]] COLVIK_EXPORT MassProperties<D> mass_properties(const Shape<D>& shape);
 
 /// The tightest axis-aligned bounds of the shape at `pose`.
 template <int D>
-[[nodiscard]] Bounds<D> bounds(const Shape<D>& shape, const Pose<D>& pose);
+[[nodiscard]] COLVIK_EXPORT Bounds<D> bounds(const Shape<D>& shape, const Pose<D>& pose);
 
 /// The lines of a shape in its own frame. Round parts are short chords (32 to a full turn); loops end
 /// with their first point. A half-space is drawn 1000 long.
-[[nodiscard]] std::vector<std::vector<Vec<2>>> outlines(const Shape<2>& shape);
+[[nodiscard]] COLVIK_EXPORT std::vector<std::vector<Vec<2>>> outlines(const Shape<2>& shape);
 /// Convex closed loops that together cover the inside of a shape; none for what has no inside.
-[[nodiscard]] std::vector<std::vector<Vec<2>>> fills(const Shape<2>& shape);
+[[nodiscard]] COLVIK_EXPORT std::vector<std::vector<Vec<2>>> fills(const Shape<2>& shape);
 
 /// The edges of a 3D shape and, where it is round, its rings, as line segments in its
 /// own frame, each with the directions of the surface on both sides (for telling hidden lines).
@@ -209,6 +210,12 @@ struct Edge3 {
   Vec<3> from, to;
   Vec<3> side_a, side_b;
 };
-[[nodiscard]] std::vector<Edge3> edges(const Shape<3>& shape);
+[[nodiscard]] COLVIK_EXPORT std::vector<Edge3> edges(const Shape<3>& shape);
+
+/// Gap between two shapes at these poses; below 0: minus the depth. Of those further apart than `beyond`, some gap
+/// above it. Surfaces (segments, meshes) have no inside. O(1) for convex shapes.
+template <int D>
+[[nodiscard]] COLVIK_EXPORT double gap_between(const Shape<D>& a, const Pose<D>& at_a, const Shape<D>& b, const Pose<D>& at_b,
+                                 double beyond);
 
 }  // namespace colvik

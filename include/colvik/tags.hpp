@@ -9,6 +9,7 @@
 /// A query is built from tag names with `!` (not), `&` (and), `|` (or) and parentheses, in that
 /// order of binding; `any` means everything, `none` means nothing.
 
+#include <colvik/export.hpp>
 #include <colvik/result.hpp>
 
 #include <cstdint>
@@ -26,7 +27,7 @@ struct Tag {
 };
 
 /// Any number of tags. Takes memory of its own only beyond the first 64 declared.
-class TagSet {
+class COLVIK_EXPORT TagSet {
  public:
   void insert(Tag tag);
   void erase(Tag tag);
@@ -44,21 +45,21 @@ class TagSet {
 
  private:
   std::uint64_t first_ = 0;
-  std::vector<std::uint64_t> more_;  // no trailing zero words, so that equal sets are equal
+  std::vector<std::uint64_t> more_{};  // no trailing zero words, so that equal sets are equal
 };
 
 /// The nearest of `names` to `name`, ignoring case first, then by edit distance; "" if none is near.
-[[nodiscard]] std::string nearest_name(std::string_view name, std::span<const std::string> names);
+[[nodiscard]] COLVIK_EXPORT std::string nearest_name(std::string_view name, std::span<const std::string> names);
 /// What to offer instead of an unknown `name`: "did you mean 'NEAR'?" with the nearest name, written
 /// with `prefix` before it, or `otherwise` if none is near.
-[[nodiscard]] std::string suggestion(std::string_view name, std::span<const std::string> names, std::string otherwise,
+[[nodiscard]] COLVIK_EXPORT std::string suggestion(std::string_view name, std::span<const std::string> names, std::string otherwise,
                                      std::string_view prefix = "");
 
 /// Whether `name` can name a tag, number, object or reaction: letters, digits, and - _ . inside.
-[[nodiscard]] bool is_plain_name(std::string_view name);
+[[nodiscard]] COLVIK_EXPORT bool is_plain_name(std::string_view name);
 
 /// The tags of a world, each declared once.
-class Tags {
+class COLVIK_EXPORT Tags {
  public:
   /// Fails on an empty or malformed name, a reserved word (any, none) or a second declaration.
   Result<Tag> declare(std::string_view name, std::string_view meaning = {});
@@ -77,7 +78,7 @@ class Tags {
 };
 
 /// A compiled boolean expression over tags. The default value matches everything.
-class TagQuery {
+class COLVIK_EXPORT TagQuery {
  public:
   TagQuery() = default;
   /// Fails on a syntax error (with the column) or an undeclared tag (with the nearest declared one).

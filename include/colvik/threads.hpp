@@ -1,6 +1,7 @@
 #pragma once
 /// Threads for callers who have none of their own (library colvik::threads).
 
+#include <colvik/export.hpp>
 #include <colvik/workers.hpp>
 
 #include <memory>
@@ -9,7 +10,7 @@ namespace colvik {
 
 /// Starts count - 1 threads, which end with it. Between two runs each looks out for the next for a moment,
 /// then sleeps. One thread at a time may call run().
-class Threads final : public Workers {
+class COLVIK_EXPORT Threads final : public Workers {
  public:
   /// 0: as many as the machine can run at once. No more than 256.
   explicit Threads(std::size_t count = 0);

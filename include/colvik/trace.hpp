@@ -1,6 +1,7 @@
 #pragma once
 /// What happened in a run. Logs, expectations and pictures read the trace, never the world.
 
+#include <colvik/export.hpp>
 #include <colvik/rules.hpp>
 
 #include <map>
@@ -59,10 +60,10 @@ struct TraceWithheld {
 
 /// Hash over a world and its rules: equal hashes, equal runs from here on. Cost: proportional to what there is.
 template <int D>
-[[nodiscard]] std::uint64_t state_hash(const World<D>& world, const Rules<D>& rules);
+[[nodiscard]] COLVIK_EXPORT std::uint64_t state_hash(const World<D>& world, const Rules<D>& rules);
 
 template <int D>
-class Trace {
+class COLVIK_EXPORT Trace {
  public:
   /// Notes what is there before the first step.
   void start(const World<D>& world, const Rules<D>& rules);

@@ -1,6 +1,7 @@
 #pragma once
 /// Whether two colliders may meet, and which rule said so.
 
+#include <colvik/export.hpp>
 #include <colvik/event.hpp>
 
 namespace colvik {
@@ -37,10 +38,10 @@ struct Party {
 };
 
 /// The one place where that is decided: the step, expectations and explanations all ask it.
-[[nodiscard]] Verdict decide(const Party& first, const Party& second);
+[[nodiscard]] COLVIK_EXPORT Verdict decide(const Party& first, const Party& second);
 
 /// "meets 'courier', but courier has: robot"; `first` and `second` name the two.
-[[nodiscard]] std::string explain(const Verdict& verdict, const Party& first, std::string_view first_name,
+[[nodiscard]] COLVIK_EXPORT std::string explain(const Verdict& verdict, const Party& first, std::string_view first_name,
                                   const Party& second, std::string_view second_name, const Tags& tags);
 
 }  // namespace colvik

@@ -13,6 +13,7 @@
 /// it is carried by what is beneath: zones whose field carries. Lengths are in the user's units; where a member says
 /// metres, its default is that many metres of the world.
 
+#include <colvik/export.hpp>
 #include <colvik/pose.hpp>
 
 #include <cstdint>
@@ -62,10 +63,10 @@ struct TimedWish {
 
 /// Where a touch of a walker is, told from its up.
 enum class WalkSide { beneath, beside, above };
-[[nodiscard]] std::string_view name_of(WalkSide side);
+[[nodiscard]] COLVIK_EXPORT std::string_view name_of(WalkSide side);
 
 /// The speed that reaches a height, or that comes back down after a time. Source: s = v^2 / 2g, t = 2v / g.
-[[nodiscard]] double jump_speed(double height, double gravity);
-[[nodiscard]] double jump_speed_of_time(double seconds, double gravity);
+[[nodiscard]] COLVIK_EXPORT double jump_speed(double height, double gravity);
+[[nodiscard]] COLVIK_EXPORT double jump_speed_of_time(double seconds, double gravity);
 
 }  // namespace colvik

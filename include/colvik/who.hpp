@@ -1,11 +1,12 @@
 #pragma once
 /// Who is meant: a tag query ("parcel & !fragile"), or one object by name ("@stamp-parcel").
 
+#include <colvik/export.hpp>
 #include <colvik/object.hpp>
 
 namespace colvik {
 
-class Who {
+class COLVIK_EXPORT Who {
  public:
   /// Everyone.
   Who() = default;

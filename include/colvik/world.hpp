@@ -15,6 +15,7 @@
 /// One thread at a time may use a world, which may have others help it (work_with). The same calls give the same bits
 /// on every machine.
 
+#include <colvik/export.hpp>
 #include <colvik/event.hpp>
 #include <colvik/lines.hpp>
 #include <colvik/query.hpp>
@@ -29,7 +30,7 @@ namespace colvik {
 
 /// How two materials' values make the value of a contact.
 enum class Mixing { geometric_mean, mean, smaller, larger, product };
-[[nodiscard]] std::string_view name_of(Mixing mixing);
+[[nodiscard]] COLVIK_EXPORT std::string_view name_of(Mixing mixing);
 
 /// What becomes of objects that left the world's bounds. All of them are counted.
 enum class Leaving { kept, removed };
@@ -49,7 +50,11 @@ struct WorldSettings {
 };
 /// Fails on what no world can run with.
 template <int D>
-[[nodiscard]] Result<void> check_settings(const WorldSettings<D>& settings);
+[[nodiscard]] COLVIK_EXPORT Result<void> check_settings(const WorldSettings<D>& settings);
+
+/// Fails on a motion that no object can follow; `metre` as in WorldSettings.
+template <int D>
+[[nodiscard]] COLVIK_EXPORT Result<void> check_motion(const Motion<D>& motion, double metre);
 
 /// How long two objects do not meet.
 struct Exception {
@@ -75,7 +80,7 @@ class Walk;
 }
 
 template <int D>
-class World {
+class COLVIK_EXPORT World {
  public:
   using Listener = std::function<void(World&, std::span<const Event<D>>)>;
 

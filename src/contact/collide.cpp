@@ -344,3 +344,14 @@ template void collide(const Shape<3>&, const Shape<3>&, const Pose<3>&, double, 
                       Start<3>*, Separation<3>*);
 
 }  // namespace colvik::contact
+
+namespace colvik {
+
+template <int D>
+double gap_between(const Shape<D>& a, const Pose<D>& at_a, const Shape<D>& b, const Pose<D>& at_b, double beyond) {
+  return contact::nearest(a, b, at_a.relative(at_b), beyond).gap;
+}
+template double gap_between(const Shape<2>&, const Pose<2>&, const Shape<2>&, const Pose<2>&, double);
+template double gap_between(const Shape<3>&, const Pose<3>&, const Shape<3>&, const Pose<3>&, double);
+
+}  // namespace colvik

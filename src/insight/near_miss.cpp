@@ -4,7 +4,6 @@
 
 #include <algorithm>
 
-#include "contact/collide.h"
 
 namespace colvik {
 namespace {
@@ -54,8 +53,8 @@ Nearest nearest_approach(const Trace<D>& trace, std::uint32_t a, std::uint32_t b
         first.active = second.active = true;
         if (!decide(first, second).meet) continue;
         const ColliderDef<D>&ca = oa.colliders[i], &cb = ob.colliders[j];
-        const Pose<D> relative = Pose<D>{ca.at, ca.turned}.relative(pa->relative(*pb) * Pose<D>{cb.at, cb.turned});
-        const double gap = contact::nearest(ca.shape, cb.shape, relative, best.gap).gap;
+        const Pose<D> other = pa->relative(*pb) * Pose<D>{cb.at, cb.turned};
+        const double gap = gap_between(ca.shape, Pose<D>{ca.at, ca.turned}, cb.shape, other, best.gap);
         if (gap < best.gap) best = {gap, step};
       }
   }

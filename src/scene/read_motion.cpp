@@ -2,7 +2,6 @@
 #include <fmt/format.h>
 
 #include "scene/scene_reader.h"
-#include "store/checks.h"
 
 namespace colvik::scene {
 
@@ -105,7 +104,7 @@ void SceneReader<D>::read_motion(const Section& s, ObjectDef<D>& def) {
                  : key == "velocities" ? read_velocities(s)
                  : key == "circling"   ? read_circling(s)
                                        : read_approach(s);
-    if (auto good = world::check_motion<D>(def.motion, scene_.world.metre);
+    if (auto good = check_motion<D>(def.motion, scene_.world.metre);
         !good && !context_.reported_at(*s.find(key)))
       context_.report(*s.find(key), fmt::format("{} {}", good.error().where, good.error().what), good.error().accepted);
     if (const auto* path = std::get_if<Path<D>>(&def.motion); path != nullptr && !path->points.empty()) {

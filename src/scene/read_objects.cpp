@@ -4,7 +4,6 @@
 #include <filesystem>
 
 #include "scene/scene_reader.h"
-#include "store/checks.h"
 
 namespace colvik::scene {
 

@@ -28,8 +28,6 @@ Result<void> check_settings(const WorldSettings<D>& s) {
 template Result<void> check_settings(const WorldSettings<2>&);
 template Result<void> check_settings(const WorldSettings<3>&);
 
-namespace world {
-
 template <int D>
 Result<void> check_motion(const Motion<D>& motion, double metre) {
   const auto check_times = [](const auto& points, std::string_view what) -> Result<void> {
@@ -47,28 +45,33 @@ Result<void> check_motion(const Motion<D>& motion, double metre) {
   if (const auto* path = std::get_if<Path<D>>(&motion)) {
     if (auto times = check_times(path->points, "path"); !times) return times;
     for (const Waypoint<D>& w : path->points)
-      if (!within(w.to, kFurthest * metre))
-        return Error{"path", text(w.to) + " is out of range", "finite positions up to 1e9 metres"};
+      if (!world::within(w.to, world::kFurthest * metre))
+        return Error{"path", world::text(w.to) + " is out of range", "finite positions up to 1e9 metres"};
     if (path->loop && (path->points.size() < 2 || path->points.front().to != path->points.back().to))
       return Error{"path", "is a loop that does not come back", "a last waypoint where the first one is"};
   } else if (const auto* steps = std::get_if<std::vector<VelocityFrom<D>>>(&motion)) {
     if (auto times = check_times(*steps, "velocities"); !times) return times;
     for (const VelocityFrom<D>& v : *steps)
-      if (!within(v.velocity, kFastest * metre) || !within(v.spin, kFastest))
-        return Error{"velocities", text(v.velocity) + " is out of range", "finite speeds up to 1e6 metres per second"};
+      if (!world::within(v.velocity, world::kFastest * metre) || !world::within(v.spin, world::kFastest))
+        return Error{"velocities", world::text(v.velocity) + " is out of range", "finite speeds up to 1e6 metres per second"};
   } else if (const auto* circle = std::get_if<Circling<D>>(&motion)) {
-    if (!within(circle->centre, kFurthest * metre) || !within(circle->rate, kFastest))
+    if (!world::within(circle->centre, world::kFurthest * metre) || !world::within(circle->rate, world::kFastest))
       return Error{"circling", "is out of range", "a finite centre and rate"};
   } else if (const auto* approach = std::get_if<Approach<D>>(&motion)) {
-    if (!within(approach->place, kFurthest * metre))
-      return Error{"approach", text(approach->place) + " is out of range", "finite positions up to 1e9 metres"};
-    if (!(approach->speed > 0 && approach->speed <= kFastest * metre))
+    if (!world::within(approach->place, world::kFurthest * metre))
+      return Error{"approach", world::text(approach->place) + " is out of range", "finite positions up to 1e9 metres"};
+    if (!(approach->speed > 0 && approach->speed <= world::kFastest * metre))
       return Error{"approach", fmt::format("speed {} is not usable", approach->speed), "a number above 0"};
-    if (!(approach->within >= 0 && approach->within <= kFurthest * metre))
+    if (!(approach->within >= 0 && approach->within <= world::kFurthest * metre))
       return Error{"approach", fmt::format("within {} is not usable", approach->within), "a number from 0 up"};
   }
   return {};
 }
+template Result<void> check_motion(const Motion<2>&, double);
+template Result<void> check_motion(const Motion<3>&, double);
+
+namespace world {
+
 
 namespace {
 
@@ -299,8 +302,6 @@ Result<void> check_object(const ObjectDef<D>& def, const WorldSettings<D>& setti
 
 template Result<void> check_colliders(const std::vector<ColliderDef<2>>&, BodyKind, bool, double);
 template Result<void> check_colliders(const std::vector<ColliderDef<3>>&, BodyKind, bool, double);
-template Result<void> check_motion(const Motion<2>&, double);
-template Result<void> check_motion(const Motion<3>&, double);
 template Result<void> check_object(const ObjectDef<2>&, const WorldSettings<2>&);
 template Result<void> check_object(const ObjectDef<3>&, const WorldSettings<3>&);
 

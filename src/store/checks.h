@@ -33,7 +33,5 @@ template <int D>
 template <int D>
 [[nodiscard]] Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyKind body, bool has_mass,
                                            double metre);
-template <int D>
-[[nodiscard]] Result<void> check_motion(const Motion<D>& motion, double metre);
 
 }  // namespace colvik::world

@@ -209,7 +209,7 @@ bool World<D>::stop(ObjectId id) {
 
 template <int D>
 bool World<D>::set_motion(ObjectId id, const Motion<D>& motion) {
-  if (!world::check_motion(motion, impl_->store.settings.metre)) return false;
+  if (!check_motion(motion, impl_->store.settings.metre)) return false;
   if (alive(id) && object(id).body != BodyKind::kinematic) return false;
   return impl_->change(id, [this, motion](world::ObjectState<D>& o) {
     if (o.resting != world::kAwake) world::wake_groups(*impl_, std::array{o.resting});

@@ -83,6 +83,10 @@ struct AuditOptions {
 void add_audit(CLI::App& app, AuditOptions& options);
 int audit_log(const AuditOptions& options, std::ostream& out, std::ostream& err);
 
+// For man and for bash, from what --help says.
+void print_manual(const CLI::App& app, std::ostream& out);
+void print_completion(const CLI::App& app, std::ostream& out);
+
 // Adds --set NAME=VALUE, which every command has.
 void add_settings(CLI::App& command, std::vector<std::string>& settings);
 

@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <iostream>
+#include <string_view>
 
 #include "commands.h"
 
@@ -31,6 +32,15 @@ int main(int argc, char** argv) {
   add_compare(app, compare_options);
   add_audit(app, audit_options);
   const CLI::App* query_command = add_query(app, query_options);
+  // For the installation, so not in --help.
+  if (argc == 2 && std::string_view(argv[1]) == "--print-manual") {
+    print_manual(app, std::cout);
+    return kAllMet;
+  }
+  if (argc == 2 && std::string_view(argv[1]) == "--print-completion") {
+    print_completion(app, std::cout);
+    return kAllMet;
+  }
   try {
     app.parse(argc, argv);
   } catch (const CLI::Success& asked) {  // --help, --version
