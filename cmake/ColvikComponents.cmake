@@ -2,7 +2,7 @@
 # Sets COLVIK_NAME to a truth value; what it was set to stays in the cache.
 set(COLVIK_CORE_PACKAGES Eigen3 hwy fmt)
 set(COLVIK_THREADS_PACKAGES Threads)
-set(COLVIK_SCENE_PACKAGES fmt tomlplusplus)
+set(COLVIK_SCENE_PACKAGES fmt tomlplusplus tinyobjloader)
 set(COLVIK_INSIGHT_PACKAGES fmt nlohmann_json pugixml)
 set(COLVIK_PICTURE_PACKAGES fmt cairo)
 

@@ -74,11 +74,6 @@ struct NumberOwner {
   std::optional<ObjectId> object{};  ///< nullopt: the world
 };
 
-namespace world {
-template <int D>
-class Walk;
-}
-
 template <int D>
 class COLVIK_EXPORT World {
  public:
@@ -298,7 +293,6 @@ class COLVIK_EXPORT World {
   [[nodiscard]] std::uint64_t hash() const;
 
  private:
-  friend class world::Walk<D>;
   struct Impl;
   std::unique_ptr<Impl> impl_{};
 };
