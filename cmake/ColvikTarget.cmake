@@ -26,9 +26,6 @@ function(colvik_flags target)
     # std::string's operator+ (GCC bug 105651).
     $<$<CXX_COMPILER_ID:GNU>:-Wno-maybe-uninitialized>
     $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict>)
-  if(CMAKE_CXX_FLAGS MATCHES "sanitize=thread")  # and then on the argument parser's strings
-    target_compile_options(${target} PRIVATE -Wno-null-dereference)
-  endif()
 endfunction()
 
 # colvik_library(NAME HEADERS...): the library colvik_NAME, alias colvik::NAME, with its public headers.
