@@ -193,6 +193,10 @@ struct MassProperties {
 /// sums of simplices.
 template <int D>
 [[nodiscard]] COLVIK_EXPORT MassProperties<D> mass_properties(const Shape<D>& shape);
+template <>
+COLVIK_EXPORT MassProperties<2> mass_properties(const Shape<2>& shape);
+template <>
+COLVIK_EXPORT MassProperties<3> mass_properties(const Shape<3>& shape);
 
 /// The tightest axis-aligned bounds of the shape at `pose`.
 template <int D>

@@ -241,7 +241,33 @@ std::uint64_t Rules<D>::hash() const {
   return h.value();
 }
 
-template class Rules<2>;
-template class Rules<3>;
+template Rules<2>::Rules(World<2>& world);
+template Rules<3>::Rules(World<3>& world);
+template Rules<2>::~Rules();
+template Rules<3>::~Rules();
+template Result<void> Rules<2>::add(Reaction<2> reaction);
+template Result<void> Rules<3>::add(Reaction<3> reaction);
+template void Rules<2>::input(std::string_view name);
+template void Rules<3>::input(std::string_view name);
+template std::span<const ReactionReport> Rules<2>::reports() const;
+template std::span<const ReactionReport> Rules<3>::reports() const;
+template std::span<const Firing<2>> Rules<2>::fired() const;
+template std::span<const Firing<3>> Rules<3>::fired() const;
+template std::span<const Withheld> Rules<2>::withheld() const;
+template std::span<const Withheld> Rules<3>::withheld() const;
+template std::uint64_t Rules<2>::count(std::string_view name) const;
+template std::uint64_t Rules<3>::count(std::string_view name) const;
+template const std::optional<std::string>& Rules<2>::outcome() const;
+template const std::optional<std::string>& Rules<3>::outcome() const;
+template bool Rules<2>::wants_restart();
+template bool Rules<3>::wants_restart();
+template void Rules<2>::begin_again();
+template void Rules<3>::begin_again();
+template std::vector<std::byte> Rules<2>::save() const;
+template std::vector<std::byte> Rules<3>::save() const;
+template Result<void> Rules<2>::load(std::span<const std::byte> saved);
+template Result<void> Rules<3>::load(std::span<const std::byte> saved);
+template std::uint64_t Rules<2>::hash() const;
+template std::uint64_t Rules<3>::hash() const;
 
 }  // namespace colvik
