@@ -73,6 +73,15 @@ class Section {
   std::vector<const toml::table*> layers_;
 };
 
+template <>
+std::optional<Rotation<2>> Section::turn<2>(std::string_view key) const;
+template <>
+std::optional<Rotation<3>> Section::turn<3>(std::string_view key) const;
+template <>
+std::optional<Spin<2>> Section::spin<2>(std::string_view key) const;
+template <>
+std::optional<Spin<3>> Section::spin<3>(std::string_view key) const;
+
 // The number a node holds; reported as lacking when it is none.
 std::optional<double> number_in(Context& context, const toml::node& node, std::string_view name, double least = -1e300,
                                 double most = 1e300);
