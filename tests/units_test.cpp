@@ -63,6 +63,29 @@ void tell_in(ObjectDef<D>& o, double k) {
   }
 }
 
+void tell_in(auto&, double) {}
+void tell_in(effects::SpotOf& spot, double k) { spot.offset *= k; }
+void tell_in(effects::Anywhere& anywhere, double k) {
+  anywhere.region.lo *= k;
+  anywhere.region.hi *= k;
+}
+void tell_in(Direction& position, double k) { position *= k; }
+void tell_in(effects::Launch& e, double k) { e.velocity *= k; }
+void tell_in(effects::Push& e, double k) { e.impulse *= k; }
+void tell_in(effects::Attach& e, double k) { e.step *= k; }
+void tell_in(effects::Teleport& e, double k) {
+  std::visit([k](auto& to) { tell_in(to, k); }, e.to);
+}
+void tell_in(effects::Send& e, double k) {
+  std::visit([k](auto& to) { tell_in(to, k); }, e.to);
+  e.speed *= k;
+  e.within *= k;
+}
+void tell_in(effects::Spawn& e, double k) {
+  std::visit([k](auto& where) { tell_in(where, k); }, e.where);
+  e.velocity *= k;
+}
+
 template <int D>
 Scene<D> told_in(Scene<D> scene, double k) {
   scene.world.gravity *= k, scene.world.metre *= k;
@@ -72,11 +95,7 @@ Scene<D> told_in(Scene<D> scene, double k) {
     if (!o.colliders.empty()) tell_in(o, k);
   for (Reaction<D>& r : scene.reactions) {
     if (auto* touch = std::get_if<OnTouch>(&r.when)) touch->approach *= k, touch->impulse *= k;
-    for (Effect& e : r.effects) {
-      if (e.kind != Effect::Kind::bounce) e.vector *= k;
-      e.velocity *= k, e.speed *= k, e.within *= k;
-      if (e.region) e.region->lo *= k, e.region->hi *= k;
-    }
+    for (Effect& e : r.effects) std::visit([k](auto& what) { tell_in(what, k); }, e.what);
   }
   return scene;
 }

@@ -3,6 +3,7 @@
 /// pictures are in colvik::scene, colvik::insight and colvik::picture, threads in colvik::threads.
 
 #include <colvik/chance.hpp>
+#include <colvik/effect.hpp>
 #include <colvik/event.hpp>
 #include <colvik/expectation.hpp>
 #include <colvik/lines.hpp>

@@ -1,9 +1,10 @@
-// What reactions do. The world is asked for each change; while it tells its listeners, that waits for the end of the
-// step.
+// What reactions do: one function for each effect. While the world notifies its listeners, it defers each change to the
+// end of the step.
+#include <colvik/chance.hpp>
+
 #include <algorithm>
 #include <cmath>
 
-#include <colvik/chance.hpp>
 #include "rules/rules_impl.h"
 
 namespace colvik {
@@ -27,222 +28,292 @@ std::vector<ObjectId> Rules<D>::Impl::whom(const Target& target, const TagQuery&
   return ids;
 }
 
-// An effect that found nobody, or nothing to change, is counted.
+// Each returns whether it changed something.
 template <int D>
-void Rules<D>::Impl::apply(std::size_t index, std::size_t effect, const Moment<D>& m) {
-  const rules::CompiledEffect& c = reactions[index].effects[effect];
-  const Effect& e = c.effect;
-  bool done = false;
-  const auto set_reaction = [&](bool on) {
-    for (std::size_t i = 0; i < reactions.size(); ++i)
-      if (reports[i].name == e.name) reactions[i].on = on, done = true;
-  };
-  switch (e.kind) {
-    case Effect::Kind::add:
-    case Effect::Kind::set:
-    case Effect::Kind::clamp: done = change_number(c, m); break;
-    case Effect::Kind::spawn: done = spawn(c, m, reports[index].fired); break;
-    case Effect::Kind::reaction_on: set_reaction(true); break;
-    case Effect::Kind::reaction_off: set_reaction(false); break;
-    case Effect::Kind::cue:
-      cues.insert(e.name);
-      done = true;
-      break;
-    case Effect::Kind::restart: done = restart = true; break;
-    case Effect::Kind::finish:
-      done = true;
-      if (!outcome) outcome = e.name;
-      break;
-    default:
-      for (const ObjectId id : whom(e.target, c.all, m)) done = act_on(index, effect, id, m) || done;
+struct Rules<D>::Impl::EffectApplier {
+  Impl& rules;
+  World<D>& world;
+  const rules::CompiledEffect& compiled;
+  std::size_t reaction;
+  std::size_t effect;
+  const Moment<D>& moment;
+
+  bool operator()(const effects::Add& e) const {
+    return each_owner(e.each, [&](NumberOwner o) { return world.add_to_number(o, compiled.number.name, e.by); });
   }
-  if (!done) ++reports[index].idle_effects;
-}
-
-template <int D>
-bool Rules<D>::Impl::change_number(const rules::CompiledEffect& c, const Moment<D>& m) {
-  using Whose = rules::NumberName::Whose;
-  const auto change = [&](NumberOwner owner) {
-    if (c.effect.kind == Effect::Kind::add) return world.add_to_number(owner, c.number.name, c.effect.by);
-    if (c.effect.kind == Effect::Kind::set) return world.put_number(owner, c.number.name, c.effect.by);
-    return world.clamp_number(owner, c.number.name, c.effect.least, c.effect.most);
-  };
-  if (c.number.whose == Whose::world) return change({});
-  std::vector<ObjectId> owners;
-  if (c.number.whose == Whose::each) owners = whom(c.effect.target, c.all, m);
-  else if (c.number.whose == Whose::object) owners = whom(Target::object(c.number.object), {}, m);
-  else owners = whom(c.number.whose == Whose::self ? Side::self : Side::other, {}, m);
-  bool done = false;
-  for (const ObjectId id : owners) done = change({id}) || done;
-  return done;
-}
-
-// The pose that an effect speaks of: of the object it names, or of a spot on it.
-template <int D>
-std::optional<Pose<D>> Rules<D>::Impl::place_of(const Effect& e, const Moment<D>& m) const {
-  const std::vector<ObjectId> of = whom(e.to, {}, m);
-  return of.empty() ? std::nullopt : world.spot(of.front(), e.spot);
-}
-
-template <int D>
-bool Rules<D>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, const Moment<D>& m) {
-  const rules::CompiledEffect& c = reactions[index].effects[effect];
-  const Effect& e = c.effect;
-  const Object<D>& o = world.object(id);
-  const bool is_self = m.self == id;
-  const auto in_frame = [&](const Direction& v) {
-    const Vec<D> told = rules::in_world<D>(v);
-    return e.own_frame ? own_direction(id, told) : told;
-  };
-  switch (e.kind) {
-    case Effect::Kind::damage: {
-      const auto safe = safe_until.find(o.serial);
-      if (safe != safe_until.end() && world.time() < safe->second) return true;
+  bool operator()(const effects::Set& e) const {
+    return each_owner(e.each, [&](NumberOwner o) { return world.put_number(o, compiled.number.name, e.to); });
+  }
+  bool operator()(const effects::Clamp& e) const {
+    return each_owner(e.each,
+                      [&](NumberOwner o) { return world.clamp_number(o, compiled.number.name, e.least, e.most); });
+  }
+  bool operator()(const effects::Damage& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>& o) {
+      const auto safe = rules.safe_until.find(o.serial);
+      if (safe != rules.safe_until.end() && world.time() < safe->second) return true;
       if (e.safe > 0) {
-        std::erase_if(safe_until, [&](const auto& known) { return known.second <= world.time(); });
-        safe_until[o.serial] = world.time() + e.safe;
+        std::erase_if(rules.safe_until, [&](const auto& known) { return known.second <= world.time(); });
+        rules.safe_until[o.serial] = world.time() + e.safe;
       }
       return world.add_to_number({id}, kHealth, -e.by, 0);
-    }
-    case Effect::Kind::remove: world.mark_going(id); return world.remove(id);
-    case Effect::Kind::hide: return world.set_shown(id, false);
-    case Effect::Kind::show: return world.set_shown(id, true);
-    case Effect::Kind::retag: {
+    });
+  }
+  bool operator()(const effects::Remove& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) {
+      world.mark_going(id);
+      return world.remove(id);
+    });
+  }
+  bool operator()(const effects::Hide& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) { return world.set_shown(id, false); });
+  }
+  bool operator()(const effects::Show& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) { return world.set_shown(id, true); });
+  }
+  bool operator()(const effects::Retag& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) {
       bool done = false;
-      for (const Tag tag : c.give) done = world.give_tag(id, tag);
-      for (const Tag tag : c.take) done = world.take_tag(id, tag);
+      for (const Tag tag : compiled.give) done = world.give_tag(id, tag);
+      for (const Tag tag : compiled.take) done = world.take_tag(id, tag);
       return done;
-    }
-    case Effect::Kind::stop: return world.stop(id);
-    case Effect::Kind::send: {
-      Approach<D> way{rules::in_world<D>(e.vector), {}, e.speed, e.within};
-      if (!e.placed) {
-        const std::vector<ObjectId> to = whom(e.to, {}, m);
-        if (to.empty() || to.front() == id) return false;
-        way.object = world.object(to.front()).name;
+    });
+  }
+  bool operator()(const effects::Stop& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) { return world.stop(id); });
+  }
+  bool operator()(const effects::Send& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) {
+      Approach<D> approach{kZero, {}, e.speed, e.within};
+      if (const auto* to = std::get_if<Target>(&e.to)) {
+        const std::optional<ObjectId> object = one(*to);
+        if (!object || *object == id) return false;
+        approach.object = world.object(*object).name;
+      } else {
+        approach.place = rules::in_world<D>(std::get<Direction>(e.to));
       }
-      return world.set_motion(id, way);
-    }
-    case Effect::Kind::bounce: {
-      const Vec<D> axis = e.vector.isZero(0) ? (is_self ? m.normal : Vec<D>(-m.normal))
-                                             : Vec<D>(rules::in_world<D>(e.vector).normalized());
+      return world.set_motion(id, approach);
+    });
+  }
+  bool operator()(const effects::Bounce& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>& o) {
+      const Vec<D> normal = normal_at(id);
+      const Vec<D> axis = e.axis.isZero(0) ? normal : Vec<D>(rules::in_world<D>(e.axis).normalized());
       const double along = axis.dot(o.velocity);
-      // Along an axis it turns round from either side, as far as the touch is in its way.
-      const bool approaches =
-          e.vector.isZero(0) ? along < 0 : !m.touch || along * axis.dot(is_self ? m.normal : Vec<D>(-m.normal)) < 0;
+      // Along an axis the velocity reverses from either side, if that side is where the touch is.
+      const bool approaches = e.axis.isZero(0) ? along < 0 : !moment.touch || along * axis.dot(normal) < 0;
       if (!approaches || along == 0) return false;
       return world.set_velocity(id, o.velocity - 2 * along * axis, o.spin);
-    }
-    case Effect::Kind::launch: return world.set_velocity(id, in_frame(e.velocity), o.spin);
-    case Effect::Kind::push: {
-      if (!e.away) return world.apply_impulse(id, in_frame(e.vector));
-      const double strength = e.by_speed ? std::max(e.least, e.by * m.speed) : e.by;
-      return world.apply_impulse(id, strength * (is_self ? m.normal : Vec<D>(-m.normal)), m.point);
-    }
-    case Effect::Kind::teleport: {
-      if (e.placed) return world.place(id, {rules::in_world<D>(e.vector), o.pose.rotation});
-      const std::optional<Pose<D>> to = place_of(e, m);
+    });
+  }
+  bool operator()(const effects::Launch& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>& o) {
+      return world.set_velocity(id, in_frame(id, e.velocity, e.own_frame), o.spin);
+    });
+  }
+  bool operator()(const effects::Push& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) {
+      return world.apply_impulse(id, in_frame(id, e.impulse, e.own_frame));
+    });
+  }
+  bool operator()(const effects::PushAway& e) const {
+    const double strength = e.by_speed ? std::max(e.least, e.strength * moment.speed) : e.strength;
+    return each(e.target, [&](ObjectId id, const Object<D>&) {
+      return world.apply_impulse(id, strength * normal_at(id), moment.point);
+    });
+  }
+  bool operator()(const effects::Teleport& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>& o) {
+      if (const auto* position = std::get_if<Direction>(&e.to))
+        return world.place(id, {rules::in_world<D>(*position), o.pose.rotation});
+      const std::optional<Pose<D>> to = pose_of(std::get<effects::SpotOf>(e.to));
       if (!to) return false;
       if (!e.turned) return world.place(id, {to->position, o.pose.rotation});
       const Rotation<D> turn = to->rotation * o.pose.rotation.inverse();
       const Vec<D> velocity = turn * o.velocity;
       const Spin<D> spin = o.spin;
       return world.place(id, *to) && (o.body == BodyKind::fixed || world.set_velocity(id, velocity, spin));
-    }
-    case Effect::Kind::attach: {
-      const std::vector<ObjectId> to = whom(e.to, {}, m);
-      if (to.empty()) return false;
-      std::optional<Pose<D>> on;
-      if (!e.spot.empty() || !e.vector.isZero(0)) {
-        std::size_t nth = 0;
-        for (const rules::Carried& k : carried)
-          nth += k.parent == to.front() && k.reaction == index && k.effect == effect ? 1 : 0;
-        const std::optional<Pose<D>> spot = world.spot(to.front(), e.spot);
-        if (!spot) return false;
-        on = world.object(to.front()).pose.relative(*spot);
-        on->position += static_cast<double>(nth) * rules::in_world<D>(e.vector);
-      }
-      if (!world.attach(id, to.front(), on)) return false;
-      std::erase_if(carried, [&](const rules::Carried& k) { return k.child == id; });
-      carried.push_back({to.front(), id, index, effect});
-      return true;
-    }
-    case Effect::Kind::detach:
-      std::erase_if(carried, [&](const rules::Carried& k) { return k.child == id; });
+    });
+  }
+  bool operator()(const effects::Weigh& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) { return world.set_gravity_scale(id, e.scale); });
+  }
+  bool operator()(const effects::Mirror& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>& o) {
+      return world.set_mirrored(id, !e.back && !o.mirrored).ok();
+    });
+  }
+  bool operator()(const effects::DropThrough& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) { return world.drop_through(id); });
+  }
+  bool operator()(const effects::Attach& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) { return attach(e, id); });
+  }
+  bool operator()(const effects::Detach& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) {
+      forget_carried(id);
       return world.detach(id);
-    case Effect::Kind::except: {
-      const std::vector<ObjectId> from = whom(e.to, {}, m);
-      Exception exception;
-      if (e.safe > 0) exception.seconds = e.safe;
-      exception.until_apart = e.until_apart;
-      return !from.empty() && world.except(id, from.front(), exception);
-    }
-    case Effect::Kind::drop_last:
-    case Effect::Kind::drop_all: {
+    });
+  }
+  bool operator()(const effects::Drop& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) {
       bool done = false;
-      for (std::size_t k = carried.size(); k-- > 0 && !(done && e.kind == Effect::Kind::drop_last);) {
-        if (carried[k].parent != id) continue;
-        done = world.detach(carried[k].child) || done;
-        carried.erase(carried.begin() + static_cast<std::ptrdiff_t>(k));
+      for (std::size_t k = rules.carried.size(); k-- > 0 && !(done && !e.all);) {
+        if (rules.carried[k].parent != id) continue;
+        done = world.detach(rules.carried[k].child) || done;
+        rules.carried.erase(rules.carried.begin() + static_cast<std::ptrdiff_t>(k));
       }
       return done;
-    }
-    case Effect::Kind::switch_on:
-    case Effect::Kind::switch_off: {
-      const bool on = e.kind == Effect::Kind::switch_on;
-      return e.motion ? world.switch_motion(id, on) : world.switch_collider(id, e.collider, on);
-    }
-    case Effect::Kind::mirror: return world.set_mirrored(id, !e.turns_back && !o.mirrored).ok();
-    case Effect::Kind::drop_through: return world.drop_through(id);
-    case Effect::Kind::weigh: return world.set_gravity_scale(id, e.by);
-    default: return false;
+    });
   }
-}
+  bool operator()(const effects::Except& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) {
+      const std::optional<ObjectId> whom = one(e.whom);
+      Exception exception;
+      if (e.seconds > 0) exception.seconds = e.seconds;
+      exception.until_apart = e.until_apart;
+      return whom && world.except(id, *whom, exception);
+    });
+  }
+  bool operator()(const effects::SwitchCollider& e) const {
+    return each(e.target,
+                [&](ObjectId id, const Object<D>&) { return world.switch_collider(id, e.collider, e.on); });
+  }
+  bool operator()(const effects::SwitchMotion& e) const {
+    return each(e.target, [&](ObjectId id, const Object<D>&) { return world.switch_motion(id, e.on); });
+  }
+  bool operator()(const effects::SwitchReaction& e) const {
+    bool done = false;
+    for (std::size_t i = 0; i < rules.reactions.size(); ++i)
+      if (rules.reports[i].name == e.reaction) {
+        rules.reactions[i].on = e.on;
+        done = true;
+      }
+    return done;
+  }
+  bool operator()(const effects::Cue& e) const {
+    rules.cues.insert(e.name);
+    return true;
+  }
+  bool operator()(const effects::Restart&) const { return rules.restart = true; }
+  bool operator()(const effects::Finish& e) const {
+    if (!rules.outcome) rules.outcome = e.outcome;
+    return true;
+  }
+  bool operator()(const effects::Spawn& e) const {
+    const Vec<D> velocity = rules::in_world<D>(e.velocity);
+    if (const auto* position = std::get_if<Direction>(&e.where))
+      return world.spawn(e.kind, {rules::in_world<D>(*position), {}}, velocity, spin_of(e));
+    if (const auto* anywhere = std::get_if<effects::Anywhere>(&e.where))
+      return world.spawn(e.kind, {draw(*anywhere), {}}, velocity, spin_of(e));
+    return spawn_at(std::get<effects::SpotOf>(e.where), e);
+  }
 
-template <int D>
-bool Rules<D>::Impl::spawn(const rules::CompiledEffect& c, const Moment<D>& m, std::uint64_t nth) {
-  const Effect& e = c.effect;
-  const Vec<D> vector = rules::in_world<D>(e.vector), velocity = rules::in_world<D>(e.velocity);
-  Spin<D> spin;
-  if constexpr (D == 2) spin = Spin<2>(e.spin[2]);
-  else spin = e.spin;
-  if (e.placed) return world.spawn(e.name, {vector, {}}, velocity, spin);
-  if (e.region) {
-    Vec<D> at = kZero;
-    for (int i = 0; i < D; ++i) {
-      const double part = 0.5 * (1 + chance(e.seed, D * nth + static_cast<std::uint64_t>(i)));
-      at[i] = e.region->lo[i] + part * (e.region->hi[i] - e.region->lo[i]);
+ private:
+  // Calls change(id, object) for each target; true if one of the calls is.
+  template <class Change>
+  bool each(const Target& target, const Change& change) const {
+    bool done = false;
+    for (const ObjectId id : rules.whom(target, compiled.all, moment)) done = change(id, world.object(id)) || done;
+    return done;
+  }
+  // Calls change(owner) for each owner of the effect's number.
+  template <class Change>
+  bool each_owner(const Target& target, const Change& change) const {
+    using Whose = rules::NumberName::Whose;
+    const auto change_of = [&](ObjectId id, const Object<D>&) { return change(NumberOwner{id}); };
+    switch (compiled.number.whose) {
+      case Whose::world: return change(NumberOwner{});
+      case Whose::self: return each(Side::self, change_of);
+      case Whose::other: return each(Side::other, change_of);
+      case Whose::object: return each(Target::object(compiled.number.object), change_of);
+      default: return each(target, change_of);
     }
-    return world.spawn(e.name, {at, {}}, velocity, spin);
   }
-  const std::optional<Pose<D>> from = place_of(e, m);
-  if (!from) return false;
-  const ObjectId of = whom(e.to, {}, m).front();
-  // Told in the spot's frame, which is mirrored as its object is.
-  const auto across = [&](Vec<D> v) {
-    if (world.object(of).mirrored) v[0] = -v[0];
-    return v;
-  };
-  if constexpr (D == 3) {
-    if (world.object(of).mirrored) spin[1] = -spin[1], spin[2] = -spin[2];  // an axis in a mirror
-    spin = from->rotation * spin;
-  } else if (world.object(of).mirrored) {
-    spin = -spin;
+  std::optional<ObjectId> one(const Target& target) const {
+    const std::vector<ObjectId> ids = rules.whom(target, {}, moment);
+    return ids.empty() ? std::nullopt : std::optional(ids.front());
   }
-  return world.spawn(e.name, {*from * across(vector), from->rotation}, from->rotation * across(velocity), spin);
+  // Of the touch, pointing at the object.
+  Vec<D> normal_at(ObjectId id) const { return moment.self == id ? moment.normal : Vec<D>(-moment.normal); }
+  Vec<D> in_frame(ObjectId id, const Direction& v, bool own_frame) const {
+    const Vec<D> vector = rules::in_world<D>(v);
+    return own_frame ? rules.own_direction(id, vector) : vector;
+  }
+  std::optional<Pose<D>> pose_of(const effects::SpotOf& place) const {
+    const std::optional<ObjectId> object = one(place.object);
+    return object ? world.spot(*object, place.spot) : std::nullopt;
+  }
+  static Spin<D> spin_of(const effects::Spawn& e) {
+    if constexpr (D == 2) return Spin<2>(e.spin[2]);
+    else return e.spin;
+  }
+
+  // The same position in each run: chance depends on the seed and the number of the firing only.
+  Vec<D> draw(const effects::Anywhere& anywhere) const {
+    const std::uint64_t nth = rules.reports[reaction].fired;
+    Vec<D> position = kZero;
+    for (int i = 0; i < D; ++i) {
+      const double part = 0.5 * (1 + chance(anywhere.seed, D * nth + static_cast<std::uint64_t>(i)));
+      position[i] = anywhere.region.lo[i] + part * (anywhere.region.hi[i] - anywhere.region.lo[i]);
+    }
+    return position;
+  }
+  // Offset, velocity and spin are in the spot's frame, which is mirrored with its object.
+  bool spawn_at(const effects::SpotOf& place, const effects::Spawn& e) const {
+    const std::optional<ObjectId> of = one(place.object);
+    const std::optional<Pose<D>> from = pose_of(place);
+    if (!from) return false;
+    const bool mirrored = world.object(*of).mirrored;
+    const auto in_spot = [&](const Direction& direction) {
+      Vec<D> v = rules::in_world<D>(direction);
+      if (mirrored) v[0] = -v[0];
+      return v;
+    };
+    Spin<D> spin = spin_of(e);
+    if constexpr (D == 3) {
+      if (mirrored) spin.template tail<2>() *= -1;  // an axis in a mirror
+      spin = from->rotation * spin;
+    } else if (mirrored) {
+      spin = -spin;
+    }
+    return world.spawn(e.kind, {*from * in_spot(place.offset), from->rotation}, from->rotation * in_spot(e.velocity),
+                       spin);
+  }
+  bool attach(const effects::Attach& e, ObjectId id) const {
+    const std::optional<ObjectId> to = one(e.to);
+    if (!to) return false;
+    std::optional<Pose<D>> on;
+    if (!e.spot.empty() || !e.step.isZero(0)) {
+      const auto nth = std::count_if(rules.carried.begin(), rules.carried.end(), [&](const rules::Carried& k) {
+        return k.parent == *to && k.reaction == reaction && k.effect == effect;
+      });
+      const std::optional<Pose<D>> spot = world.spot(*to, e.spot);
+      if (!spot) return false;
+      on = world.object(*to).pose.relative(*spot);
+      on->position += static_cast<double>(nth) * rules::in_world<D>(e.step);
+    }
+    if (!world.attach(id, *to, on)) return false;
+    forget_carried(id);
+    rules.carried.push_back({*to, id, reaction, effect});
+    return true;
+  }
+  void forget_carried(ObjectId child) const {
+    std::erase_if(rules.carried, [&](const rules::Carried& k) { return k.child == child; });
+  }
+};
+
+// An effect that found nobody, or nothing to change, is counted.
+template <int D>
+void Rules<D>::Impl::apply(std::size_t index, std::size_t effect, const Moment<D>& m) {
+  const rules::CompiledEffect& compiled = reactions[index].effects[effect];
+  const EffectApplier applier{*this, world, compiled, index, effect, m};
+  if (!std::visit(applier, compiled.effect.what)) ++reports[index].idle_effects;
 }
 
 template std::vector<ObjectId> Rules<2>::Impl::whom(const Target& target, const TagQuery& all, const Moment<2>& m) const;
 template std::vector<ObjectId> Rules<3>::Impl::whom(const Target& target, const TagQuery& all, const Moment<3>& m) const;
 template void Rules<2>::Impl::apply(std::size_t index, std::size_t effect, const Moment<2>& m);
 template void Rules<3>::Impl::apply(std::size_t index, std::size_t effect, const Moment<3>& m);
-template bool Rules<2>::Impl::change_number(const rules::CompiledEffect& c, const Moment<2>& m);
-template bool Rules<3>::Impl::change_number(const rules::CompiledEffect& c, const Moment<3>& m);
-template std::optional<Pose<2>> Rules<2>::Impl::place_of(const Effect& e, const Moment<2>& m) const;
-template std::optional<Pose<3>> Rules<3>::Impl::place_of(const Effect& e, const Moment<3>& m) const;
-template bool Rules<2>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, const Moment<2>& m);
-template bool Rules<3>::Impl::act_on(std::size_t index, std::size_t effect, ObjectId id, const Moment<3>& m);
-template bool Rules<2>::Impl::spawn(const rules::CompiledEffect& c, const Moment<2>& m, std::uint64_t nth);
-template bool Rules<3>::Impl::spawn(const rules::CompiledEffect& c, const Moment<3>& m, std::uint64_t nth);
 
 }  // namespace colvik

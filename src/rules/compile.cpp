@@ -1,4 +1,4 @@
-// What a user says of a reaction, checked, with its tags and numbers looked up.
+// Checks the start, guards and limits of a reaction, and resolves their names.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -12,9 +12,11 @@ using rules::Compiled;
 using rules::CompiledCondition;
 using rules::CompiledEffect;
 using rules::NumberName;
+using rules::unusable;
 
 namespace rules {
 
+// "world.parcels": whose number it is, and its name.
 Result<NumberName> read_number_name(const std::string& text) {
   constexpr std::string_view kAccepted = "world.NAME, self.NAME, other.NAME or @OBJECT.NAME";
   const std::size_t dot = text.rfind('.');
@@ -54,104 +56,6 @@ Result<NumberName> Rules<D>::Impl::check_number(const std::string& text, bool ha
 }
 
 template <int D>
-Result<CompiledEffect> Rules<D>::Impl::compile_effect(const Effect& e, bool has_self, bool has_other) const {
-  CompiledEffect c{e};
-  using Kind = Effect::Kind;
-  const std::string what(name_of(e.kind));
-  const auto wrong = [&](std::string text, std::string accepted) {
-    return Error{{}, std::move(text), std::move(accepted)};
-  };
-  if (!(e.after >= 0 && e.after <= 1e9))
-    return wrong(fmt::format("delay {} is not usable", e.after), "seconds, 0 or more");
-  if (!std::isfinite(e.by)) return wrong("the change of a number is not finite", "a number");
-  if (!e.vector.allFinite() || !e.velocity.allFinite() || !e.spin.allFinite() || e.vector.norm() > 1e15 ||
-      e.velocity.norm() > 1e15)
-    return wrong(fmt::format("a vector of '{}' is not usable", what), "finite numbers");
-  const auto check_target = [&](const Target& target) -> Result<void> {
-    if ((target.kind == Target::Kind::self && !has_self) || (target.kind == Target::Kind::other && !has_other))
-      return wrong(fmt::format("'{}' has nobody to act on: what starts it has no {}", what, target.text()),
-                   has_self ? "self, @OBJECT or all QUERY" : "@OBJECT or all QUERY");
-    if (target.kind == Target::Kind::object && !is_plain_name(target.who))
-      return wrong(fmt::format("'@{}' does not name an object", target.who), "'@' and an object's name");
-    return {};
-  };
-  const bool numbers = e.kind == Kind::add || e.kind == Kind::set || e.kind == Kind::clamp;
-  const bool nobody = e.kind == Kind::spawn || e.kind == Kind::reaction_on || e.kind == Kind::reaction_off ||
-                      e.kind == Kind::cue || e.kind == Kind::restart || e.kind == Kind::finish;
-  if (numbers) {
-    Result<NumberName> n = check_number(e.number, has_other, true);
-    if (!n) return n.error();
-    c.number = n.value();
-    if (c.number.whose == NumberName::Whose::self && !has_self)
-      return wrong(fmt::format("number '{}': what starts it has no self", e.number), "world.NAME or @OBJECT.NAME");
-    if (e.kind == Kind::clamp && !(e.least <= e.most))
-      return wrong(fmt::format("clamp from {} to {} leaves nothing", e.least, e.most), "from <= to");
-  }
-  if (!nobody && (!numbers || c.number.whose == NumberName::Whose::each))
-    if (auto good = check_target(e.target); !good) return good.error();
-  if (e.target.kind == Target::Kind::all) {
-    Result<TagQuery> all = TagQuery::parse(e.target.who, world.tags());
-    if (!all) return all.error();
-    c.all = all.value();
-  }
-  if (e.to.kind == Target::Kind::all) return wrong(fmt::format("'{}' to all of a query", what), "one object");
-  switch (e.kind) {
-    case Kind::finish:
-      if (e.name.empty()) return wrong("finish lacks an outcome", "a word such as won or lost");
-      break;
-    case Kind::damage:
-      if (!(e.by > 0)) return wrong(fmt::format("damage of {} is not usable", e.by), "a number above 0");
-      if (!(e.safe >= 0 && e.safe <= 1e9))
-        return wrong(fmt::format("safe time of {} is not usable", e.safe), "seconds, 0 or more");
-      break;
-    case Kind::retag:
-      if (e.give.empty() && e.take.empty()) return wrong("retag changes nothing", "tags to give or take");
-      break;
-    case Kind::bounce:
-      if (!has_other && e.vector.isZero(0))
-        return wrong("bounce without a touch", "an axis to turn the velocity round");
-      if (e.after > 0) return wrong("bounce after a delay", "at once: only then is it known how they touched");
-      break;
-    case Kind::push:
-      if (e.away && !has_other) return wrong("push away without a touch", "an impulse");
-      if (!e.away && e.vector.isZero(0)) return wrong("push with no impulse", "an impulse, or away");
-      break;
-    case Kind::except:
-      if (!(e.safe >= 0 && e.safe <= 1e9))
-        return wrong(fmt::format("{} seconds are not usable", e.safe), "seconds, 0 or more");
-      [[fallthrough]];
-    case Kind::send:
-      if (e.kind == Kind::send && !(e.speed > 0 && e.speed <= 1e12 && e.within >= 0 && e.within <= 1e12))
-        return wrong(fmt::format("a speed of {} is not usable", e.speed), "a number above 0");
-      [[fallthrough]];
-    case Kind::teleport:
-    case Kind::attach:
-      if (!e.placed)
-        if (auto good = check_target(e.to); !good) return good.error();
-      break;
-    case Kind::spawn:
-      if (world.kind(e.name) == nullptr) return wrong(fmt::format("no kind is named '{}'", e.name), "a declared kind");
-      if (!e.placed && !e.region)
-        if (auto good = check_target(e.to); !good) return good.error();
-      break;
-    case Kind::weigh:
-      if (std::abs(e.by) > 1e6) return wrong(fmt::format("scale {} is not usable", e.by), "a number up to 1e6");
-      break;
-    case Kind::cue:
-      if (!is_plain_name(e.name)) return wrong(fmt::format("'{}' does not name a cue", e.name), "letters and digits");
-      break;
-    default: break;
-  }
-  for (const auto& [names, tags] : {std::pair(&e.give, &c.give), std::pair(&e.take, &c.take)})
-    for (const std::string& name : *names) {
-      Result<Tag> tag = world.tags().find(name);
-      if (!tag) return tag.error();
-      tags->push_back(tag.value());
-    }
-  return c;
-}
-
-template <int D>
 Result<CompiledCondition> Rules<D>::Impl::compile_condition(const Condition& condition, bool has_self,
                                                             bool has_other) const {
   CompiledCondition c{condition};
@@ -179,49 +83,73 @@ Result<CompiledCondition> Rules<D>::Impl::compile_condition(const Condition& con
   return c;
 }
 
+namespace {
+
+bool is_duration(double seconds) { return seconds >= 0 && seconds <= rules::kMostSeconds; }
+
+}  // namespace
+
+// Checks what starts a reaction and resolves its names: one function for each start.
+template <int D>
+struct Rules<D>::Impl::StartCompiler {
+  const Impl& rules;
+  Compiled<D>& out;
+
+  Result<void> operator()(const OnTouch& on) const {
+    if (!(on.approach >= 0 && on.impulse >= 0) || !std::isfinite(on.approach) || !std::isfinite(on.impulse))
+      return unusable("a least speed or impulse is not usable", "numbers from 0 up");
+    if (!on.from_side.allFinite()) return unusable("the side is not finite", "a direction");
+    if ((on.approach > 0 || on.impulse > 0) && on.phase == Phase::end)
+      return unusable("an end has no speed", "begin or during");
+    return {};
+  }
+  Result<void> operator()(const OnNumber& on) const {
+    Result<NumberName> number = rules.check_number(on.number, false, false);
+    if (!number) return number.error();
+    if (!std::isfinite(on.reaches)) return unusable("the value to reach is not finite", "a number");
+    out.watched = number.value();
+    return {};
+  }
+  Result<void> operator()(const OnCount& on) const {
+    Result<TagQuery> query = TagQuery::parse(on.query, rules.world.tags());
+    if (!query) return query.error();
+    out.counted = query.value();
+    return {};
+  }
+  Result<void> operator()(const OnTime& on) const {
+    if (is_duration(on.at)) return {};
+    return unusable(fmt::format("time {} is not usable", on.at), "seconds from the start of the run");
+  }
+  Result<void> operator()(const OnInterval& on) const {
+    if (!(on.every > 0 && on.every <= rules::kMostSeconds) || !is_duration(on.from))
+      return unusable(fmt::format("every {} from {} is not usable", on.every, on.from), "seconds above 0");
+    if (!(on.vary >= 0 && 2 * on.vary <= on.every))
+      return unusable(fmt::format("vary {} is not usable", on.vary), "from 0 to half of every");
+    return {};
+  }
+  Result<void> operator()(const OnStart&) const { return {}; }
+  Result<void> operator()(const OnInput& on) const {
+    if (is_plain_name(on.name)) return {};
+    return unusable(fmt::format("'{}' does not name an input", on.name), "a name");
+  }
+  Result<void> operator()(const OnCue& on) const {
+    if (is_plain_name(on.name)) return {};
+    return unusable(fmt::format("'{}' does not name a cue", on.name), "a name");
+  }
+  Result<void> operator()(const OnState&) const { return {}; }
+};
+
 template <int D>
 Result<Compiled<D>> Rules<D>::Impl::compile(const Reaction<D>& r) const {
   Compiled<D> c;
+  if (auto good = std::visit(StartCompiler{*this, c}, r.when); !good) return good.error();
   const bool touch = std::holds_alternative<OnTouch>(r.when);
-  bool has_self = touch;
-  const auto wrong = [&](std::string text, std::string accepted) {
-    return Error{{}, std::move(text), std::move(accepted)};
-  };
-  if (const auto* on = std::get_if<OnTouch>(&r.when)) {
-    if (!(on->approach >= 0 && on->impulse >= 0) || !std::isfinite(on->approach) || !std::isfinite(on->impulse))
-      return wrong("a least speed or impulse is not usable", "numbers from 0 up");
-    if (!on->from_side.allFinite()) return wrong("the side is not finite", "a direction");
-    if ((on->approach > 0 || on->impulse > 0) && on->phase == Phase::end)
-      return wrong("an end has no speed", "begin or during");
-  } else if (const auto* number = std::get_if<OnNumber>(&r.when)) {
-    Result<NumberName> n = check_number(number->number, false, false);
-    if (!n) return n.error();
-    if (!std::isfinite(number->reaches)) return wrong("the value to reach is not finite", "a number");
-    c.watched = n.value();
-    has_self = c.watched.whose == NumberName::Whose::self;
-  } else if (const auto* count = std::get_if<OnCount>(&r.when)) {
-    Result<TagQuery> query = TagQuery::parse(count->query, world.tags());
-    if (!query) return query.error();
-    c.counted = query.value();
-  } else if (const auto* time = std::get_if<OnTime>(&r.when)) {
-    if (!(time->at >= 0 && time->at <= 1e9))
-      return wrong(fmt::format("time {} is not usable", time->at), "seconds from the start of the run");
-  } else if (const auto* every = std::get_if<OnInterval>(&r.when)) {
-    if (!(every->every > 0 && every->every <= 1e9) || !(every->from >= 0 && every->from <= 1e9))
-      return wrong(fmt::format("every {} from {} is not usable", every->every, every->from), "seconds above 0");
-    if (!(every->vary >= 0 && 2 * every->vary <= every->every))
-      return wrong(fmt::format("vary {} is not usable", every->vary), "from 0 to half of every");
-  } else if (const auto* input = std::get_if<OnInput>(&r.when)) {
-    if (!is_plain_name(input->name)) return wrong(fmt::format("'{}' does not name an input", input->name), "a name");
-  } else if (std::holds_alternative<OnState>(r.when)) {
-    has_self = true;
-  } else if (const auto* cue = std::get_if<OnCue>(&r.when)) {
-    if (!is_plain_name(cue->name)) return wrong(fmt::format("'{}' does not name a cue", cue->name), "a name");
-  }
-  if (r.once == Once::per_visit && !touch) return wrong("once per visit without a touch", "ever, most or cooldown");
-  if (!(r.apart >= 0 && r.apart <= 1e9) || !(r.cooldown >= 0 && r.cooldown <= 1e9))
-    return wrong("apart or cooldown is not usable", "seconds, 0 or more");
-  if (r.most && *r.most == 0) return wrong("most of 0: it could never fire", "a number from 1 up, or on = false");
+  const bool has_self = touch || std::holds_alternative<OnState>(r.when) ||
+                        (std::holds_alternative<OnNumber>(r.when) && c.watched.whose == NumberName::Whose::self);
+  if (r.once == Once::per_visit && !touch) return unusable("once per visit without a touch", "ever, most or cooldown");
+  if (!is_duration(r.apart) || !is_duration(r.cooldown))
+    return unusable("apart or cooldown is not usable", "seconds, 0 or more");
+  if (r.most && *r.most == 0) return unusable("most of 0: it could never fire", "a number from 1 up, or on = false");
   for (const auto& [from, to] : {std::pair(&r.all, &c.all), std::pair(&r.any, &c.any), std::pair(&r.none, &c.none)})
     for (const Condition& condition : *from) {
       Result<CompiledCondition> good = compile_condition(condition, has_self, touch);
@@ -231,8 +159,10 @@ Result<Compiled<D>> Rules<D>::Impl::compile(const Reaction<D>& r) const {
   for (const Effect& e : r.effects) {
     Result<CompiledEffect> good = compile_effect(e, has_self, touch);
     if (!good) return good.error();
-    if (e.kind == Effect::Kind::remove && e.target.kind == Target::Kind::self) c.removes_self = true;
-    if (e.kind == Effect::Kind::remove && e.target.kind == Target::Kind::other) c.removes_other = true;
+    if (const auto* removal = std::get_if<effects::Remove>(&e.what)) {
+      if (removal->target.kind == Target::Kind::self) c.removes_self = true;
+      if (removal->target.kind == Target::Kind::other) c.removes_other = true;
+    }
     c.effects.push_back(std::move(good).value());
   }
   c.reaction = r;
@@ -245,8 +175,6 @@ template Result<Compiled<3>> Rules<3>::Impl::compile(const Reaction<3>&) const;
 
 template Result<NumberName> Rules<2>::Impl::check_number(const std::string& text, bool has_other, bool each) const;
 template Result<NumberName> Rules<3>::Impl::check_number(const std::string& text, bool has_other, bool each) const;
-template Result<CompiledEffect> Rules<2>::Impl::compile_effect(const Effect& e, bool has_self, bool has_other) const;
-template Result<CompiledEffect> Rules<3>::Impl::compile_effect(const Effect& e, bool has_self, bool has_other) const;
 template Result<CompiledCondition> Rules<2>::Impl::compile_condition(const Condition& condition, bool has_self, bool has_other) const;
 template Result<CompiledCondition> Rules<3>::Impl::compile_condition(const Condition& condition, bool has_self, bool has_other) const;
 

@@ -1,16 +1,48 @@
+#include <colvik/effect.hpp>
 #include <colvik/reaction.hpp>
 
 namespace colvik {
+namespace {
 
-std::string_view name_of(Effect::Kind kind) {
-  static constexpr std::string_view kNames[] = {
-      "add",          "set",         "clamp",        "damage", "remove",    "hide",       "show",  "retag",
-      "stop",         "send",        "bounce",       "launch", "push",      "teleport",   "spawn", "attach",
-      "detach",       "drop_last",   "drop_all",     "except", "switch_on", "switch_off", "weigh", "mirror",
-      "drop_through", "reaction_on", "reaction_off", "cue",    "restart",   "finish"};
-  static_assert(std::size(kNames) == static_cast<std::size_t>(Effect::Kind::finish) + 1, "one name for each");
-  return kNames[static_cast<std::size_t>(kind)];
-}
+using namespace effects;
+
+struct Name {
+  std::string_view operator()(const Add&) const { return "add"; }
+  std::string_view operator()(const Set&) const { return "set"; }
+  std::string_view operator()(const Clamp&) const { return "clamp"; }
+  std::string_view operator()(const Damage&) const { return "damage"; }
+  std::string_view operator()(const Remove&) const { return "remove"; }
+  std::string_view operator()(const Hide&) const { return "hide"; }
+  std::string_view operator()(const Show&) const { return "show"; }
+  std::string_view operator()(const Retag&) const { return "retag"; }
+  std::string_view operator()(const Stop&) const { return "stop"; }
+  std::string_view operator()(const Send&) const { return "send"; }
+  std::string_view operator()(const Bounce&) const { return "bounce"; }
+  std::string_view operator()(const Launch&) const { return "launch"; }
+  std::string_view operator()(const Push&) const { return "push"; }
+  std::string_view operator()(const PushAway&) const { return "push"; }
+  std::string_view operator()(const Teleport&) const { return "teleport"; }
+  std::string_view operator()(const Spawn&) const { return "spawn"; }
+  std::string_view operator()(const Attach&) const { return "attach"; }
+  std::string_view operator()(const Detach&) const { return "detach"; }
+  std::string_view operator()(const Drop& e) const { return e.all ? "drop_all" : "drop_last"; }
+  std::string_view operator()(const Except&) const { return "except"; }
+  std::string_view operator()(const SwitchCollider& e) const { return on_or_off(e.on); }
+  std::string_view operator()(const SwitchMotion& e) const { return on_or_off(e.on); }
+  std::string_view operator()(const Weigh&) const { return "weigh"; }
+  std::string_view operator()(const Mirror&) const { return "mirror"; }
+  std::string_view operator()(const DropThrough&) const { return "drop_through"; }
+  std::string_view operator()(const SwitchReaction& e) const { return e.on ? "reaction_on" : "reaction_off"; }
+  std::string_view operator()(const Cue&) const { return "cue"; }
+  std::string_view operator()(const Restart&) const { return "restart"; }
+  std::string_view operator()(const Finish&) const { return "finish"; }
+
+  static std::string_view on_or_off(bool on) { return on ? "switch_on" : "switch_off"; }
+};
+
+}  // namespace
+
+std::string_view name_of(const Effect& effect) { return std::visit(Name{}, effect.what); }
 
 std::string_view name_of(State state) {
   static constexpr std::string_view kNames[] = {"shown", "asleep", "moving", "attached", "mirrored", "standing"};
@@ -19,12 +51,14 @@ std::string_view name_of(State state) {
 
 Target Target::object(std::string name) {
   Target t;
-  t.kind = Kind::object, t.who = std::move(name);
+  t.kind = Kind::object;
+  t.who = std::move(name);
   return t;
 }
 Target Target::all(std::string query) {
   Target t;
-  t.kind = Kind::all, t.who = std::move(query);
+  t.kind = Kind::all;
+  t.who = std::move(query);
   return t;
 }
 std::string Target::text() const {
@@ -38,144 +72,75 @@ std::string Target::text() const {
 
 namespace effects {
 
-static Effect on(Effect::Kind kind, Target target, double after) {
-  Effect e;
-  e.kind = kind, e.target = std::move(target), e.after = after;
-  return e;
-}
-static Effect named(Effect::Kind kind, std::string name, double after) {
-  Effect e = on(kind, Side::self, after);
-  e.name = std::move(name);
-  return e;
-}
-static Effect of_number(Effect::Kind kind, std::string number, double by, double after) {
-  Effect e = on(kind, Side::self, after);
-  e.number = std::move(number), e.by = by;
-  return e;
-}
-
-Effect add(std::string number, double by, double after) {
-  return of_number(Effect::Kind::add, std::move(number), by, after);
-}
-Effect set(std::string number, double to, double after) {
-  return of_number(Effect::Kind::set, std::move(number), to, after);
-}
+Effect add(std::string number, double by, double after) { return {Add{std::move(number), by}, after}; }
+Effect set(std::string number, double to, double after) { return {Set{std::move(number), to}, after}; }
 Effect clamp(std::string number, double least, double most, double after) {
-  Effect e = of_number(Effect::Kind::clamp, std::move(number), 0, after);
-  e.least = least, e.most = most;
-  return e;
+  return {Clamp{std::move(number), least, most}, after};
 }
 Effect damage(Target target, double by, double after, double safe) {
-  Effect e = on(Effect::Kind::damage, std::move(target), after);
-  e.by = by, e.safe = safe;
-  return e;
+  return {Damage{std::move(target), by, safe}, after};
 }
-Effect remove(Target target, double after) { return on(Effect::Kind::remove, std::move(target), after); }
-Effect hide(Target target, double after) { return on(Effect::Kind::hide, std::move(target), after); }
-Effect show(Target target, double after) { return on(Effect::Kind::show, std::move(target), after); }
+Effect remove(Target target, double after) { return {Remove{std::move(target)}, after}; }
+Effect hide(Target target, double after) { return {Hide{std::move(target)}, after}; }
+Effect show(Target target, double after) { return {Show{std::move(target)}, after}; }
 Effect retag(Target target, std::vector<std::string> give, std::vector<std::string> take, double after) {
-  Effect e = on(Effect::Kind::retag, std::move(target), after);
-  e.give = std::move(give), e.take = std::move(take);
-  return e;
+  return {Retag{std::move(target), std::move(give), std::move(take)}, after};
 }
-Effect stop(Target target, double after) { return on(Effect::Kind::stop, std::move(target), after); }
-Effect send(Target target, Direction place, double speed, double within, double after) {
-  Effect e = on(Effect::Kind::send, std::move(target), after);
-  e.vector = place, e.speed = speed, e.within = within, e.placed = true;
-  return e;
+Effect stop(Target target, double after) { return {Stop{std::move(target)}, after}; }
+Effect send(Target target, Direction position, double speed, double within, double after) {
+  return {Send{std::move(target), position, speed, within}, after};
 }
 Effect send(Target target, Target to, double speed, double within, double after) {
-  Effect e = on(Effect::Kind::send, std::move(target), after);
-  e.to = std::move(to), e.speed = speed, e.within = within;
-  return e;
+  return {Send{std::move(target), std::move(to), speed, within}, after};
 }
-Effect bounce(Target target, Direction axis) {
-  Effect e = on(Effect::Kind::bounce, std::move(target), 0);
-  e.vector = axis;
-  return e;
-}
+Effect bounce(Target target, Direction axis) { return {Bounce{std::move(target), axis}}; }
 Effect launch(Target target, Direction velocity, bool own_frame, double after) {
-  Effect e = on(Effect::Kind::launch, std::move(target), after);
-  e.velocity = velocity, e.own_frame = own_frame;
-  return e;
+  return {Launch{std::move(target), velocity, own_frame}, after};
 }
 Effect push(Target target, Direction impulse, bool own_frame, double after) {
-  Effect e = on(Effect::Kind::push, std::move(target), after);
-  e.vector = impulse, e.own_frame = own_frame;
-  return e;
+  return {Push{std::move(target), impulse, own_frame}, after};
 }
 Effect push_away(Target target, double strength, bool by_speed, double least) {
-  Effect e = on(Effect::Kind::push, std::move(target), 0);
-  e.by = strength, e.least = least, e.by_speed = by_speed, e.away = true;
-  return e;
+  return {PushAway{std::move(target), strength, by_speed, least}};
 }
-Effect teleport(Target target, Direction place, double after) {
-  Effect e = on(Effect::Kind::teleport, std::move(target), after);
-  e.vector = place, e.placed = true;
-  return e;
+Effect teleport(Target target, Direction position, double after) {
+  return {Teleport{std::move(target), position}, after};
 }
 Effect teleport(Target target, Target to, std::string spot, bool turned, double after) {
-  Effect e = on(Effect::Kind::teleport, std::move(target), after);
-  e.to = std::move(to), e.spot = std::move(spot), e.turned = turned;
-  return e;
+  return {Teleport{std::move(target), SpotOf{std::move(to), std::move(spot)}, turned}, after};
 }
-Effect spawn(std::string kind, Direction place, Direction velocity, double after, Direction spin) {
-  Effect e = named(Effect::Kind::spawn, std::move(kind), after);
-  e.vector = place, e.velocity = velocity, e.spin = spin, e.placed = true;
-  return e;
+Effect spawn(std::string kind, Direction position, Direction velocity, double after, Direction spin) {
+  return {Spawn{std::move(kind), position, velocity, spin}, after};
 }
 Effect spawn_at(std::string kind, Target of, std::string spot, Direction offset, Direction velocity, double after,
                 Direction spin) {
-  Effect e = named(Effect::Kind::spawn, std::move(kind), after);
-  e.to = std::move(of), e.spot = std::move(spot), e.vector = offset, e.velocity = velocity, e.own_frame = true;
-  e.spin = spin;
-  return e;
+  return {Spawn{std::move(kind), SpotOf{std::move(of), std::move(spot), offset}, velocity, spin}, after};
 }
 Effect spawn_in(std::string kind, const Bounds<3>& region, std::uint64_t seed, double after) {
-  Effect e = named(Effect::Kind::spawn, std::move(kind), after);
-  e.region = region, e.seed = seed;
-  return e;
+  return {Spawn{std::move(kind), Anywhere{region, seed}}, after};
 }
 Effect attach(Target target, Target to, std::string spot, Direction step, double after) {
-  Effect e = on(Effect::Kind::attach, std::move(target), after);
-  e.to = std::move(to), e.spot = std::move(spot), e.vector = step;
-  return e;
+  return {Attach{std::move(target), std::move(to), std::move(spot), step}, after};
 }
-Effect detach(Target target, double after) { return on(Effect::Kind::detach, std::move(target), after); }
-Effect drop_last(Target target, double after) { return on(Effect::Kind::drop_last, std::move(target), after); }
-Effect drop_all(Target target, double after) { return on(Effect::Kind::drop_all, std::move(target), after); }
+Effect detach(Target target, double after) { return {Detach{std::move(target)}, after}; }
+Effect drop_last(Target target, double after) { return {Drop{std::move(target), false}, after}; }
+Effect drop_all(Target target, double after) { return {Drop{std::move(target), true}, after}; }
 Effect except(Target target, Target whom, double seconds, bool until_apart, double after) {
-  Effect e = on(Effect::Kind::except, std::move(target), after);
-  e.to = std::move(whom), e.safe = seconds, e.until_apart = until_apart;
-  return e;
+  return {Except{std::move(target), std::move(whom), seconds, until_apart}, after};
 }
-Effect switch_collider(Target target, std::size_t collider, bool on_now, double after) {
-  Effect e = on(on_now ? Effect::Kind::switch_on : Effect::Kind::switch_off, std::move(target), after);
-  e.collider = collider;
-  return e;
+Effect switch_collider(Target target, std::size_t collider, bool on, double after) {
+  return {SwitchCollider{std::move(target), collider, on}, after};
 }
-Effect switch_motion(Target target, bool on_now, double after) {
-  Effect e = on(on_now ? Effect::Kind::switch_on : Effect::Kind::switch_off, std::move(target), after);
-  e.motion = true;
-  return e;
+Effect switch_motion(Target target, bool on, double after) { return {SwitchMotion{std::move(target), on}, after}; }
+Effect weigh(Target target, double scale, double after) { return {Weigh{std::move(target), scale}, after}; }
+Effect mirror(Target target, bool back, double after) { return {Mirror{std::move(target), back}, after}; }
+Effect drop_through(Target target, double after) { return {DropThrough{std::move(target)}, after}; }
+Effect switch_reaction(std::string reaction, bool on, double after) {
+  return {SwitchReaction{std::move(reaction), on}, after};
 }
-Effect weigh(Target target, double scale, double after) {
-  Effect e = on(Effect::Kind::weigh, std::move(target), after);
-  e.by = scale;
-  return e;
-}
-Effect switch_reaction(std::string reaction, bool on_now, double after) {
-  return named(on_now ? Effect::Kind::reaction_on : Effect::Kind::reaction_off, std::move(reaction), after);
-}
-Effect mirror(Target target, bool back, double after) {
-  Effect e = on(Effect::Kind::mirror, std::move(target), after);
-  e.turns_back = back;
-  return e;
-}
-Effect drop_through(Target target, double after) { return on(Effect::Kind::drop_through, std::move(target), after); }
-Effect restart(double after) { return on(Effect::Kind::restart, Side::self, after); }
-Effect cue(std::string name, double after) { return named(Effect::Kind::cue, std::move(name), after); }
-Effect finish(std::string outcome, double after) { return named(Effect::Kind::finish, std::move(outcome), after); }
+Effect cue(std::string name, double after) { return {Cue{std::move(name)}, after}; }
+Effect restart(double after) { return {Restart{}, after}; }
+Effect finish(std::string outcome, double after) { return {Finish{std::move(outcome)}, after}; }
 
 }  // namespace effects
 }  // namespace colvik

@@ -13,6 +13,13 @@ namespace colvik {
 
 namespace rules {
 
+// The longest delay, cooldown or time of a start: 30 years, so that a step count cannot overflow.
+inline constexpr double kMostSeconds = 1e9;
+
+[[nodiscard]] inline Error unusable(std::string what, std::string accepted) {
+  return {{}, std::move(what), std::move(accepted)};
+}
+
 // "world.parcels" -> whose number, and its name.
 struct NumberName {
   enum class Whose { world, self, other, each, object } whose = Whose::world;
@@ -119,8 +126,12 @@ struct Rules<D>::Impl {
   // compile.cpp
   Result<rules::Compiled<D>> compile(const Reaction<D>& r) const;
   Result<rules::NumberName> check_number(const std::string& text, bool touch, bool each) const;
-  Result<rules::CompiledEffect> compile_effect(const Effect& e, bool has_self, bool has_other) const;
+  struct StartCompiler;
   Result<rules::CompiledCondition> compile_condition(const Condition& c, bool has_self, bool has_other) const;
+
+  // compile_effects.cpp
+  struct EffectCompiler;
+  Result<rules::CompiledEffect> compile_effect(const Effect& e, bool has_self, bool has_other) const;
 
   // starts.cpp
   void react(std::span<const Event<D>> events);
@@ -144,6 +155,7 @@ struct Rules<D>::Impl {
   [[nodiscard]] std::optional<double> value_of(const rules::NumberName& n, const rules::Moment<D>& m) const;
 
   // apply.cpp
+  struct EffectApplier;
   void apply(std::size_t index, std::size_t effect, const rules::Moment<D>& m);
   // A direction of an object's own frame, mirrored as it is.
   [[nodiscard]] Vec<D> own_direction(ObjectId id, Vec<D> v) const {
@@ -152,10 +164,6 @@ struct Rules<D>::Impl {
     return o.pose.rotation * v;
   }
   [[nodiscard]] std::vector<ObjectId> whom(const Target& target, const TagQuery& all, const rules::Moment<D>& m) const;
-  bool change_number(const rules::CompiledEffect& e, const rules::Moment<D>& m);
-  bool act_on(std::size_t index, std::size_t effect, ObjectId id, const rules::Moment<D>& m);
-  bool spawn(const rules::CompiledEffect& e, const rules::Moment<D>& m, std::uint64_t nth);
-  [[nodiscard]] std::optional<Pose<D>> place_of(const Effect& e, const rules::Moment<D>& m) const;
 };
 
 namespace rules {

@@ -158,7 +158,8 @@ void build(const Scene<D>& scene, Run<D>& run, Report&& report) {
   for (std::size_t i = 0; i < scene.kinds.size(); ++i) {
     const auto spawned = [&](const Reaction<D>& r) {
       return std::any_of(r.effects.begin(), r.effects.end(), [&](const Effect& e) {
-        return e.kind == Effect::Kind::spawn && e.name == scene.kinds[i].kind;
+        const auto* spawn = std::get_if<effects::Spawn>(&e.what);
+        return spawn != nullptr && spawn->kind == scene.kinds[i].kind;
       });
     };
     if (std::none_of(scene.reactions.begin(), scene.reactions.end(), spawned)) continue;

@@ -1,6 +1,6 @@
 #pragma once
 // From a parsed file to a Scene<D>. objects and kinds: read_objects.cpp; copies: read_layout.cpp; motions and
-// schedules: read_motion.cpp; shapes: read_shape.cpp; reactions: read_effects.cpp; expectations: read_rules.cpp; the
+// schedules: read_motion.cpp; shapes: read_shape.cpp; reactions: read_reactions.cpp and read_effects.cpp; expectations: read_rules.cpp; the
 // rest and the order of reading: load.cpp.
 #include "scene/obj_file.h"
 #include "scene/reader.h"
@@ -84,9 +84,12 @@ class SceneReader {
   const Bounds<D>* read_region(const Section& s, std::string_view key, bool with_an_end = true);
 
   // read_effects.cpp
+  struct EffectReader;
   std::optional<Effect> read_effect(const Section& s);
   std::optional<Target> read_target(const Section& s, std::string_view key);
-  void read_places(const Section& s, Effect& e);
+
+  // read_reactions.cpp
+  void check_switches();
   Start read_start(const Section& s);
   std::vector<Condition> read_conditions(const Section& reaction, std::string_view key);
 
