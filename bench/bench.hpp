@@ -25,8 +25,8 @@ enum class Spread { equal, clustered, mixed };
 inline const char* name_of(Spread s) {
   return s == Spread::equal ? "equal" : s == Spread::clustered ? "clustered" : "mixed";
 }
-/// Boxes about 1 wide with about four overlaps for two of them: spread evenly, in clusters a hundred
-/// times as dense as what is between, or with one in a thousand huge.
+/// Boxes about 1 wide with about four overlaps for two of them: spread evenly, in clusters a
+/// hundred times as dense as what is between, or with one in a thousand huge.
 template <int D>
 Boxes<D> scatter(std::size_t n, Spread spread) {
   Random random(n + static_cast<std::size_t>(spread));
@@ -38,7 +38,8 @@ Boxes<D> scatter(std::size_t n, Spread spread) {
     Vec<D> at = random.vec<D>(room);
     if (spread == Spread::clustered)
       at = middles[i % middles.size()] + random.vec<D>(0.5 * std::pow(500, 1.0 / D) * 1.2);
-    const double size = spread == Spread::mixed && random.coin(0.001) ? 0.1 * room : random.range(0.4, 0.6);
+    const double size =
+        spread == Spread::mixed && random.coin(0.001) ? 0.1 * room : random.range(0.4, 0.6);
     boxes.push_back({at - Vec<D>::Constant(size), at + Vec<D>::Constant(size)});
   }
   return boxes;
@@ -71,7 +72,8 @@ inline std::string dimension(int d) { return std::to_string(d) + "D"; }
 /// Rows are called GROUP/WHO; those of one group are compared.
 template <class Run>
 auto* row(const std::string& group, const std::string& who, Run run) {
-  return benchmark::RegisterBenchmark((group + "/" + who).c_str(), [run](benchmark::State& state) { run(state); });
+  return benchmark::RegisterBenchmark((group + "/" + who).c_str(),
+                                      [run](benchmark::State& state) { run(state); });
 }
 
 void register_bodies();

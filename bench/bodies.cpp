@@ -1,4 +1,5 @@
-// Bodies: whole steps of worlds, a solver's pass alone, and beside both a loop that only moves memory.
+// Bodies: whole steps of worlds, a solver's pass alone, and beside both a loop that only moves
+// memory.
 #include <colvik/rules.hpp>
 
 #include <cstdlib>
@@ -24,7 +25,9 @@ std::size_t allocations = 0;
   throw std::bad_alloc();
 }
 [[gnu::noinline]] void operator delete(void* p, std::align_val_t) noexcept { std::free(p); }
-[[gnu::noinline]] void operator delete(void* p, std::size_t, std::align_val_t) noexcept { std::free(p); }
+[[gnu::noinline]] void operator delete(void* p, std::size_t, std::align_val_t) noexcept {
+  std::free(p);
+}
 [[gnu::noinline]] void operator delete(void* p) noexcept { std::free(p); }
 [[gnu::noinline]] void operator delete(void* p, std::size_t) noexcept { std::free(p); }
 
@@ -37,7 +40,8 @@ using namespace colvik::test;
 // and writes them back; nothing is worked out.
 void moved_memory(benchmark::State& state, std::size_t n) {
   struct alignas(64) Record {
-    std::uint32_t a = 0, b = 0;
+    std::uint32_t a = 0;
+    std::uint32_t b = 0;
     std::array<float, 30> rest{};
   };
   struct alignas(64) BodyRecord {
@@ -52,10 +56,12 @@ void moved_memory(benchmark::State& state, std::size_t n) {
   }
   for (auto _ : state) {
     for (Record& r : records) {
-      BodyRecord a = bodies[r.a], b = bodies[r.b];
+      BodyRecord a = bodies[r.a];
+      BodyRecord b = bodies[r.b];
       for (std::size_t k = 0; k < 30; ++k) a.numbers[k % 16] += r.rest[k];
       std::swap(a.numbers[0], b.numbers[0]);
-      bodies[r.a] = a, bodies[r.b] = b;
+      bodies[r.a] = a;
+      bodies[r.b] = b;
     }
     benchmark::ClobberMemory();
   }
@@ -88,7 +94,8 @@ struct Loads {
         if (k % 2 == 1) arm[0] = -0.5;
         if (k / 2 == 1) arm[D - 1] = -0.5;
         Vec<D> above = arm;
-        above[1] = 0.5, arm[1] = -0.5;
+        above[1] = 0.5;
+        arm[1] = -0.5;
         c.add(above, arm, -0.0001, 0);
       }
     }
@@ -110,11 +117,18 @@ void pass(benchmark::State& state, std::size_t n) {
   math::Many<dynamics::Moving<D>> moving(all.bodies.size());  // as a solver keeps them
   for (std::size_t i = 0; i < moving.size(); ++i) {
     dynamics::Moving<D>& m = moving[i];
-    m.velocity = all.bodies[i].acceleration / 480, m.spin.setZero();
-    m.inverse_mass = all.bodies[i].inverse_mass, m.inverse_inertia = all.bodies[i].inverse_inertia;
-    m.moved.setZero(), m.turned.setZero(), m.shift.setZero(), m.turn_shift.setZero();
-    m.fixed = m.inverse_mass.isZero(0), m.movable = !m.fixed;
-    m.narrow_mass(), m.narrow_way();
+    m.velocity = all.bodies[i].acceleration / 480;
+    m.spin.setZero();
+    m.inverse_mass = all.bodies[i].inverse_mass;
+    m.inverse_inertia = all.bodies[i].inverse_inertia;
+    m.moved.setZero();
+    m.turned.setZero();
+    m.shift.setZero();
+    m.turn_shift.setZero();
+    m.fixed = m.inverse_mass.isZero(0);
+    m.movable = !m.fixed;
+    m.narrow_mass();
+    m.narrow_way();
   }
   std::vector<dynamics::Listed> listed;
   for (const dynamics::Contact<D>& c : all.contacts) listed.push_back(dynamics::listed(c));
@@ -123,7 +137,8 @@ void pass(benchmark::State& state, std::size_t n) {
   wide.take(alone, moving, all.contacts, listed, 0, n);
   dynamics::Pass how;
   how.removal = {1.0 / 480, 60, 0.0005, 3, 1};
-  how.soft_mass = 0.9, how.soft_leak = 0.1;
+  how.soft_mass = 0.9;
+  how.soft_leak = 0.1;
   for (auto _ : state) {
     wide.push(alone, moving, how, false);
     how.separate = !how.separate;
@@ -137,16 +152,19 @@ std::unique_ptr<World<D>> rack(std::size_t n, std::size_t high, bool sleep) {
   WorldSettings<D> s = earth<D>();
   s.sleep = sleep;
   auto world = std::make_unique<World<D>>(s);
-  const std::size_t columns = n / high,
-                    side = D == 3 ? static_cast<std::size_t>(std::sqrt(static_cast<double>(columns))) : columns;
+  const std::size_t columns = n / high;
+  const std::size_t side =
+      D == 3 ? static_cast<std::size_t>(std::sqrt(static_cast<double>(columns))) : columns;
   world
-      ->add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(4.0 * static_cast<double>(side) + 100, 1))}))
+      ->add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5),
+                     {solid(slab<D>(4.0 * static_cast<double>(side) + 100, 1))}))
       .value();
   for (std::size_t i = 0; i < n; ++i) {
     Vec<D> at = up<D>(0.5 + static_cast<double>(i / columns));
     at[0] = 1.1 * static_cast<double>(i % columns % side);
     if constexpr (D == 3) at[2] = 1.1 * static_cast<double>(i % columns / side);
-    world->add(thing<D>("tote" + std::to_string(i), BodyKind::dynamic, at, {solid(cube<D>(1))})).value();
+    world->add(thing<D>("tote" + std::to_string(i), BodyKind::dynamic, at, {solid(cube<D>(1))}))
+        .value();
   }
   return world;
 }
@@ -157,8 +175,10 @@ std::unique_ptr<World<D>> hopper(std::size_t n, bool sleep, bool odd_ones = fals
   WorldSettings<D> s = earth<D>();
   s.sleep = sleep;
   auto world = std::make_unique<World<D>>(s);
-  const double room = D == 3 ? 1.1 * std::cbrt(static_cast<double>(n)) : 1.1 * std::sqrt(static_cast<double>(n));
-  world->add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(4 * room, 1))})).value();
+  const double room =
+      D == 3 ? 1.1 * std::cbrt(static_cast<double>(n)) : 1.1 * std::sqrt(static_cast<double>(n));
+  world->add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(4 * room, 1))}))
+      .value();
   for (int axis = 0; axis < D; axis += 2)
     for (const double sign : {-1.0, 1.0}) {
       Shape<D> wall = cube<D>(4 * room);
@@ -212,7 +232,8 @@ std::unique_ptr<World<2>> drum(std::size_t n) {
   return world;
 }
 
-// A standing rack, robots that go round over strips of zones and are counted, and walkers going to and fro.
+// A standing rack, robots that go round over strips of zones and are counted, and walkers going to
+// and fro.
 struct Shift {
   World<2> world;
   std::optional<Rules<2>> rules;
@@ -224,31 +245,41 @@ struct Shift {
     return s;
   }
   Shift() : world(settings()) {
-    for (const char* tag : {"robot", "strip", "walker", "ground", "tote"}) world.tags().declare(tag).value();
+    for (const char* tag : {"robot", "strip", "walker", "ground", "tote"})
+      world.tags().declare(tag).value();
     world.set_number({}, "score", 0).value();
-    world.add(thing<2>("floor", BodyKind::fixed, up<2>(-0.5), {solid(slab<2>(400, 1))}, {"ground"})).value();
+    world.add(thing<2>("floor", BodyKind::fixed, up<2>(-0.5), {solid(slab<2>(400, 1))}, {"ground"}))
+        .value();
     for (int i = 0; i < 60; ++i)
       world
-          .add(
-              thing<2>("", BodyKind::dynamic, Vec<2>(1.1 * (i % 10) + 50, 0.5 + i / 10), {solid(cube<2>(1))}, {"tote"}))
+          .add(thing<2>("", BodyKind::dynamic, Vec<2>(1.1 * (i % 10) + 50, 0.5 + i / 10),
+                        {solid(cube<2>(1))}, {"tote"}))
           .value();
     for (int i = 0; i < 40; ++i)
-      world.add(thing<2>("", BodyKind::fixed, Vec<2>(2.0 * i, 20), {zone(slab<2>(1, 10))}, {"strip"})).value();
+      world
+          .add(
+              thing<2>("", BodyKind::fixed, Vec<2>(2.0 * i, 20), {zone(slab<2>(1, 10))}, {"strip"}))
+          .value();
     for (int i = 0; i < 50; ++i) {
-      ObjectDef<2> def = thing<2>("", BodyKind::kinematic, Vec<2>(10 + i, 20), {zone(ball<2>(0.3))}, {"robot"});
+      ObjectDef<2> def =
+          thing<2>("", BodyKind::kinematic, Vec<2>(10 + i, 20), {zone(ball<2>(0.3))}, {"robot"});
       def.colliders[0].meets = "strip";
       def.motion = Circling<2>{Vec<2>(12.0 + i, 20), Spin<2>(2.0), false};
       world.add(def).value();
     }
     for (int i = 0; i < 10; ++i) {
-      ObjectDef<2> def =
-          thing<2>("", BodyKind::kinematic, Vec<2>(-60 + 4 * i, 0.62), {solid(capsule<2>(0.6, 1.2))}, {"walker"});
+      ObjectDef<2> def = thing<2>("", BodyKind::kinematic, Vec<2>(-60 + 4 * i, 0.62),
+                                  {solid(capsule<2>(0.6, 1.2))}, {"walker"});
       def.colliders[0].meets = "ground";
       def.walker = Walker<2>{.speed = 4, .speeding_up = 30, .step = 0.2};
       walkers.push_back(world.add(def).value());
     }
     rules.emplace(world);
-    rules->add({.name = "count", .self = "robot", .other = "strip", .effects = {effects::add("world.score", 1)}})
+    rules
+        ->add({.name = "count",
+               .self = "robot",
+               .other = "strip",
+               .effects = {effects::add("world.score", 1)}})
         .value();
   }
   void wish(double direction) {
@@ -263,8 +294,12 @@ void shift() {
         const auto turn = [&] {
           if (n++ % 30 == 0) s.wish(n / 30 % 2 == 0 ? 1 : -1);
         };
-        for (int i = 0; i < 600; ++i) turn(), s.world.step();
-        std::size_t steady = 0, events = 0;
+        for (int i = 0; i < 600; ++i) {
+          turn();
+          s.world.step();
+        }
+        std::size_t steady = 0;
+        std::size_t events = 0;
         for (auto _ : state) {
           state.PauseTiming();
           turn();
@@ -272,7 +307,8 @@ void shift() {
           state.ResumeTiming();
           s.world.step();
           state.PauseTiming();
-          steady += allocations - before, events += s.world.events().size();
+          steady += allocations - before;
+          events += s.world.events().size();
           state.ResumeTiming();
         }
         const auto runs = static_cast<double>(state.iterations());
@@ -290,15 +326,18 @@ void steps(const std::string& name, std::size_t n, int before, Make make) {
         const auto world = make();
         for (int i = 0; i < before; ++i) world->step();
         std::size_t allocated = allocations;
-        std::size_t steady = 0, runs = 0;
+        std::size_t steady = 0;
+        std::size_t runs = 0;
         for (auto _ : state) {
           world->step();
-          steady += allocations - allocated, ++runs;
+          steady += allocations - allocated;
+          ++runs;
           allocated = allocations;
         }
         state.counters["bodies"] = static_cast<double>(n);
         state.counters["awake"] = static_cast<double>(world->awake_count());
-        state.counters["allocations_a_step"] = static_cast<double>(steady) / static_cast<double>(runs);
+        state.counters["allocations_a_step"] =
+            static_cast<double>(steady) / static_cast<double>(runs);
       })
       ->Unit(benchmark::kMillisecond)
       ->Iterations(60);
@@ -326,8 +365,8 @@ void shared(const std::string& name, std::size_t n, int before) {
 
 void register_bodies() {
   for (const std::size_t n : {10000UL, 40000UL}) {
-    const std::string two = "pass/2D/two points, " + std::to_string(n),
-                      four = "pass/3D/four points, " + std::to_string(n);
+    const std::string two = "pass/2D/two points, " + std::to_string(n);
+    const std::string four = "pass/3D/four points, " + std::to_string(n);
     row(two, "colvik", [n](benchmark::State& s) { pass<2>(s, n); });
     row(two, "moved memory", [n](benchmark::State& s) { moved_memory(s, n); });
     row(two, "a whole substep", [n](benchmark::State& s) { substep<2>(s, n); });
@@ -340,10 +379,12 @@ void register_bodies() {
   steps<3>("wall of 1200 boxes", 1200, 60, [] { return rack<3>(1200, 12, false); });
   steps<2>("drum of 2400", 2400, 120, [] { return drum(2400); });
   steps<3>("hopper of 10000, pouring", 10000, 40, [] { return hopper<3>(10000, true); });
-  steps<3>("pile of 1000 hulls, cylinders and cones", 1000, 120, [] { return hopper<3>(1000, false, true); });
+  steps<3>("pile of 1000 hulls, cylinders and cones", 1000, 120,
+           [] { return hopper<3>(1000, false, true); });
   for (const std::size_t n : {1000UL, 3000UL, 10000UL, 50000UL}) {
     steps<2>("pile of " + std::to_string(n), n, 60, [n] { return hopper<2>(n, false); });
-    if (n <= 10000) steps<3>("pile of " + std::to_string(n), n, 60, [n] { return hopper<3>(n, false); });
+    if (n <= 10000)
+      steps<3>("pile of " + std::to_string(n), n, 60, [n] { return hopper<3>(n, false); });
   }
   steps<2>("asleep, 100000", 100000, 120, [] { return rack<2>(100000, 4, true); });
   shared<2>("pile of 1000 that lies", 1000, 400);

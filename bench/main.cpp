@@ -1,7 +1,8 @@
-// colvik_bench: how fast the rooms of the library are, each row beside a baseline of a general-purpose
-// library in the same run. Ratios are what counts: the machines are shared.
+// colvik_bench: how fast the rooms of the library are, each row beside a baseline of a
+// general-purpose library in the same run. Ratios are what counts: the machines are shared.
 //
-//     colvik_bench [--json] [Google Benchmark's own options]     exit 1 if a row did not find what it should
+//     colvik_bench [--json] [Google Benchmark's own options]     exit 1 if a row did not find what
+//     it should
 #include <algorithm>
 #include <cstring>
 #include <iostream>
@@ -29,9 +30,11 @@ class Ratios : public benchmark::ConsoleReporter {
   }
   void Finalize() override {
     std::ostream& out = GetOutputStream();
-    out << "\nTime of each baseline as a multiple of colvik's, same run (above 1: colvik is faster)\n";
+    out << "\nTime of each baseline as a multiple of colvik's, same run (above 1: colvik is "
+           "faster)\n";
     for (const auto& [group, rows] : times_) {
-      if (std::all_of(rows.begin(), rows.end(), [](const auto& row) { return is_ours(row.first); })) continue;
+      if (std::all_of(rows.begin(), rows.end(), [](const auto& row) { return is_ours(row.first); }))
+        continue;
       for (const auto& [our, our_time] : rows) {
         if (!is_ours(our)) continue;
         out << group << our.substr(std::strlen("colvik")) << ":";

@@ -19,7 +19,8 @@ template <int D>
 void move_some(Boxes<D>& boxes, const Moved& who, Random& random) {
   for (const std::uint32_t i : who) {
     const Vec<D> by = random.direction<D>() * random.range(0.01, 0.1);
-    boxes[i].lo += by, boxes[i].hi += by;
+    boxes[i].lo += by;
+    boxes[i].hi += by;
   }
 }
 
@@ -68,8 +69,12 @@ struct ByBoxIntersection {
     all.reserve(boxes.size());
     for (const Bounds<D>& b : boxes) {
       Handled h(&b);
-      std::array<double, D> lo, hi;
-      for (int i = 0; i < D; ++i) lo[static_cast<std::size_t>(i)] = b.lo[i], hi[static_cast<std::size_t>(i)] = b.hi[i];
+      std::array<double, D> lo;
+      std::array<double, D> hi;
+      for (int i = 0; i < D; ++i) {
+        lo[static_cast<std::size_t>(i)] = b.lo[i];
+        hi[static_cast<std::size_t>(i)] = b.hi[i];
+      }
       h.extend(lo.data());
       h.extend(hi.data());
       all.push_back(h);
@@ -98,41 +103,54 @@ class BySweep {
     for (int k = 0; k < D; ++k) {
       lo_[k].assign(n + 8, std::numeric_limits<double>::infinity());
       hi_[k].assign(n + 8, -std::numeric_limits<double>::infinity());
-      for (std::size_t i = 0; i < n; ++i)
-        lo_[k][i] = boxes[order_[i].second].lo[k], hi_[k][i] = boxes[order_[i].second].hi[k];
+      for (std::size_t i = 0; i < n; ++i) {
+        lo_[k][i] = boxes[order_[i].second].lo[k];
+        hi_[k][i] = boxes[order_[i].second].hi[k];
+      }
     }
     out.clear();
     for (std::size_t a = 0; a < n; ++a) {
       for (std::size_t b = a + 1; b < n && lo_[0][b] <= hi_[0][a]; b += 8)
         for (std::uint32_t hits = eight(a, b); hits != 0; hits &= hits - 1)
-          out.emplace_back(order_[a].second, order_[b + static_cast<std::size_t>(std::countr_zero(hits))].second);
+          out.emplace_back(order_[a].second,
+                           order_[b + static_cast<std::size_t>(std::countr_zero(hits))].second);
     }
   }
 
  private:
-  __attribute__((target_clones("avx2", "default"))) std::uint32_t eight(std::size_t a, std::size_t b) const {
+  __attribute__((target_clones("avx2", "default"))) std::uint32_t eight(std::size_t a,
+                                                                        std::size_t b) const {
     std::array<int, 8> miss;
-    const double lo = lo_[1][a], hi = hi_[1][a], end = hi_[0][a];
-    for (std::size_t k = 0; k < 8; ++k) miss[k] = (lo_[0][b + k] > end) | (lo_[1][b + k] > hi) | (hi_[1][b + k] < lo);
+    const double lo = lo_[1][a];
+    const double hi = hi_[1][a];
+    const double end = hi_[0][a];
+    for (std::size_t k = 0; k < 8; ++k)
+      miss[k] = (lo_[0][b + k] > end) | (lo_[1][b + k] > hi) | (hi_[1][b + k] < lo);
     if constexpr (D == 3)
-      for (std::size_t k = 0; k < 8; ++k) miss[k] |= (lo_[2][b + k] > hi_[2][a]) | (hi_[2][b + k] < lo_[2][a]);
+      for (std::size_t k = 0; k < 8; ++k)
+        miss[k] |= (lo_[2][b + k] > hi_[2][a]) | (hi_[2][b + k] < lo_[2][a]);
     std::uint32_t hits = 0;
     for (std::size_t k = 0; k < 8; ++k) hits |= static_cast<std::uint32_t>(miss[k] == 0) << k;
     return hits;
   }
   std::vector<std::pair<double, std::uint32_t>> order_;
-  std::vector<double> lo_[D], hi_[D];
+  std::vector<double> lo_[D];
+  std::vector<double> hi_[D];
 };
 
-// Each box in the cell of its centre; cells are as wide as the largest box, so that only neighbours meet.
+// Each box in the cell of its centre; cells are as wide as the largest box, so that only neighbours
+// meet.
 template <int D>
 class ByGrid {
  public:
   explicit ByGrid(const Boxes<D>&) {}
   void operator()(const Boxes<D>& boxes, const Moved&, std::vector<Pair>& out) {
-    const std::size_t n = boxes.size(), size = std::bit_ceil(2 * n);
+    const std::size_t n = boxes.size();
+    const std::size_t size = std::bit_ceil(2 * n);
     begin_.assign(size + 1, 0);
-    cells_.resize(n), sorted_.resize(n), bucket_.resize(n);
+    cells_.resize(n);
+    sorted_.resize(n);
+    bucket_.resize(n);
     double wide = 0;
     for (const Bounds<D>& b : boxes) wide = std::max(wide, b.size().maxCoeff());
     for (std::size_t i = 0; i < n; ++i) {
@@ -150,11 +168,13 @@ class ByGrid {
       for (int k = 0; k < (D == 2 ? 5 : 14); ++k) {  // its own cell and half of those around
         const int turn = k + (D == 2 ? 4 : 13);
         Cell cell = x.cell;
-        cell[0] += turn % 3 - 1, cell[1] += turn / 3 % 3 - 1;
+        cell[0] += turn % 3 - 1;
+        cell[1] += turn / 3 % 3 - 1;
         if constexpr (D == 3) cell[2] += turn / 9 - 1;
         const std::size_t h = hash(cell) & (size - 1);
         for (std::size_t b = k == 0 ? a + 1 : begin_[h]; b < begin_[h + 1]; ++b)
-          if (sorted_[b].cell == cell && x.box.overlaps(sorted_[b].box)) out.emplace_back(x.which, sorted_[b].which);
+          if (sorted_[b].cell == cell && x.box.overlaps(sorted_[b].box))
+            out.emplace_back(x.which, sorted_[b].which);
       }
     }
   }
@@ -169,10 +189,13 @@ class ByGrid {
   static std::size_t hash(const Cell& c) {
     std::uint64_t h = static_cast<std::uint32_t>(c[0]) * 0x9E3779B97F4A7C15ULL;
     h = (h ^ h >> 29 ^ static_cast<std::uint32_t>(c[1])) * 0xBF58476D1CE4E5B9ULL;
-    if constexpr (D == 3) h = (h ^ h >> 31 ^ static_cast<std::uint32_t>(c[2])) * 0x94D049BB133111EBULL;
+    if constexpr (D == 3)
+      h = (h ^ h >> 31 ^ static_cast<std::uint32_t>(c[2])) * 0x94D049BB133111EBULL;
     return h >> 20;
   }
-  std::vector<std::size_t> begin_, at_, bucket_;
+  std::vector<std::size_t> begin_;
+  std::vector<std::size_t> at_;
+  std::vector<std::size_t> bucket_;
   std::vector<Cell> cells_;
   std::vector<Held> sorted_;
 };
@@ -201,7 +224,8 @@ template <int D, class Find>
 void frames(benchmark::State& state, Boxes<D> boxes, const Moved& who) {
   Random random(9);
   Find find(boxes);
-  std::vector<Pair> out, expected;
+  std::vector<Pair> out;
+  std::vector<Pair> expected;
   find(boxes, who, out);
   for (auto _ : state) {
     state.PauseTiming();
@@ -213,10 +237,11 @@ void frames(benchmark::State& state, Boxes<D> boxes, const Moved& who) {
   std::vector<bool> moved(boxes.size());
   for (const std::uint32_t i : who) moved[i] = true;
   ByRTree<D>{boxes}(boxes, who, expected);
-  if (of_moved(out, moved) != of_moved(expected, moved)) state.SkipWithError("the pairs are not those of the R-tree");
+  if (of_moved(out, moved) != of_moved(expected, moved))
+    state.SkipWithError("the pairs are not those of the R-tree");
   const auto n = static_cast<double>(boxes.size());
-  state.counters["ns_per_box"] =
-      benchmark::Counter(n * 1e-9, benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+  state.counters["ns_per_box"] = benchmark::Counter(
+      n * 1e-9, benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
   state.counters["pairs_per_box"] = static_cast<double>(out.size()) / n;
 }
 
@@ -250,7 +275,8 @@ Boxes<D> movers_alone(const Boxes<D>& boxes, std::size_t stride, Moved& who) {
 constexpr std::size_t kStride = 100;  // of those that move when most are at rest
 
 template <int D, class Find>
-void add(const std::string& group, const std::string& who, Spread spread, std::size_t stride, std::vector<int> sizes) {
+void add(const std::string& group, const std::string& who, Spread spread, std::size_t stride,
+         std::vector<int> sizes) {
   auto* r = row(group, who, [=](benchmark::State& state) {
     const auto n = static_cast<std::size_t>(state.range(0));
     frames<D, Find>(state, scatter<D>(n, spread), everyone<D>(n, stride));
@@ -263,7 +289,8 @@ template <int D>
 void of_dimension() {
   for (const Spread spread : {Spread::equal, Spread::clustered, Spread::mixed}) {
     const std::string group = "pairs/" + dimension(D) + "/" + name_of(spread) + "/all moving";
-    std::vector<int> sizes{1000, 10000, 100000}, most = sizes;
+    std::vector<int> sizes{1000, 10000, 100000};
+    std::vector<int> most = sizes;
     if (spread == Spread::equal) most.push_back(1000000);
     add<D, Ours<D>>(group, "colvik", spread, 1, most);
     add<D, ByRTree<D>>(group, "R-tree", spread, 1, most);
@@ -276,8 +303,8 @@ void of_dimension() {
   add<D, Ours<D>>(group, "colvik", Spread::equal, kStride, {1000, 10000, 100000});
   auto* alone = row(group, "the movers and what they touch alone", [](benchmark::State& state) {
     Moved who;
-    const Boxes<D> boxes =
-        movers_alone<D>(scatter<D>(static_cast<std::size_t>(state.range(0)), Spread::equal), kStride, who);
+    const Boxes<D> boxes = movers_alone<D>(
+        scatter<D>(static_cast<std::size_t>(state.range(0)), Spread::equal), kStride, who);
     frames<D, Ours<D>>(state, boxes, who);
   });
   alone->Unit(benchmark::kMicrosecond)->Arg(1000)->Arg(10000)->Arg(100000)->MinTime(0.2);

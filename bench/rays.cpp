@@ -19,16 +19,20 @@ constexpr std::size_t kCount = 100000;
 
 template <int D>
 struct Line {
-  Vec<D> from, way;
+  Vec<D> from;
+  Vec<D> way;
 };
 
 // Where a line enters a box before t, if it does.
 template <int D>
 bool enters(const Bounds<D>& b, const Line<D>& line, double& t) {
-  double first = 0, last = t;
+  double first = 0;
+  double last = t;
   for (int i = 0; i < D; ++i) {
-    const double t0 = (b.lo[i] - line.from[i]) / line.way[i], t1 = (b.hi[i] - line.from[i]) / line.way[i];
-    first = std::max(first, std::min(t0, t1)), last = std::min(last, std::max(t0, t1));
+    const double t0 = (b.lo[i] - line.from[i]) / line.way[i];
+    const double t1 = (b.hi[i] - line.from[i]) / line.way[i];
+    first = std::max(first, std::min(t0, t1));
+    last = std::min(last, std::max(t0, t1));
   }
   if (first > last) return false;
   t = first;
@@ -43,16 +47,20 @@ void cast_all(benchmark::State& state, const std::vector<L>& lines, Cast&& cast)
   double sum = 0;
   for (const L& line : lines) sum += cast(line);
   state.counters["mean_hit"] = sum / static_cast<double>(lines.size());
-  state.counters["rays_per_s"] = benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
+  state.counters["rays_per_s"] =
+      benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
 }
 
 // The same, all of them together: `cast` gives the hits of all. The time is a ray's.
 template <class L, class Cast>
 void cast_together(benchmark::State& state, const std::vector<L>& lines, Cast&& cast) {
   std::vector<double> hits;
-  while (state.KeepRunningBatch(static_cast<benchmark::IterationCount>(lines.size()))) hits = cast();
-  state.counters["mean_hit"] = std::accumulate(hits.begin(), hits.end(), 0.0) / static_cast<double>(hits.size());
-  state.counters["rays_per_s"] = benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
+  while (state.KeepRunningBatch(static_cast<benchmark::IterationCount>(lines.size())))
+    hits = cast();
+  state.counters["mean_hit"] =
+      std::accumulate(hits.begin(), hits.end(), 0.0) / static_cast<double>(hits.size());
+  state.counters["rays_per_s"] =
+      benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
 }
 
 template <int D>
@@ -77,7 +85,8 @@ void among_boxes() {
         enters(tree.bounds(i), line, best);
         return best;
       };
-      tree.along(line.from, line.way, Vec<D>::Zero(), 1, look, {&tree.bounds(0), sizeof(Bounds<D>)});
+      tree.along(line.from, line.way, Vec<D>::Zero(), 1, look,
+                 {&tree.bounds(0), sizeof(Bounds<D>)});
       return best;
     });
   })->MinTime(0.2);
@@ -93,7 +102,8 @@ void among_boxes() {
         enters(tree.bounds(i), all[which], best[which]);
         return best[which];
       };
-      tree.along(std::span<const index::Way<D>>(ways), Vec<D>::Zero(), look, {&tree.bounds(0), sizeof(Bounds<D>)});
+      tree.along(std::span<const index::Way<D>>(ways), Vec<D>::Zero(), look,
+                 {&tree.bounds(0), sizeof(Bounds<D>)});
       return best;
     });
   })->MinTime(0.2);
@@ -102,7 +112,8 @@ void among_boxes() {
     const RTree<D> tree = rtree<D>(boxes);
     cast_all(state, lines(), [&](const Line<D>& line) {
       double best = 1;
-      const bg::model::segment<Point<D>> segment(point<D>(line.from), point<D>(line.from + line.way));
+      const bg::model::segment<Point<D>> segment(point<D>(line.from),
+                                                 point<D>(line.from + line.way));
       tree.query(bg::index::intersects(segment),
                  boost::iterators::make_function_output_iterator(
                      [&](const auto& found) { enters(boxes[found.second], line, best); }));
@@ -122,7 +133,8 @@ Terrain terrain() {
   Terrain t;
   for (std::uint32_t z = 0; z < kSide; ++z)
     for (std::uint32_t x = 0; x < kSide; ++x)
-      t.points.emplace_back(x, 6 * std::sin(0.1 * x) * std::cos(0.13 * z) + 0.5 * std::sin(1.7 * x + 0.9 * z), z);
+      t.points.emplace_back(
+          x, 6 * std::sin(0.1 * x) * std::cos(0.13 * z) + 0.5 * std::sin(1.7 * x + 0.9 * z), z);
   for (std::uint32_t z = 0; z + 1 < kSide; ++z)
     for (std::uint32_t x = 0; x + 1 < kSide; ++x) {
       const std::uint32_t a = z * kSide + x;
@@ -135,8 +147,11 @@ std::vector<Line<3>> lines_over_terrain() {
   Random random(2);
   std::vector<Line<3>> out;
   for (int i = 0; i < 4096; ++i) {
-    const double x = random.range(20, 200), z = random.range(20, 200), angle = random.range(0, 6.3);
-    out.push_back({{x, 10, z}, {60 * std::cos(angle), random.range(-40, -5), 60 * std::sin(angle)}});
+    const double x = random.range(20, 200);
+    const double z = random.range(20, 200);
+    const double angle = random.range(0, 6.3);
+    out.push_back(
+        {{x, 10, z}, {60 * std::cos(angle), random.range(-40, -5), 60 * std::sin(angle)}});
   }
   return out;
 }
@@ -148,7 +163,8 @@ void over_terrain() {
     const Shape<3> ground = mesh(t.points, t.triangles).value();
     const Shape<3> point{};
     cast_all(state, lines_over_terrain(), [&](const Line<3>& line) {
-      const auto hit = contact::first_touch(ground, point, contact::Course<3>{{line.from, {}}, line.way, kZero});
+      const auto hit =
+          contact::first_touch(ground, point, contact::Course<3>{{line.from, {}}, line.way, kZero});
       return hit ? hit->t : 1.0;
     });
   })->MinTime(0.2);
@@ -160,7 +176,8 @@ void over_terrain() {
     for (const Line<3>& line : lines) courses.push_back({{line.from, {}}, line.way, kZero});
     cast_together(state, lines, [&] {
       std::vector<double> hits;
-      for (const auto& hit : contact::first_touches<3>(ground, courses)) hits.push_back(hit ? hit->t : 1.0);
+      for (const auto& hit : contact::first_touches<3>(ground, courses))
+        hits.push_back(hit ? hit->t : 1.0);
       return hits;
     });
   })->MinTime(0.2);
@@ -190,7 +207,9 @@ void over_terrain() {
       const auto hit = tree.first_intersection(Kernel::Ray_3(from, way));
       if (!hit) return 1.0;
       const auto* at = boost::get<Kernel::Point_3>(&hit->first);
-      return at == nullptr ? 1.0 : std::min(1.0, std::sqrt((*at - from).squared_length() / way.squared_length()));
+      return at == nullptr
+                 ? 1.0
+                 : std::min(1.0, std::sqrt((*at - from).squared_length() / way.squared_length()));
     });
   })->MinTime(0.2);
   row("build/3D/terrain of 99458 triangles", "colvik, the mesh with its smooth seams",

@@ -30,7 +30,8 @@ void standing(BodyKind body, bool overlapping) {
       ->Iterations(1000);
 }
 
-// Robots that drive over strips of zones, all with events in most steps; ten reactions that fit, and idle ones.
+// Robots that drive over strips of zones, all with events in most steps; ten reactions that fit,
+// and idle ones.
 void busy(int idle) {
   row("reactions/2D/a busy step", std::to_string(idle) + " idle reactions",
       [=](benchmark::State& state) {
@@ -38,17 +39,21 @@ void busy(int idle) {
         for (const char* tag : {"robot", "strip", "never"}) world.tags().declare(tag).value();
         world.set_number({}, "score", 0).value();
         for (int i = 0; i < 200; ++i)
-          world.add(thing<2>("", BodyKind::fixed, Vec<2>(2.0 * i, 100), {zone(slab<2>(1, 220))}, {"strip"})).value();
+          world
+              .add(thing<2>("", BodyKind::fixed, Vec<2>(2.0 * i, 100), {zone(slab<2>(1, 220))},
+                            {"strip"}))
+              .value();
         for (int i = 0; i < 2000; ++i) {
-          ObjectDef<2> def =
-              thing<2>("", BodyKind::kinematic, Vec<2>(0.2 * (i % 100), 0.1 * i), {zone(ball<2>(0.05))}, {"robot"});
+          ObjectDef<2> def = thing<2>("", BodyKind::kinematic, Vec<2>(0.2 * (i % 100), 0.1 * i),
+                                      {zone(ball<2>(0.05))}, {"robot"});
           def.colliders[0].meets = "strip";
           def.velocity = Vec<2>(2, 0);
           world.add(def).value();
         }
         Rules<2> rules(world);
         for (int i = 0; i < idle; ++i)
-          rules.add({.name = "idle" + std::to_string(i), .self = "never", .other = "robot"}).value();
+          rules.add({.name = "idle" + std::to_string(i), .self = "never", .other = "robot"})
+              .value();
         for (int i = 0; i < 10; ++i)
           rules
               .add({.name = "busy" + std::to_string(i),
@@ -62,7 +67,8 @@ void busy(int idle) {
           world.step();
           fired += rules.fired().size();
         }
-        state.counters["fired_a_step"] = static_cast<double>(fired) / static_cast<double>(state.iterations());
+        state.counters["fired_a_step"] =
+            static_cast<double>(fired) / static_cast<double>(state.iterations());
       })
       ->Unit(benchmark::kMillisecond)
       ->MinTime(1.0);

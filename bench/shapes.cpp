@@ -10,7 +10,8 @@ namespace {
 
 template <int D>
 struct Case {
-  Shape<D> a, b;
+  Shape<D> a;
+  Shape<D> b;
   Pose<D> pose;
 };
 
@@ -20,7 +21,9 @@ std::vector<Case<D>> cases(Make&& make) {
   std::vector<Case<D>> all;
   Random random(21);
   for (int i = 0; i < 1000; ++i) {
-    Case<D> c{make(random), make(random), {random.direction<D>() * random.range(1.2, 2.2), random.rotation<D>()}};
+    Case<D> c{make(random),
+              make(random),
+              {random.direction<D>() * random.range(1.2, 2.2), random.rotation<D>()}};
     all.push_back(std::move(c));
   }
   return all;
@@ -42,8 +45,8 @@ Shape<3> some_hull(Random& random) {
   return hull(cloud).value();
 }
 
-// The limit of any method by support points: one scan for a support point of both, of corners that lie
-// ready coordinate by coordinate, as many at a time as the machine can.
+// The limit of any method by support points: one scan for a support point of both, of corners that
+// lie ready coordinate by coordinate, as many at a time as the machine can.
 template <int D>
 struct Ready {
   std::vector<float> at[2][D];
@@ -68,10 +71,14 @@ Ready<D> ready(const Case<D>& c) {
   return out;
 }
 template <int D>
-__attribute__((target_clones("avx2", "default"))) int scan(const std::vector<float> (&at)[D], const float* direction) {
+__attribute__((target_clones("avx2", "default"))) int scan(const std::vector<float> (&at)[D],
+                                                           const float* direction) {
   float most[8];
   int which[8];
-  for (int k = 0; k < 8; ++k) most[k] = -1e30F, which[k] = 0;
+  for (int k = 0; k < 8; ++k) {
+    most[k] = -1e30F;
+    which[k] = 0;
+  }
   for (std::size_t i = 0; i < at[0].size(); i += 8)
     for (std::size_t k = 0; k < 8; ++k) {
       float d = at[0][i + k] * direction[0] + at[1][i + k] * direction[1];
@@ -91,9 +98,14 @@ void support_scan(benchmark::State& state, const std::vector<Case<D>>& all) {
   std::size_t i = 0;
   for (auto _ : state) {
     const std::size_t k = i++ % all.size();
-    float direction[D], back[D];
-    for (int j = 0; j < D; ++j) direction[j] = static_cast<float>(all[k].pose.position[j]), back[j] = -direction[j];
-    benchmark::DoNotOptimize(scan<D>(corners[k].at[0], direction) + scan<D>(corners[k].at[1], back));
+    float direction[D];
+    float back[D];
+    for (int j = 0; j < D; ++j) {
+      direction[j] = static_cast<float>(all[k].pose.position[j]);
+      back[j] = -direction[j];
+    }
+    benchmark::DoNotOptimize(scan<D>(corners[k].at[0], direction) +
+                             scan<D>(corners[k].at[1], back));
   }
 }
 // A frame later, from where the last one ended; to and fro.
@@ -111,7 +123,8 @@ void next_frame(benchmark::State& state, const std::vector<Case<D>>& all) {
   for (auto _ : state) {
     const std::size_t k = ++i % all.size();
     benchmark::DoNotOptimize(
-        contact::manifold(all[k].a, all[k].b, pose[k][1 - i / all.size() % 2], 0.1, 0.02, &start[k]).count);
+        contact::manifold(all[k].a, all[k].b, pose[k][1 - i / all.size() % 2], 0.1, 0.02, &start[k])
+            .count);
   }
 }
 template <int D>
@@ -125,12 +138,15 @@ void manifolds(benchmark::State& state, const std::vector<Case<D>>& all) {
 template <int D, class Make>
 void register_two(const std::string& name, Make make) {
   const std::string group = "two shapes/" + name + "/";
-  benchmark::RegisterBenchmark((group + "colvik").c_str(),
-                               [=](benchmark::State& state) { manifolds<D>(state, cases<D>(make)); });
-  benchmark::RegisterBenchmark((group + "colvik, a frame later").c_str(),
-                               [=](benchmark::State& state) { next_frame<D>(state, cases<D>(make)); });
-  benchmark::RegisterBenchmark((group + "support scan").c_str(),
-                               [=](benchmark::State& state) { support_scan<D>(state, cases<D>(make)); });
+  benchmark::RegisterBenchmark((group + "colvik").c_str(), [=](benchmark::State& state) {
+    manifolds<D>(state, cases<D>(make));
+  });
+  benchmark::RegisterBenchmark(
+      (group + "colvik, a frame later").c_str(),
+      [=](benchmark::State& state) { next_frame<D>(state, cases<D>(make)); });
+  benchmark::RegisterBenchmark((group + "support scan").c_str(), [=](benchmark::State& state) {
+    support_scan<D>(state, cases<D>(make));
+  });
 }
 
 void register_boost_polygons() {
@@ -142,11 +158,14 @@ void register_boost_polygons() {
                                    std::vector<std::pair<Polygon, Polygon>> all;
                                    for (const Case<2>& c : cases<2>(some_polygon)) {
                                      std::pair<Polygon, Polygon> two;
-                                     const std::vector<Vec<2>> line_a = outlines(c.a)[0], line_b = outlines(c.b)[0];
-                                     for (const Vec<2>& p : line_a) bg::append(two.first.outer(), point<2>(p));
+                                     const std::vector<Vec<2>> line_a = outlines(c.a)[0];
+                                     const std::vector<Vec<2>> line_b = outlines(c.b)[0];
+                                     for (const Vec<2>& p : line_a)
+                                       bg::append(two.first.outer(), point<2>(p));
                                      for (const Vec<2>& p : line_b)
                                        bg::append(two.second.outer(), point<2>(c.pose * p));
-                                     bg::correct(two.first), bg::correct(two.second);
+                                     bg::correct(two.first);
+                                     bg::correct(two.second);
                                      all.push_back(std::move(two));
                                    }
                                    std::size_t i = 0;
@@ -164,12 +183,15 @@ void register_shapes() {
   register_two<2>("2D polygons", some_polygon);
   register_boost_polygons();
   register_two<2>("2D boxes", [](Random& random) {
-    const double x = random.range(1, 2), y = random.range(1, 2);
+    const double x = random.range(1, 2);
+    const double y = random.range(1, 2);
     return box(x, y);
   });
   register_two<3>("3D hulls", some_hull);
   register_two<3>("3D boxes", [](Random& random) {
-    const double x = random.range(1, 2), y = random.range(1, 2), z = random.range(1, 2);
+    const double x = random.range(1, 2);
+    const double y = random.range(1, 2);
+    const double z = random.range(1, 2);
     return box(x, y, z);
   });
   register_two<3>("3D sphere and box", [](Random& random) {
@@ -177,7 +199,8 @@ void register_shapes() {
     return random.coin() ? sphere(size) : box(size, size, size);
   });
   register_two<3>("3D capsules", [](Random& random) {
-    const double radius = random.range(0.5, 1), length = random.range(1, 2);
+    const double radius = random.range(0.5, 1);
+    const double length = random.range(1, 2);
     return capsule<3>(radius, length);
   });
 }

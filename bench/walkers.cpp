@@ -9,9 +9,11 @@ namespace {
 
 using namespace colvik::test;
 
-constexpr int kFloors = 100, kOnEach = 100;
+constexpr int kFloors = 100;
+constexpr int kOnEach = 100;
 
-// Floors of tiles with bumps, one grid; walkers that go to and fro on them. They do not meet each other.
+// Floors of tiles with bumps, one grid; walkers that go to and fro on them. They do not meet each
+// other.
 struct Yard {
   World<2> world{earth<2>()};
   std::vector<ObjectId> walkers;
@@ -22,11 +24,15 @@ struct Yard {
     for (int floor = 0; floor < kFloors; ++floor) {
       for (int k = 0; k < 4; ++k) rows.push_back(std::string(5 * kOnEach, '.'));
       std::string bumps(5 * kOnEach, '.');
-      for (std::size_t x = 3; x < bumps.size(); x += 25) bumps[x] = '/', bumps[x + 1] = '\\';
+      for (std::size_t x = 3; x < bumps.size(); x += 25) {
+        bumps[x] = '/';
+        bumps[x + 1] = '\\';
+      }
       rows.push_back(bumps);
       rows.push_back(std::string(5 * kOnEach, '#'));
     }
-    ObjectDef<2> grid = thing<2>("grid", BodyKind::fixed, kZero, {solid(tiles(rows, {1, 1}).value())}, {"tiles"});
+    ObjectDef<2> grid =
+        thing<2>("grid", BodyKind::fixed, kZero, {solid(tiles(rows, {1, 1}).value())}, {"tiles"});
     world.add(grid).value();
     for (int floor = 0; floor < kFloors; ++floor)
       for (int i = 0; i < kOnEach; ++i) {
@@ -72,9 +78,12 @@ void register_walkers() {
         for (auto _ : state)
           for (const ObjectId id : yard.walkers) {
             const Pose<2>& pose = yard.world.object(id).pose;
-            hits += yard.world.first(ShapeCast<2>{shape, pose, {0.07, -0.05}, kZero}, {.who = who}) ? 1 : 0;
+            hits += yard.world.first(ShapeCast<2>{shape, pose, {0.07, -0.05}, kZero}, {.who = who})
+                        ? 1
+                        : 0;
           }
-        state.counters["hits"] = static_cast<double>(hits) / static_cast<double>(state.iterations());
+        state.counters["hits"] =
+            static_cast<double>(hits) / static_cast<double>(state.iterations());
       })
       ->Unit(benchmark::kMillisecond)
       ->MinTime(2.0);

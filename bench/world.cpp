@@ -47,7 +47,8 @@ void add_still_boxes(World<D>& world) {
 
 template <int D>
 void shape_casts(bool turning) {
-  row("casts/" + dimension(D) + "/" + (turning ? "turning" : "straight") + " through 10000 boxes", "colvik",
+  row("casts/" + dimension(D) + "/" + (turning ? "turning" : "straight") + " through 10000 boxes",
+      "colvik",
       [=](benchmark::State& state) {
         World<D> world;
         add_still_boxes(world);
@@ -55,8 +56,10 @@ void shape_casts(bool turning) {
         if (turning)
           for (ShapeCast<D>& c : all) c.turn.setConstant(1);
         std::size_t i = 0;
-        for (auto _ : state) benchmark::DoNotOptimize(world.first(all[i++ % all.size()]).has_value());
-        state.counters["casts_per_s"] = benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
+        for (auto _ : state)
+          benchmark::DoNotOptimize(world.first(all[i++ % all.size()]).has_value());
+        state.counters["casts_per_s"] =
+            benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
       })
       ->MinTime(0.2);
 }
@@ -68,19 +71,23 @@ void world_rays() {
       World<D> world;
       add_still_boxes(world);
       std::vector<RayCast<D>> rays;
-      for (const ShapeCast<D>& c : casts<D>(kCastRoom<D>)) rays.push_back({c.start.position, c.way});
+      for (const ShapeCast<D>& c : casts<D>(kCastRoom<D>))
+        rays.push_back({c.start.position, c.way});
       while (state.KeepRunningBatch(static_cast<benchmark::IterationCount>(rays.size()))) {
         if (together) benchmark::DoNotOptimize(world.first_of_each(rays).size());
         else
           for (const RayCast<D>& ray : rays) benchmark::DoNotOptimize(world.first(ray).has_value());
       }
-      state.counters["casts_per_s"] = benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
+      state.counters["casts_per_s"] =
+          benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
     })->MinTime(0.2);
   };
-  add("colvik", false), add("colvik, many together", true);
+  add("colvik", false);
+  add("colvik, many together", true);
 }
 
-// What is nearest a point, of what is no further than so many metres; whether anything is in a box of twenty metres.
+// What is nearest a point, of what is no further than so many metres; whether anything is in a box
+// of twenty metres.
 template <int D>
 void near_a_point() {
   const std::string group = "nearest/" + dimension(D) + "/of 10000 boxes";
@@ -104,12 +111,13 @@ void near_a_point() {
         [=](const World<D>& world, const Vec<D>& at) {
           return world.first(Near<D>{at, within}).has_value();
         });
-  add("any/" + dimension(D) + "/in a large box among 10000", "colvik", [](const World<D>& world, const Vec<D>& at) {
-    Shape<D> large;
-    if constexpr (D == 2) large = box(20, 20);
-    else large = box(20, 20, 20);
-    return world.any(OverlapWith<D>{large, {at, {}}});
-  });
+  add("any/" + dimension(D) + "/in a large box among 10000", "colvik",
+      [](const World<D>& world, const Vec<D>& at) {
+        Shape<D> large;
+        if constexpr (D == 2) large = box(20, 20);
+        else large = box(20, 20, 20);
+        return world.any(OverlapWith<D>{large, {at, {}}});
+      });
   row(group, "R-tree, bounds alone", [=](benchmark::State& state) {
     World<D> world;
     add_still_boxes(world);
@@ -120,7 +128,8 @@ void near_a_point() {
     }
     const RTree<D> tree = rtree<D>(boxes);
     const std::vector<Vec<D>> all = points();
-    std::size_t i = 0, met = 0;
+    std::size_t i = 0;
+    std::size_t met = 0;
     for (auto _ : state)
       tree.query(bg::index::nearest(point<D>(all[i++ % all.size()]), 1),
                  boost::iterators::make_function_output_iterator([&](const auto&) { ++met; }));
@@ -148,14 +157,16 @@ void on_ground(const std::string& name, Shape<D> (*make)(), double height, Vec<D
       bodies.emplace_back(body, Pose<D>{at, {}});
     }
     std::vector<contact::Manifold<D>> found;
-    std::size_t i = 0, touching = 0;
+    std::size_t i = 0;
+    std::size_t touching = 0;
     for (auto _ : state) {
       const auto& [body, pose] = bodies[i++ % bodies.size()];
       contact::collide(ground, body, pose, 0.02, 0.01, found);
       touching += found.size();
     }
     if (touching == 0) state.SkipWithError("nothing touched");
-    state.counters["bodies_per_s"] = benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
+    state.counters["bodies_per_s"] =
+        benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
   })->MinTime(0.2);
 }
 
@@ -187,7 +198,8 @@ void zones_over_things() {
           world.step();
           events += world.events().size();
         }
-        state.counters["events_per_step"] = static_cast<double>(events) / static_cast<double>(state.iterations());
+        state.counters["events_per_step"] =
+            static_cast<double>(events) / static_cast<double>(state.iterations());
       })
       ->Unit(benchmark::kMillisecond)
       ->MinTime(0.2);
@@ -195,29 +207,33 @@ void zones_over_things() {
       [](benchmark::State& state) {
         const double room = 0.5 * std::pow(1e5, 1.0 / D) * 1.5;
         Random random(7);
-        Boxes<D> things, zones;
+        Boxes<D> things;
+        Boxes<D> zones;
         for (int i = 0; i < 110000; ++i) {
-          const Vec<D> at = random.vec<D>(room), half = Vec<D>::Constant(0.5);
+          const Vec<D> at = random.vec<D>(room);
+          const Vec<D> half = Vec<D>::Constant(0.5);
           (i < 100000 ? things : zones).push_back({at - half, at + half});
         }
         const RTree<D> tree = rtree<D>(things);
         std::size_t met = 0;
         for (auto _ : state)
           for (const Bounds<D>& z : zones)
-            tree.query(bg::index::intersects(Box<D>(point<D>(z.lo), point<D>(z.hi))),
-                       boost::iterators::make_function_output_iterator([&](const auto&) { ++met; }));
+            tree.query(
+                bg::index::intersects(Box<D>(point<D>(z.lo), point<D>(z.hi))),
+                boost::iterators::make_function_output_iterator([&](const auto&) { ++met; }));
         benchmark::DoNotOptimize(met);
       })
       ->Unit(benchmark::kMillisecond)
       ->MinTime(0.2);
 }
 
-// One thing in a hundred moves to and fro among others that rest: a step of the world, beside one of a
-// world that has only the movers and what they get near.
+// One thing in a hundred moves to and fro among others that rest: a step of the world, beside one
+// of a world that has only the movers and what they get near.
 template <int D>
 void most_at_rest(std::size_t n) {
   for (const bool alone : {false, true})
-    row("at rest/" + dimension(D) + "/" + std::to_string(n), alone ? "the movers and what they touch alone" : "colvik",
+    row("at rest/" + dimension(D) + "/" + std::to_string(n),
+        alone ? "the movers and what they touch alone" : "colvik",
         [=](benchmark::State& state) {
           constexpr std::size_t kStride = 100;
           constexpr int kSteps = 30;
@@ -266,10 +282,11 @@ void most_at_rest(std::size_t n) {
             world.step();
             events += world.events().size();
           }
-          state.counters["events_per_step"] = static_cast<double>(events) / static_cast<double>(state.iterations());
-          state.counters["us_a_mover"] =
-              benchmark::Counter(1e-6 * static_cast<double>(movers.size()),
-                                 benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+          state.counters["events_per_step"] =
+              static_cast<double>(events) / static_cast<double>(state.iterations());
+          state.counters["us_a_mover"] = benchmark::Counter(
+              1e-6 * static_cast<double>(movers.size()),
+              benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
         })
         ->Unit(benchmark::kMicrosecond)
         ->MinTime(0.3);
@@ -278,9 +295,14 @@ void most_at_rest(std::size_t n) {
 }  // namespace
 
 void register_world() {
-  for (const bool turning : {false, true}) shape_casts<2>(turning), shape_casts<3>(turning);
-  world_rays<2>(), world_rays<3>();
-  near_a_point<2>(), near_a_point<3>();
+  for (const bool turning : {false, true}) {
+    shape_casts<2>(turning);
+    shape_casts<3>(turning);
+  }
+  world_rays<2>();
+  world_rays<3>();
+  near_a_point<2>();
+  near_a_point<3>();
   on_ground<2>("tile grid of 2000 cells",
                [] {
                  std::vector<std::string> rows(10, std::string(200, '#'));
@@ -301,7 +323,10 @@ void register_world() {
                  return heights(201, 201, {0.5, 0.5}, rough).value();
                },
                1, {100, 0, 100});
-  for (const std::size_t n : {1000UL, 10000UL, 100000UL}) most_at_rest<2>(n), most_at_rest<3>(n);
+  for (const std::size_t n : {1000UL, 10000UL, 100000UL}) {
+    most_at_rest<2>(n);
+    most_at_rest<3>(n);
+  }
   zones_over_things<2>();
   zones_over_things<3>();
 }

@@ -15,7 +15,9 @@ TEST_CASE("the flask hits the wall once and flies over the robot") {
             .tags = {"robot"},
             .colliders = {{.shape = capsule<2>(0.6, 1.2)}}})
       .value();
-  run.world.add({.name = "wall", .at = {4, 2}, .tags = {"wall"}, .colliders = {{.shape = box(0.2, 6)}}}).value();
+  run.world
+      .add({.name = "wall", .at = {4, 2}, .tags = {"wall"}, .colliders = {{.shape = box(0.2, 6)}}})
+      .value();
   run.world
       .add({.name = "flask",
             .at = {0, 1},
@@ -24,7 +26,11 @@ TEST_CASE("the flask hits the wall once and flies over the robot") {
             .colliders = {{.shape = circle(0.3)}},
             .velocity = {8, 4}})
       .value();
-  run.rules.add({.name = "hit", .self = "flask", .other = "wall", .when = OnTouch{Phase::begin, Channel::solid}})
+  run.rules
+      .add({.name = "hit",
+            .self = "flask",
+            .other = "wall",
+            .when = OnTouch{Phase::begin, Channel::solid}})
       .value();
 
   run.run_for(2);

@@ -39,7 +39,8 @@ int main() {
             .self = "fork",
             .other = "tote",
             .once = Once::per_other,
-            .effects = {effects::attach(Side::other, Target::object("truck"), "carriage", {0, 0.4, 0}),
+            .effects = {effects::attach(Side::other, Target::object("truck"), "carriage",
+                                        {0, 0.4, 0}),
                         effects::add("world.lifted", 1)},
             .call =
                 [](World<2>& w, const Firing<2>& f) {
@@ -50,7 +51,8 @@ int main() {
       .add({.name = "set-down",
             .when = OnInterval{.every = 1, .from = 4},
             .all = {{.kind = Condition::Kind::number, .number = "world.lifted", .least = 1}},
-            .effects = {effects::drop_last(Target::object("truck")), effects::add("world.lifted", -1)}})
+            .effects = {effects::drop_last(Target::object("truck")),
+                        effects::add("world.lifted", -1)}})
       .value();
   while (world.time() < 7) world.step();
   const ObjectId truck = *world.find("truck");

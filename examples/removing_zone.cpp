@@ -13,8 +13,11 @@ int main() {
             .turned = Rotation<3>({0, 0, 1}, radians(-30)),
             .colliders = {{.shape = box(4, 0.2, 2), .friction = 0.1}}})
       .value();
-  const ObjectId shredder =
-      world.add({.name = "shredder", .at = {4, -4, 0}, .colliders = {{.shape = box(6, 1, 4), .zone = true}}}).value();
+  const ObjectId shredder = world
+                                .add({.name = "shredder",
+                                      .at = {4, -4, 0},
+                                      .colliders = {{.shape = box(6, 1, 4), .zone = true}}})
+                                .value();
   for (int i = 0; i < 3; ++i)
     world
         .add({.name = "crate-" + std::to_string(i + 1),

@@ -1,4 +1,5 @@
-// A scanner that answers only to one shift's robots, and a hatch that lets them through only while its lamp is red.
+// A scanner that answers only to one shift's robots, and a hatch that lets them through only while
+// its lamp is red.
 #include <colvik/colvik.hpp>
 #include <iostream>
 
@@ -6,7 +7,8 @@ int main() {
   using namespace colvik;
   Run<2> run;
   World<2>& world = run.world;
-  for (const char* tag : {"robot", "night", "day", "scanner", "hatch"}) world.tags().declare(tag).value();
+  for (const char* tag : {"robot", "night", "day", "scanner", "hatch"})
+    world.tags().declare(tag).value();
   world.set_number({}, "lamp", 0).value();
   const auto robot = [&](const char* name, const char* shift, double y) {
     world
@@ -29,7 +31,8 @@ int main() {
         .value();
 
   run.rules.add({.name = "scan", .self = "scanner", .other = "robot & night"}).value();
-  run.rules.add({.name = "lamp-red", .when = OnTime{2}, .effects = {effects::set("world.lamp", 1)}}).value();
+  run.rules.add({.name = "lamp-red", .when = OnTime{2}, .effects = {effects::set("world.lamp", 1)}})
+      .value();
   run.rules
       .add({.name = "through",
             .self = "robot",

@@ -25,7 +25,8 @@ World<D>& rest(World<D>& world, int most = 600) {
 
 }  // namespace
 
-TEST_CASE_TEMPLATE("forces act through one step, impulses at once, at the centre or a point", T, Two, Three) {
+TEST_CASE_TEMPLATE("forces act through one step, impulses at once, at the centre or a point", T,
+                   Two, Three) {
   constexpr int D = T::D;
   World<D> world;
   ObjectDef<D> def = thing<D>("rod", BodyKind::dynamic, kZero, {solid(cube<D>(1))});
@@ -40,7 +41,8 @@ TEST_CASE_TEMPLATE("forces act through one step, impulses at once, at the centre
   CHECK(world.apply_impulse(id, along_x<D>(-2)));
   CHECK(world.object(id).velocity.norm() <= 1e-12);
   // Off its centre it turns too: angular impulse 1, moment of inertia 2/6.
-  CHECK(world.apply_impulse(id, along_x<D>(2), Vec<D>(world.object(id).pose.position + up<D>(-0.5))));
+  CHECK(
+      world.apply_impulse(id, along_x<D>(2), Vec<D>(world.object(id).pose.position + up<D>(-0.5))));
   CHECK(world.object(id).velocity[0] == doctest::Approx(1));
   CHECK(world.object(id).spin[kTurnAxes<D> - 1] == doctest::Approx(3));
   Spin<D> back = Spin<D>::Zero();
@@ -51,13 +53,15 @@ TEST_CASE_TEMPLATE("forces act through one step, impulses at once, at the centre
   world.step();
   CHECK(world.object(id).spin[kTurnAxes<D> - 1] == doctest::Approx(3).epsilon(1e-6));
 
-  const ObjectId still = world.add(thing<D>("post", BodyKind::fixed, up<D>(9), {solid(cube<D>(1))})).value();
+  const ObjectId still =
+      world.add(thing<D>("post", BodyKind::fixed, up<D>(9), {solid(cube<D>(1))})).value();
   CHECK_FALSE(world.apply_force(still, along_x<D>(1)));
   CHECK_FALSE(world.apply_impulse(id, along_x<D>(std::numeric_limits<double>::quiet_NaN())));
   CHECK_FALSE(world.apply_torque(ObjectId{}, Spin<D>::Zero()));
 }
 
-TEST_CASE_TEMPLATE("timed pushes act in their time, in the world's frame or the object's own", T, Two, Three) {
+TEST_CASE_TEMPLATE("timed pushes act in their time, in the world's frame or the object's own", T,
+                   Two, Three) {
   constexpr int D = T::D;
   World<D> world;
   ObjectDef<D> def = thing<D>("cart", BodyKind::dynamic, kZero, {solid(cube<D>(1))});
@@ -74,10 +78,12 @@ TEST_CASE_TEMPLATE("timed pushes act in their time, in the world's frame or the 
   def.pushes[0].until = 0.1;
   def.name = "bad";
   CHECK(world.add(def).error().message() ==
-        "object 'bad' push: until 0.1 does not come after from 0.1234; a force has a time in which it acts");
+        "object 'bad' push: until 0.1 does not come after from 0.1234; a force has a time in which "
+        "it acts");
 }
 
-TEST_CASE_TEMPLATE("locked axes and turns, drag, a mass centre and inertia of one's own", T, Two, Three) {
+TEST_CASE_TEMPLATE("locked axes and turns, drag, a mass centre and inertia of one's own", T, Two,
+                   Three) {
   constexpr int D = T::D;
   World<D> world(earth<D>());
   ObjectDef<D> rail = thing<D>("rail", BodyKind::dynamic, kZero, {solid(cube<D>(1))});
@@ -85,7 +91,9 @@ TEST_CASE_TEMPLATE("locked axes and turns, drag, a mass centre and inertia of on
   const ObjectId r = world.add(rail).value();
   world.apply_impulse(r, Vec<D>(along_x<D>(1) + up<D>(5)));
   ObjectDef<D> bob = thing<D>("bob", BodyKind::dynamic, along_x<D>(20), {solid(cube<D>(1))});
-  bob.mass_centre = up<D>(-0.3), bob.inertia = Spin<D>::Constant(2), bob.gravity_scale = 0;
+  bob.mass_centre = up<D>(-0.3);
+  bob.inertia = Spin<D>::Constant(2);
+  bob.gravity_scale = 0;
   const ObjectId b = world.add(bob).value();
   world.apply_angular_impulse(b, Spin<D>::Constant(4));
   CHECK(world.object(b).spin[0] == doctest::Approx(2));
@@ -94,7 +102,9 @@ TEST_CASE_TEMPLATE("locked axes and turns, drag, a mass centre and inertia of on
   CHECK(world.object(r).pose.position[1] == 0);
   CHECK(world.object(r).velocity[0] == doctest::Approx(1));
   // It turns about its centre of mass, which stays.
-  CHECK((world.object(b).pose * world.object(b).mass_centre - along_x<D>(20) - up<D>(-0.3)).norm() <= 1e-9);
+  CHECK(
+      (world.object(b).pose * world.object(b).mass_centre - along_x<D>(20) - up<D>(-0.3)).norm() <=
+      1e-9);
   if constexpr (D == 3) {
     ObjectDef<3> post = thing<3>("post", BodyKind::dynamic, up<3>(50), {solid(box(1, 2, 3))});
     post.locked_turns = {true, false, true};
@@ -105,10 +115,12 @@ TEST_CASE_TEMPLATE("locked axes and turns, drag, a mass centre and inertia of on
     CHECK(world.object(p).spin.y() > 0.5);
     CHECK(world.object(p).pose.rotation.axis(1).y() == doctest::Approx(1));
   }
-  rail.name = "worn", rail.drag = -1;
+  rail.name = "worn";
+  rail.drag = -1;
   CHECK(world.add(rail).error().message() ==
         "object 'worn' drag: -1 or 0 is not usable; numbers from 0 up, per second");
-  rail.drag = 0, rail.inertia = Spin<D>::Zero();
+  rail.drag = 0;
+  rail.inertia = Spin<D>::Zero();
   CHECK_FALSE(world.add(rail));
 }
 
@@ -118,13 +130,17 @@ TEST_CASE_TEMPLATE("friction and restitution are mixed as the world says", T, Tw
     WorldSettings<D> s = earth<D>();
     s.restitution_mixing = mixing;
     World<D> world(s);
-    ColliderDef<D> ground = solid(slab<D>(20, 1)), bouncy = solid(ball<D>(1));
-    ground.restitution = 0.25, bouncy.restitution = 1;
+    ColliderDef<D> ground = solid(slab<D>(20, 1));
+    ColliderDef<D> bouncy = solid(ball<D>(1));
+    ground.restitution = 0.25;
+    bouncy.restitution = 1;
     world.add(thing<D>("ground", BodyKind::fixed, up<D>(-0.5), {ground})).value();
-    const ObjectId id = world.add(thing<D>("ball", BodyKind::dynamic, up<D>(1.5), {bouncy})).value();
+    const ObjectId id =
+        world.add(thing<D>("ball", BodyKind::dynamic, up<D>(1.5), {bouncy})).value();
     while (world.object(id).velocity[1] <= 0 && world.steps() < 100) world.step();
     const Object<D>& o = world.object(id);
-    return std::sqrt(o.velocity[1] * o.velocity[1] + 2 * 9.81 * (o.pose.position[1] - 0.5)) / std::sqrt(2 * 9.81);
+    return std::sqrt(o.velocity[1] * o.velocity[1] + 2 * 9.81 * (o.pose.position[1] - 0.5)) /
+           std::sqrt(2 * 9.81);
   };
   CHECK(rebound(Mixing::larger) == doctest::Approx(1).epsilon(1e-3));
   CHECK(rebound(Mixing::smaller) == doctest::Approx(0.25).epsilon(1e-3));
@@ -136,9 +152,10 @@ TEST_CASE_TEMPLATE("friction and restitution are mixed as the world says", T, Tw
 TEST_CASE_TEMPLATE("what rests falls asleep, and wakes with what it rests with", T, Two, Three) {
   constexpr int D = T::D;
   World<D> world(earth<D>());
-  const ObjectId ground = world.add(thing<D>("ground", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(60, 1))})).value();
-  const ObjectId low = drop<D>(world, "low", up<D>(0.5), cube<D>(1)),
-                 high = drop<D>(world, "high", up<D>(1.5), cube<D>(1));
+  const ObjectId ground =
+      world.add(thing<D>("ground", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(60, 1))})).value();
+  const ObjectId low = drop<D>(world, "low", up<D>(0.5), cube<D>(1));
+  const ObjectId high = drop<D>(world, "high", up<D>(1.5), cube<D>(1));
   const ObjectId far = drop<D>(world, "far", Vec<D>(along_x<D>(10) + up<D>(0.5)), cube<D>(1));
   rest(world);
   CHECK(world.object(low).asleep);
@@ -146,7 +163,8 @@ TEST_CASE_TEMPLATE("what rests falls asleep, and wakes with what it rests with",
   CHECK(world.events().empty());
 
   const auto awake = [&] {
-    return std::array{!world.object(low).asleep, !world.object(high).asleep, !world.object(far).asleep};
+    return std::array{!world.object(low).asleep, !world.object(high).asleep,
+                      !world.object(far).asleep};
   };
   using Awake = std::array<bool, 3>;
   SUBCASE("an impulse wakes the pile and nothing else") {
@@ -155,8 +173,10 @@ TEST_CASE_TEMPLATE("what rests falls asleep, and wakes with what it rests with",
     rest(world);
   }
   SUBCASE("a touch does; passing by does not") {
-    ObjectDef<D> by = thing<D>("by", BodyKind::dynamic, Vec<D>(along_x<D>(-5) + up<D>(4)), {solid(ball<D>(0.5))});
-    by.velocity = along_x<D>(30), by.gravity_scale = 0;
+    ObjectDef<D> by =
+        thing<D>("by", BodyKind::dynamic, Vec<D>(along_x<D>(-5) + up<D>(4)), {solid(ball<D>(0.5))});
+    by.velocity = along_x<D>(30);
+    by.gravity_scale = 0;
     world.add(by).value();
     run(world, 30);
     CHECK(awake() == Awake{false, false, false});
@@ -165,10 +185,12 @@ TEST_CASE_TEMPLATE("what rests falls asleep, and wakes with what it rests with",
     CHECK(awake() == Awake{true, true, false});
   }
   SUBCASE("a zone that comes notices it and wakes nothing; its touch lasts through sleep") {
-    ObjectDef<D> scan = thing<D>("scan", BodyKind::kinematic, Vec<D>(along_x<D>(-4) + up<D>(1)), {zone(cube<D>(1))});
+    ObjectDef<D> scan = thing<D>("scan", BodyKind::kinematic, Vec<D>(along_x<D>(-4) + up<D>(1)),
+                                 {zone(cube<D>(1))});
     scan.velocity = along_x<D>(4);
     world.add(scan).value();
-    int begins = 0, ends = 0;
+    int begins = 0;
+    int ends = 0;
     for (int i = 0; i < 120; ++i) {
       world.step();
       for (const Event<D>& e : world.events()) ++(e.phase == Phase::begin ? begins : ends);
@@ -192,7 +214,8 @@ TEST_CASE_TEMPLATE("what rests falls asleep, and wakes with what it rests with",
     CHECK(world.object(high).pose.position[1] < 0.7);
   }
   SUBCASE("a change elsewhere does not") {
-    const ObjectId wall = world.add(thing<D>("wall", BodyKind::fixed, along_x<D>(-20), {solid(cube<D>(1))})).value();
+    const ObjectId wall =
+        world.add(thing<D>("wall", BodyKind::fixed, along_x<D>(-20), {solid(cube<D>(1))})).value();
     run(world, 2);
     world.place(wall, {along_x<D>(-25), {}});
     world.remove(wall);
@@ -207,8 +230,8 @@ TEST_CASE_TEMPLATE("what rests falls asleep, and wakes with what it rests with",
   SUBCASE("it can be woken, and told never to sleep") {
     CHECK(world.wake(low));
     CHECK(awake() == Awake{true, true, false});
-    ObjectDef<D> guard =
-        thing<D>("guard", BodyKind::dynamic, Vec<D>(along_x<D>(-10) + up<D>(0.5)), {solid(cube<D>(1))});
+    ObjectDef<D> guard = thing<D>("guard", BodyKind::dynamic, Vec<D>(along_x<D>(-10) + up<D>(0.5)),
+                                  {solid(cube<D>(1))});
     guard.may_sleep = false;
     world.add(guard).value();
     run(world, 300);
@@ -222,7 +245,8 @@ TEST_CASE_TEMPLATE("a shot hits what sleeps and wakes it, and does not pass", T,
   Shape<D> plate = cube<D>(1);
   plate.core[0] = 0.01;
   std::vector<ObjectId> plates;
-  for (int i = 0; i < 6; ++i) plates.push_back(drop<D>(world, "plate" + std::to_string(i), up<D>(3.0 * i), plate));
+  for (int i = 0; i < 6; ++i)
+    plates.push_back(drop<D>(world, "plate" + std::to_string(i), up<D>(3.0 * i), plate));
   rest(world);
   const ObjectId shot = drop<D>(world, "shot", Vec<D>(along_x<D>(-9) + up<D>(15)), ball<D>(0.1));
   world.set_velocity(shot, along_x<D>(600), Spin<D>::Zero());
@@ -243,11 +267,13 @@ TEST_CASE_TEMPLATE("a force asked of a hidden object is not kept", T, Two, Three
   CHECK(world.object(id).velocity.norm() == 0);
 }
 
-TEST_CASE_TEMPLATE("on a platform things sleep while it stands and wake when it goes", T, Two, Three) {
+TEST_CASE_TEMPLATE("on a platform things sleep while it stands and wake when it goes", T, Two,
+                   Three) {
   constexpr int D = T::D;
   World<D> world(earth<D>());
   const ObjectId platform =
-      world.add(thing<D>("platform", BodyKind::kinematic, up<D>(-0.5), {solid(slab<D>(6, 1))})).value();
+      world.add(thing<D>("platform", BodyKind::kinematic, up<D>(-0.5), {solid(slab<D>(6, 1))}))
+          .value();
   const ObjectId crate = drop<D>(world, "crate", up<D>(0.5), cube<D>(1));
   run(world, 200);
   CHECK(world.object(crate).asleep);
@@ -274,17 +300,19 @@ TEST_CASE_TEMPLATE("continuous can be switched off for a body", T, Two, Three) {
   wall.core[0] = 0.005;
   world.add(thing<D>("wall", BodyKind::fixed, along_x<D>(5.3), {solid(wall)})).value();
   for (const bool continuous : {true, false}) {
-    ObjectDef<D> def =
-        thing<D>(continuous ? "a" : "b", BodyKind::dynamic, up<D>(continuous ? 0 : 3), {solid(ball<D>(0.1))});
-    def.velocity = along_x<D>(300), def.continuous = continuous;
+    ObjectDef<D> def = thing<D>(continuous ? "a" : "b", BodyKind::dynamic,
+                                up<D>(continuous ? 0 : 3), {solid(ball<D>(0.1))});
+    def.velocity = along_x<D>(300);
+    def.continuous = continuous;
     const ObjectId id = world.add(def).value();
     run(world, 10);
     CHECK((world.object(id).pose.position[0] < 5.3) == continuous);
   }
 }
 
-TEST_CASE_TEMPLATE("squeezed is what two that do not yield press from opposite sides, not what one presses away", T,
-                   Two, Three) {
+TEST_CASE_TEMPLATE(
+    "squeezed is what two that do not yield press from opposite sides, not what one presses away",
+    T, Two, Three) {
   constexpr int D = T::D;
   World<D> world;
   const auto post = [&](const std::string& name, double x) {
@@ -304,8 +332,8 @@ TEST_CASE_TEMPLATE("squeezed is what two that do not yield press from opposite s
   world.step();
   std::size_t begun = 0;
   for (const Event<D>& e : world.events()) {
-    const bool between =
-        world.object(e.self).name.starts_with("squeezed") || world.object(e.other).name.starts_with("squeezed");
+    const bool between = world.object(e.self).name.starts_with("squeezed") ||
+                         world.object(e.other).name.starts_with("squeezed");
     CAPTURE(world.object(e.self).name);
     CHECK(e.squeezed == between);
     ++begun;

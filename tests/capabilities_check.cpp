@@ -1,6 +1,6 @@
-// Holds tests/capabilities.toml against the tests and the scene keys: every cell names a test that is
-// there, or says why it does not apply; every scene key is in a row; docs/capabilities.md is made from
-// it. `--write` writes that page anew, `--summary` only counts.
+// Holds tests/capabilities.toml against the tests and the scene keys: every cell names a test that
+// is there, or says why it does not apply; every scene key is in a row; docs/capabilities.md is
+// made from it. `--write` writes that page anew, `--summary` only counts.
 #include <colvik/scene.hpp>
 
 #include <toml++/toml.h>
@@ -14,12 +14,15 @@
 
 namespace {
 
-constexpr std::array<std::pair<const char*, const char*>, 4> kCells{
-    {{"cpp_2d", "C++ 2D"}, {"cpp_3d", "C++ 3D"}, {"scene_2d", "scene 2D"}, {"scene_3d", "scene 3D"}}};
+constexpr std::array<std::pair<const char*, const char*>, 4> kCells{{{"cpp_2d", "C++ 2D"},
+                                                                     {"cpp_3d", "C++ 3D"},
+                                                                     {"scene_2d", "scene 2D"},
+                                                                     {"scene_3d", "scene 3D"}}};
 
 std::set<std::string> test_names() {
   std::set<std::string> names;
-  FILE* pipe = popen(COLVIK_BIN_DIR "/colvik_tests --list-test-cases --no-intro=true --no-version=true", "r");
+  FILE* pipe = popen(
+      COLVIK_BIN_DIR "/colvik_tests --list-test-cases --no-intro=true --no-version=true", "r");
   std::array<char, 512> line{};
   while (pipe != nullptr && std::fgets(line.data(), line.size(), pipe) != nullptr) {
     std::string name(line.data());
@@ -41,27 +44,32 @@ std::string read(const std::string& path) {
 
 int main(int argc, char** argv) {
   const std::string option = argc > 1 ? argv[1] : "";
-  const std::string path = COLVIK_SOURCE_DIR "/tests/capabilities.toml",
-                    page_path = COLVIK_SOURCE_DIR "/docs/capabilities.md";
+  const std::string path = COLVIK_SOURCE_DIR "/tests/capabilities.toml";
+  const std::string page_path = COLVIK_SOURCE_DIR "/docs/capabilities.md";
   const toml::table root = toml::parse_file(path);
   const std::set<std::string> tests = test_names();
   std::set<std::string> keys;
   for (const colvik::SceneKey& key : colvik::scene_keys())
     keys.insert(std::string(key.section) + "." + std::string(key.name));
 
-  int faults = 0, filled = 0, all = 0;
+  int faults = 0;
+  int filled = 0;
+  int all = 0;
   const auto fault = [&](const toml::node& at, const std::string& what) {
-    std::cerr << path << ":" << at.source().begin.line << ":" << at.source().begin.column << ": " << what << "\n";
+    std::cerr << path << ":" << at.source().begin.line << ":" << at.source().begin.column << ": "
+              << what << "\n";
     ++faults;
   };
   std::set<std::string> told;
   std::string page =
-      "# Capabilities\n\nEach cell is proved by the test it names, or says why it does not apply. Made from "
+      "# Capabilities\n\nEach cell is proved by the test it names, or says why it does not apply. "
+      "Made from "
       "`tests/capabilities.toml`.\n";
   std::string group;
   for (const toml::node& node : *root["row"].as_array()) {
     const toml::table& row = *node.as_table();
-    const std::string name = row["name"].value_or(std::string()), own_group = row["group"].value_or(std::string());
+    const std::string name = row["name"].value_or(std::string());
+    const std::string own_group = row["group"].value_or(std::string());
     if (name.empty() || own_group.empty()) fault(row, "a row needs group and name");
     if (own_group != group)
       page += "\n## " + (group = own_group) +
@@ -84,8 +92,10 @@ int main(int argc, char** argv) {
         fault(row, "'" + name + "' has nothing for " + title);
         continue;
       }
-      const std::string dimension = std::string(cell).ends_with("2d") ? "<colvik::test::Two>" : "<colvik::test::Three>";
-      if (test.starts_with("n/a: ") || tests.contains(test) || tests.contains(test + dimension)) ++filled;
+      const std::string dimension =
+          std::string(cell).ends_with("2d") ? "<colvik::test::Two>" : "<colvik::test::Three>";
+      if (test.starts_with("n/a: ") || tests.contains(test) || tests.contains(test + dimension))
+        ++filled;
       else fault(*at, "there is no test '" + test + "'");
     }
     page += " |\n";
@@ -101,19 +111,23 @@ int main(int argc, char** argv) {
   for (const colvik::SceneKey& key : colvik::scene_keys()) {
     if (key.section != section) {
       section = key.section;
-      reference += "\n## " + std::string(section) + "\n\n| key | value | meaning |\n|---|---|---|\n";
+      reference +=
+          "\n## " + std::string(section) + "\n\n| key | value | meaning |\n|---|---|---|\n";
     }
-    reference +=
-        "| `" + std::string(key.name) + "` | " + std::string(key.type) + " | " + std::string(key.meaning) + " |\n";
+    reference += "| `" + std::string(key.name) + "` | " + std::string(key.type) + " | " +
+                 std::string(key.meaning) + " |\n";
   }
   const std::string reference_path = COLVIK_SOURCE_DIR "/docs/scene-keys.md";
   if (option == "--write") std::ofstream(reference_path) << reference;
   else if (read(reference_path) != reference)
-    fault(root, "docs/scene-keys.md is out of date; build/bin/capabilities_check --write makes it anew");
+    fault(root,
+          "docs/scene-keys.md is out of date; build/bin/capabilities_check --write makes it anew");
 
   if (option == "--write") std::ofstream(page_path) << page;
   else if (read(page_path) != page)
-    fault(root, "docs/capabilities.md is out of date; build/bin/capabilities_check --write makes it anew");
+    fault(
+        root,
+        "docs/capabilities.md is out of date; build/bin/capabilities_check --write makes it anew");
   std::cout << "capabilities: " << filled << " of " << all << " cells filled\n";
   return faults == 0 || option == "--summary" ? 0 : 1;
 }

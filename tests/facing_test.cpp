@@ -1,5 +1,5 @@
-// What came with objects that face a way: mirrored objects in scenes, states, starting again, half-spaces, exceptions,
-// several drawings, touches of single colliders, visits.
+// What came with objects that face a way: mirrored objects in scenes, states, starting again,
+// half-spaces, exceptions, several drawings, touches of single colliders, visits.
 #include <colvik/insight.hpp>
 #include <colvik/scene.hpp>
 
@@ -32,7 +32,8 @@ const Object<D>& named(const Run<D>& run, const char* name) {
 
 }  // namespace
 
-TEST_CASE_TEMPLATE("scene: a mirrored object throws, looks and is shown the other way", T, Two, Three) {
+TEST_CASE_TEMPLATE("scene: a mirrored object throws, looks and is shown the other way", T, Two,
+                   Three) {
   constexpr int D = T::D;
   auto run = run_of<D>(R"(
 [tags]
@@ -102,19 +103,22 @@ do = [{ mirror = "@robot" }, { mirror = "@robot", back = true, after = 0.1 }]
   CHECK(!named(*run, "robot").mirrored);
   const Result<void> tiled = [&] {
     if constexpr (D == 2) {
-      ObjectDef<2> grid =
-          thing<2>("grid", BodyKind::fixed, {50, 0}, {solid(tiles(std::vector<std::string>{"#"}, {1, 1}).value())});
+      ObjectDef<2> grid = thing<2>("grid", BodyKind::fixed, {50, 0},
+                                   {solid(tiles(std::vector<std::string>{"#"}, {1, 1}).value())});
       const ObjectId id = run->world.add(grid).value();
       return run->world.set_mirrored(id, true);
     } else {
-      return Result<void>(Error{"object 'grid' collider tiles", "cannot be mirrored", "a shape with an inside"});
+      return Result<void>(
+          Error{"object 'grid' collider tiles", "cannot be mirrored", "a shape with an inside"});
     }
   }();
-  CHECK(tiled.error().message() == "object 'grid' collider tiles: cannot be mirrored; a shape with an inside");
+  CHECK(tiled.error().message() ==
+        "object 'grid' collider tiles: cannot be mirrored; a shape with an inside");
 }
 
-TEST_CASE_TEMPLATE("effects: what is sent goes to a place or after an object, and copies are spawned with a spin", T,
-                   Two, Three) {
+TEST_CASE_TEMPLATE(
+    "effects: what is sent goes to a place or after an object, and copies are spawned with a spin",
+    T, Two, Three) {
   constexpr int D = T::D;
   auto run = run_of<D>(R"(
 [tags]
@@ -203,7 +207,9 @@ all = [{ state = "asleep" }]
   CHECK(run->rules.count("still") == 0);
 }
 
-TEST_CASE_TEMPLATE("a run that starts again is as it was at the start, and its log and counts go on", T, Two, Three) {
+TEST_CASE_TEMPLATE(
+    "a run that starts again is as it was at the start, and its log and counts go on", T, Two,
+    Three) {
   constexpr int D = T::D;
   auto run = run_of<D>(R"(
 [tags]
@@ -252,14 +258,16 @@ when = "start"
     if (trace.reactions()[f.reaction].name == "through") times.push_back(f.time);
   REQUIRE(times.size() == 2);
   CHECK(times[1] - times[0] == doctest::Approx(1).epsilon(0.02));
-  int begins = 0, ends = 0;
+  int begins = 0;
+  int ends = 0;
   for (const TraceTouch& t : trace.touches()) (t.phase == Phase::begin ? begins : ends) += 1;
   CHECK(begins == ends);
   CHECK(named(*run, "cart").pose.position[0] == doctest::Approx(1.8).epsilon(0.05));
   CHECK(trace.pose_at(trace.find("cart"), 135).has_value());
 }
 
-TEST_CASE_TEMPLATE("scene: half-spaces as regions, and objects excepted from meeting", T, Two, Three) {
+TEST_CASE_TEMPLATE("scene: half-spaces as regions, and objects excepted from meeting", T, Two,
+                   Three) {
   constexpr int D = T::D;
   const std::string text = R"(
 [regions]
@@ -296,19 +304,24 @@ never = true
   auto run = run_of<D>(text);
   run->run_for(2);
   const LoadedScene loaded = read_scene(spelled<D>(text), "test.toml");
-  for (const Expectation<D>& e : std::get<Scene<D>>(*loaded.scene).expectations) CHECK(judge(e, run->trace).met);
+  for (const Expectation<D>& e : std::get<Scene<D>>(*loaded.scene).expectations)
+    CHECK(judge(e, run->trace).met);
   const auto problem = [](const std::string& more) {
     std::string all;
-    for (const Problem& p : read_scene(spelled<D>(more), "test.toml").problems) all += p.message() + "\n";
+    for (const Problem& p : read_scene(spelled<D>(more), "test.toml").problems)
+      all += p.message() + "\n";
     return all;
   };
-  CHECK(problem("[regions]\na = { edge = <0 0>, towards = <1 1> }").find("the half-space does not go along one axis") !=
-        std::string::npos);
+  CHECK(problem("[regions]\na = { edge = <0 0>, towards = <1 1> }")
+            .find("the half-space does not go along one axis") != std::string::npos);
   CHECK(problem("[regions]\na = { edge = <0 0>, towards = <1 0>, size = <1 1> }")
             .find("'size' says nothing about a half-space") != std::string::npos);
-  CHECK(problem("[regions]\na = { edge = <0 0>, towards = <1 0> }\n[[objects]]\nname = 'x'\nborder = 'a'")
-            .find("region 'a' has no end") != std::string::npos);
-  CHECK(problem("[[objects]]\nname = 'x'\nexcepted = ['y']").find("no object is named 'y'") != std::string::npos);
+  CHECK(
+      problem(
+          "[regions]\na = { edge = <0 0>, towards = <1 0> }\n[[objects]]\nname = 'x'\nborder = 'a'")
+          .find("region 'a' has no end") != std::string::npos);
+  CHECK(problem("[[objects]]\nname = 'x'\nexcepted = ['y']").find("no object is named 'y'") !=
+        std::string::npos);
 }
 
 TEST_CASE_TEMPLATE("touches of single colliders are told when asked for", T, Two, Three) {
@@ -322,7 +335,9 @@ TEST_CASE_TEMPLATE("touches of single colliders are told when asked for", T, Two
     teeth.back().at = along_x<D>(i);
   }
   world.add(thing<D>("comb", BodyKind::fixed, kZero, teeth, {"comb"})).value();
-  const ObjectId id = world.add(thing<D>("pin", BodyKind::kinematic, along_x<D>(-2), {solid(ball<D>(0.2))})).value();
+  const ObjectId id =
+      world.add(thing<D>("pin", BodyKind::kinematic, along_x<D>(-2), {solid(ball<D>(0.2))}))
+          .value();
   world.set_velocity(id, along_x<D>(3), Spin<D>::Zero());
   Lines lines;
   for (int i = 0; i < 120; ++i) {
@@ -348,7 +363,9 @@ TEST_CASE_TEMPLATE("a touch that begins again at once says that the visit goes o
   constexpr int D = T::D;
   World<D> world;
   world.add(thing<D>("gate", BodyKind::fixed, kZero, {zone(cube<D>(1))})).value();
-  const ObjectId id = world.add(thing<D>("cart", BodyKind::kinematic, along_x<D>(3), {solid(ball<D>(0.2))})).value();
+  const ObjectId id =
+      world.add(thing<D>("cart", BodyKind::kinematic, along_x<D>(3), {solid(ball<D>(0.2))}))
+          .value();
   std::vector<bool> again;
   const auto stay = [&](const Vec<D>& at, int steps) {
     world.place(id, {at, {}});
@@ -358,21 +375,28 @@ TEST_CASE_TEMPLATE("a touch that begins again at once says that the visit goes o
         if (e.phase == Phase::begin) again.push_back(e.again);
     }
   };
-  stay(kZero, 5), stay(along_x<D>(3), 3), stay(kZero, 5), stay(along_x<D>(3), 8), stay(kZero, 1);
+  stay(kZero, 5);
+  stay(along_x<D>(3), 3);
+  stay(kZero, 5);
+  stay(along_x<D>(3), 8);
+  stay(kZero, 1);
   CHECK(again == std::vector{false, true, false});
   World<D> other;
   other.load(world.save()).value();
   CHECK(other.hash() == world.hash());
 }
 
-TEST_CASE_TEMPLATE("what would be touched is asked of children too, and a value is set on all of a query", T, Two,
-                   Three) {
+TEST_CASE_TEMPLATE(
+    "what would be touched is asked of children too, and a value is set on all of a query", T, Two,
+    Three) {
   constexpr int D = T::D;
   World<D> world;
   world.tags().declare("crate", "").value();
-  const ObjectId arm = world.add(thing<D>("arm", BodyKind::kinematic, kZero, {solid(cube<D>(0.5))})).value();
+  const ObjectId arm =
+      world.add(thing<D>("arm", BodyKind::kinematic, kZero, {solid(cube<D>(0.5))})).value();
   ObjectDef<D> hand = thing<D>("hand", BodyKind::fixed, kZero, {zone(ball<D>(0.4))});
-  hand.parent = "arm", hand.on_parent = Pose<D>{along_x<D>(2), {}};
+  hand.parent = "arm";
+  hand.on_parent = Pose<D>{along_x<D>(2), {}};
   const ObjectId child = world.add(hand).value();
   world.add(thing<D>("lamp", BodyKind::fixed, along_x<D>(4), {solid(cube<D>(1))})).value();
   const auto touched = world.would_touch(arm, {.move = along_x<D>(2)}).value();
@@ -381,8 +405,8 @@ TEST_CASE_TEMPLATE("what would be touched is asked of children too, and a value 
   CHECK(touched[0].at == doctest::Approx((4 - 0.5 - 0.2 - 2) / 2));
   for (int i = 0; i < 4; ++i)
     world
-        .add(thing<D>("crate-" + std::to_string(i), BodyKind::dynamic, along_x<D>(10 + 2 * i), {solid(cube<D>(1))},
-                      {"crate"}))
+        .add(thing<D>("crate-" + std::to_string(i), BodyKind::dynamic, along_x<D>(10 + 2 * i),
+                      {solid(cube<D>(1))}, {"crate"}))
         .value();
   const TagQuery crates = TagQuery::parse("crate", world.tags()).value();
   REQUIRE(world.matching(crates).size() == 4);

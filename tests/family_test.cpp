@@ -8,7 +8,8 @@ namespace {
 
 template <int D>
 ObjectDef<D> child_of(const std::string& parent, const std::string& name, const Vec<D>& at,
-                      const std::vector<ColliderDef<D>>& colliders, BodyKind body = BodyKind::fixed) {
+                      const std::vector<ColliderDef<D>>& colliders,
+                      BodyKind body = BodyKind::fixed) {
   ObjectDef<D> def = thing<D>(name, body, kZero, colliders);
   def.parent = parent;
   def.on_parent = Pose<D>{at, {}};
@@ -22,13 +23,18 @@ Rotation<D> quarter() {
 
 }  // namespace
 
-TEST_CASE_TEMPLATE("a zone on a child moves and turns with its parent, and its events name the root", T, Two, Three) {
+TEST_CASE_TEMPLATE(
+    "a zone on a child moves and turns with its parent, and its events name the root", T, Two,
+    Three) {
   constexpr int D = T::D;
   World<D> world;
-  const ObjectId arm = world.add(thing<D>("arm", BodyKind::kinematic, kZero, {solid(cube<D>(0.5))})).value();
-  const ObjectId hand = world.add(child_of<D>("arm", "hand", along_x<D>(2), {zone(ball<D>(0.5))})).value();
+  const ObjectId arm =
+      world.add(thing<D>("arm", BodyKind::kinematic, kZero, {solid(cube<D>(0.5))})).value();
+  const ObjectId hand =
+      world.add(child_of<D>("arm", "hand", along_x<D>(2), {zone(ball<D>(0.5))})).value();
   const ObjectId tip = world.add(child_of<D>("hand", "tip", along_x<D>(1), {})).value();
-  const ObjectId lamp = world.add(thing<D>("lamp", BodyKind::dynamic, up<D>(2), {solid(ball<D>(0.5))})).value();
+  const ObjectId lamp =
+      world.add(thing<D>("lamp", BodyKind::dynamic, up<D>(2), {solid(ball<D>(0.5))})).value();
   world.step();
   CHECK(told(world).empty());
   world.move_to(arm, {kZero, quarter<D>()});
@@ -50,13 +56,17 @@ TEST_CASE_TEMPLATE("a zone on a child moves and turns with its parent, and its e
   CHECK(world.count() == 1);
 }
 
-TEST_CASE_TEMPLATE("hiding a parent hides its children, and showing it shows those that were not hidden themselves", T,
-                   Two, Three) {
+TEST_CASE_TEMPLATE(
+    "hiding a parent hides its children, and showing it shows those that were not hidden "
+    "themselves",
+    T, Two, Three) {
   constexpr int D = T::D;
   World<D> world;
   const ObjectId post = world.add(thing<D>("post", BodyKind::kinematic, kZero, {})).value();
-  const ObjectId lit = world.add(child_of<D>("post", "lit", along_x<D>(1), {zone(ball<D>(1))})).value();
-  const ObjectId dark = world.add(child_of<D>("post", "dark", along_x<D>(-1), {zone(ball<D>(1))})).value();
+  const ObjectId lit =
+      world.add(child_of<D>("post", "lit", along_x<D>(1), {zone(ball<D>(1))})).value();
+  const ObjectId dark =
+      world.add(child_of<D>("post", "dark", along_x<D>(-1), {zone(ball<D>(1))})).value();
   world.add(thing<D>("moth", BodyKind::dynamic, along_x<D>(1), {solid(ball<D>(0.5))})).value();
   world.set_shown(dark, false);
   world.step();
@@ -71,15 +81,18 @@ TEST_CASE_TEMPLATE("hiding a parent hides its children, and showing it shows tho
   CHECK(!world.object(dark).active);
 }
 
-TEST_CASE_TEMPLATE("what is attached to a dynamic body is part of it, with its mass, until it is detached", T, Two,
-                   Three) {
+TEST_CASE_TEMPLATE(
+    "what is attached to a dynamic body is part of it, with its mass, until it is detached", T, Two,
+    Three) {
   constexpr int D = T::D;
   World<D> world;  // no gravity
   ObjectDef<D> sledge = thing<D>("sledge", BodyKind::dynamic, kZero, {solid(cube<D>(1))});
-  sledge.mass = 3, sledge.velocity = along_x<D>(2);
+  sledge.mass = 3;
+  sledge.velocity = along_x<D>(2);
   ObjectDef<D> crate = thing<D>("crate", BodyKind::dynamic, up<D>(1), {solid(cube<D>(1))});
   crate.mass = 1;
-  const ObjectId s = world.add(sledge).value(), c = world.add(crate).value();
+  const ObjectId s = world.add(sledge).value();
+  const ObjectId c = world.add(crate).value();
   REQUIRE(world.attach(c, s));
   CHECK(world.object(s).mass == doctest::Approx(4).epsilon(1e-12));
   CHECK(std::abs(world.object(s).velocity[0] - 1.5) < 1e-12);  // momentum is kept
@@ -92,8 +105,10 @@ TEST_CASE_TEMPLATE("what is attached to a dynamic body is part of it, with its m
   CHECK(told(world).empty());  // relatives do not meet
 
   // Something that hits the child stops the whole.
-  ObjectDef<D> ram = thing<D>("ram", BodyKind::dynamic, along_x<D>(5) + up<D>(0.25), {solid(ball<D>(0.2))});
-  ram.mass = 4, ram.velocity = along_x<D>(-1.5);
+  ObjectDef<D> ram =
+      thing<D>("ram", BodyKind::dynamic, along_x<D>(5) + up<D>(0.25), {solid(ball<D>(0.2))});
+  ram.mass = 4;
+  ram.velocity = along_x<D>(-1.5);
   const ObjectId r = world.add(ram).value();
   for (int i = 0; i < 120; ++i) world.step();
   CHECK(std::abs(world.object(s).velocity[0]) < 1e-6);
@@ -107,13 +122,17 @@ TEST_CASE_TEMPLATE("what is attached to a dynamic body is part of it, with its m
   CHECK(world.object(c).pose.position[1] - world.object(s).pose.position[1] > 1.4);
 }
 
-TEST_CASE_TEMPLATE("families sleep and wake as one, and running on from a snapshot gives the same", T, Two, Three) {
+TEST_CASE_TEMPLATE("families sleep and wake as one, and running on from a snapshot gives the same",
+                   T, Two, Three) {
   constexpr int D = T::D;
   World<D> world(earth<D>());
   world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(40, 1))})).value();
-  const ObjectId cart = world.add(thing<D>("cart", BodyKind::dynamic, up<D>(0.5), {solid(cube<D>(1))})).value();
+  const ObjectId cart =
+      world.add(thing<D>("cart", BodyKind::dynamic, up<D>(0.5), {solid(cube<D>(1))})).value();
   const ObjectId flag =
-      world.add(child_of<D>("cart", "flag", up<D>(1), {solid(cube<D>(0.4)), zone(ball<D>(1))}, BodyKind::dynamic))
+      world
+          .add(child_of<D>("cart", "flag", up<D>(1), {solid(cube<D>(0.4)), zone(ball<D>(1))},
+                           BodyKind::dynamic))
           .value();
   for (int i = 0; i < 120; ++i) world.step();
   CHECK(world.awake_count() == 0);
@@ -130,11 +149,14 @@ TEST_CASE_TEMPLATE("families sleep and wake as one, and running on from a snapsh
   CHECK(world.object(cart).pose.position[0] > 0.01);
 }
 
-TEST_CASE_TEMPLATE("excepted pairs do not meet: for a time, until they are apart, or for good", T, Two, Three) {
+TEST_CASE_TEMPLATE("excepted pairs do not meet: for a time, until they are apart, or for good", T,
+                   Two, Three) {
   constexpr int D = T::D;
   World<D> world;
-  const ObjectId gate = world.add(thing<D>("gate", BodyKind::fixed, kZero, {zone(cube<D>(2))})).value();
-  const ObjectId robot = world.add(thing<D>("robot", BodyKind::kinematic, kZero, {solid(ball<D>(1))})).value();
+  const ObjectId gate =
+      world.add(thing<D>("gate", BodyKind::fixed, kZero, {zone(cube<D>(2))})).value();
+  const ObjectId robot =
+      world.add(thing<D>("robot", BodyKind::kinematic, kZero, {solid(ball<D>(1))})).value();
   world.step();
   CHECK(told(world) == Lines{"begin zone gate robot"});
   CHECK(world.except(robot, gate, {.seconds = 2.0 / 60}));
@@ -159,7 +181,8 @@ TEST_CASE_TEMPLATE("excepted pairs do not meet: for a time, until they are apart
   CHECK(!world.except(gate, gate));
 }
 
-TEST_CASE_TEMPLATE("kinds are copied while the world runs; spots are places on an object", T, Two, Three) {
+TEST_CASE_TEMPLATE("kinds are copied while the world runs; spots are places on an object", T, Two,
+                   Three) {
   constexpr int D = T::D;
   World<D> world;
   world.tags().declare("parcel").value();

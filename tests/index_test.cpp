@@ -16,12 +16,15 @@ namespace {
 // Where along `way` (0 to 1) a point from `from` enters the bounds.
 template <int D>
 std::optional<double> entered(const Bounds<D>& b, const Vec<D>& from, const Vec<D>& way) {
-  double first = 0, last = 1;
+  double first = 0;
+  double last = 1;
   for (int i = 0; i < D; ++i) {
     if (way[i] == 0 && (from[i] < b.lo[i] || from[i] > b.hi[i])) return std::nullopt;
     if (way[i] == 0) continue;
-    const double a = (b.lo[i] - from[i]) / way[i], c = (b.hi[i] - from[i]) / way[i];
-    first = std::max(first, std::min(a, c)), last = std::min(last, std::max(a, c));
+    const double a = (b.lo[i] - from[i]) / way[i];
+    const double c = (b.hi[i] - from[i]) / way[i];
+    first = std::max(first, std::min(a, c));
+    last = std::min(last, std::max(a, c));
   }
   return first <= last ? std::optional(first) : std::nullopt;
 }
@@ -35,7 +38,8 @@ void use_instructions(std::int64_t targets) {
 }  // namespace
 
 TEST_SUITE("random") {
-  TEST_CASE_TEMPLATE("the tree finds what brute force finds through inserts and removals", T, Two, Three) {
+  TEST_CASE_TEMPLATE("the tree finds what brute force finds through inserts and removals", T, Two,
+                     Three) {
     constexpr int D = T::D;
     const int histories = scaled(2000);
     std::size_t queries = 0;
@@ -73,33 +77,44 @@ TEST_SUITE("random") {
         if (step % 10 != 0) continue;
         tree.settle();
         const Bounds<D> probe = some_bounds();
-        std::vector<std::uint32_t> found, wanted;
+        std::vector<std::uint32_t> found;
+        std::vector<std::uint32_t> wanted;
         tree.overlaps(probe, [&](std::uint32_t key) { found.push_back(key); });
         for (const auto& [key, entry] : there)
           if (entry.overlaps(probe)) wanted.push_back(key);
         std::sort(found.begin(), found.end());
         REQUIRE(found == wanted);
-        // All that is no further than a distance, and the nearest even if all beyond it is not told.
+        // All that is no further than a distance, and the nearest even if all beyond it is not
+        // told.
         if (probe.lo[0] > -1e100) {
           const auto apart = [&](const Bounds<D>& b) {
-            return Vec<D>((b.lo - probe.hi).cwiseMax(probe.lo - b.hi).cwiseMax(Vec<D>::Zero())).norm();
+            return Vec<D>((b.lo - probe.hi).cwiseMax(probe.lo - b.hi).cwiseMax(Vec<D>::Zero()))
+                .norm();
           };
           const double within = random.range(0, 6);
-          std::size_t near = 0, told_near = 0;
-          double least = 1e15, told_least = 1e15;
-          for (const auto& [key, entry] : there) near += apart(entry) <= within, least = std::min(least, apart(entry));
+          std::size_t near = 0;
+          std::size_t told_near = 0;
+          double least = 1e15;
+          double told_least = 1e15;
+          for (const auto& [key, entry] : there) {
+            near += apart(entry) <= within;
+            least = std::min(least, apart(entry));
+          }
           tree.outward(probe, within, [&](std::uint32_t key) {
             told_near += apart(there.at(key)) <= within;
             return within;
           });
-          tree.outward(probe, 1e15,
-                       [&](std::uint32_t key) { return told_least = std::min(told_least, apart(there.at(key))); });
+          tree.outward(probe, 1e15, [&](std::uint32_t key) {
+            return told_least = std::min(told_least, apart(there.at(key)));
+          });
           REQUIRE(told_near == near);
           REQUIRE(told_least == least);
         }
-        // What a box swept along a way meets is told, and the nearest of it even if all beyond it is not.
+        // What a box swept along a way meets is told, and the nearest of it even if all beyond it
+        // is not.
         const Vec<D> way = random.coin(0.2) ? Vec<D>(Vec<D>::Unit(0) * 5) : random.vec<D>(9);
-        const Vec<D> from = probe.centre(), half = probe.size() / 2;
+        const Vec<D> from = probe.centre();
+        const Vec<D> half = probe.size() / 2;
         std::map<std::uint32_t, double> met;  // key -> where
         double nearest = 2;
         for (const auto& [key, entry] : there)
@@ -139,7 +154,10 @@ TEST_SUITE("random") {
         // Pairs of which one is marked: with itself, and with a tree of its own.
         std::set<std::uint32_t> marked;
         for (const auto& [key, entry] : there)
-          if (random.coin(0.2)) tree.mark(key), marked.insert(key);
+          if (random.coin(0.2)) {
+            tree.mark(key);
+            marked.insert(key);
+          }
         index::Tree<D> other;
         std::vector<Bounds<D>> others;
         for (std::uint32_t k = 0; k < 5; ++k) {
@@ -148,7 +166,8 @@ TEST_SUITE("random") {
           if (k == 0) other.mark(k);
         }
         other.settle();
-        std::vector<std::pair<std::uint32_t, std::uint32_t>> joined, expected;
+        std::vector<std::pair<std::uint32_t, std::uint32_t>> joined;
+        std::vector<std::pair<std::uint32_t, std::uint32_t>> expected;
         tree.pairs(joined);
         for (auto& [x, y] : joined)
           if (x > y) std::swap(x, y);
@@ -161,10 +180,12 @@ TEST_SUITE("random") {
         REQUIRE(joined.size() == all);  // nothing is marked
         for (const auto& [key, entry] : there) {
           for (const auto& [second, its] : there)
-            if (key < second && (marked.contains(key) || marked.contains(second)) && entry.overlaps(its))
+            if (key < second && (marked.contains(key) || marked.contains(second)) &&
+                entry.overlaps(its))
               expected.emplace_back(key, second);
           for (std::uint32_t k = 0; k < 5; ++k)
-            if ((k == 0 || marked.contains(key)) && entry.overlaps(others[k])) expected.emplace_back(key, 1000 + k);
+            if ((k == 0 || marked.contains(key)) && entry.overlaps(others[k]))
+              expected.emplace_back(key, 1000 + k);
         }
         std::sort(joined.begin(), joined.end());
         std::sort(expected.begin(), expected.end());
@@ -172,7 +193,8 @@ TEST_SUITE("random") {
       }
     }
     use_instructions(0);
-    MESSAGE("random: tree ", D, "D: ", histories, " histories, ", queries, " queries and joins equal brute force");
+    MESSAGE("random: tree ", D, "D: ", histories, " histories, ", queries,
+            " queries and joins equal brute force");
   }
 }
 
@@ -183,10 +205,11 @@ TEST_CASE_TEMPLATE("a way through thousands in one place meets them all", T, Two
     const std::vector<Bounds<D>> boxes(20000, {Vec<D>::Zero(), Vec<D>::Constant(1)});
     const index::Tree<D> tree(boxes);
     std::vector<std::uint32_t> met;
-    tree.along(Vec<D>::Constant(-1), Vec<D>::Constant(2), Vec<D>::Zero(), 1, [&](std::uint32_t key) {
-      met.push_back(key);
-      return 1.0;
-    });
+    tree.along(Vec<D>::Constant(-1), Vec<D>::Constant(2), Vec<D>::Zero(), 1,
+               [&](std::uint32_t key) {
+                 met.push_back(key);
+                 return 1.0;
+               });
     std::sort(met.begin(), met.end());
     CHECK(met.size() == boxes.size());
     CHECK(std::adjacent_find(met.begin(), met.end()) == met.end());
@@ -205,10 +228,15 @@ TEST_CASE_TEMPLATE("what has no end does not make every question about all", T, 
   }
   const index::Tree<D> tree(boxes);
   for (int i = 0; i < 20; ++i) {
-    const Vec<D> from = random.vec<D>(40), way = random.direction<D>() * 2;
-    std::size_t met = 0, wanted = 0, near = 0;
+    const Vec<D> from = random.vec<D>(40);
+    const Vec<D> way = random.direction<D>() * 2;
+    std::size_t met = 0;
+    std::size_t wanted = 0;
+    std::size_t near = 0;
     for (const Bounds<D>& b : boxes)
-      wanted += b.overlaps({from.cwiseMin(Vec<D>(from + way)), from.cwiseMax(Vec<D>(from + way))}) ? 1 : 0;
+      wanted += b.overlaps({from.cwiseMin(Vec<D>(from + way)), from.cwiseMax(Vec<D>(from + way))})
+                    ? 1
+                    : 0;
     tree.along(from, way, Vec<D>::Zero(), 1, [&](std::uint32_t) {
       ++met;
       return 1.0;
@@ -234,12 +262,14 @@ TEST_CASE_TEMPLATE("a crowd that drifts for long has the pairs of brute force", 
   for (int frame = 0; frame < 600; ++frame) {
     for (std::uint32_t i = 0; i < boxes.size(); ++i) {
       const Vec<D> by = random.direction<D>() * 0.1;
-      boxes[i].lo += by, boxes[i].hi += by;
+      boxes[i].lo += by;
+      boxes[i].hi += by;
       tree.move(i, boxes[i]);
       tree.mark(i);
     }
     tree.settle();
-    std::vector<std::pair<std::uint32_t, std::uint32_t>> told, wanted;
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> told;
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> wanted;
     tree.pairs(told);
     tree.unmark_all();
     if (frame % 20 != 19) continue;

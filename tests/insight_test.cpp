@@ -21,19 +21,25 @@ struct Depot {
     World<D>& w = run.world;
     for (const char* tag : {"robot", "guest", "parcel", "wall"}) w.tags().declare(tag).value();
     w.set_number({}, "parcels", 0).value();
-    ObjectDef<D> robot = thing<D>("robot", BodyKind::kinematic, kZero, {solid(ball<D>(1))}, {"robot"});
+    ObjectDef<D> robot =
+        thing<D>("robot", BodyKind::kinematic, kZero, {solid(ball<D>(1))}, {"robot"});
     robot.velocity = along_x<D>(speed);
     w.add(robot).value();
-    ObjectDef<D> guest = thing<D>("guest", BodyKind::kinematic, along_x<D>(-5), {solid(ball<D>(1))}, {"guest"});
+    ObjectDef<D> guest =
+        thing<D>("guest", BodyKind::kinematic, along_x<D>(-5), {solid(ball<D>(1))}, {"guest"});
     guest.velocity = along_x<D>(4);
     w.add(guest).value();
     ColliderDef<D> label = zone(ball<D>(1));
     label.meets = "robot | guest";
     w.add(thing<D>("parcel", BodyKind::fixed, along_x<D>(3), {label}, {"parcel"})).value();
     w.add(thing<D>("far", BodyKind::fixed, along_x<D>(30), {label}, {"parcel"})).value();
-    w.add(thing<D>("wall", BodyKind::fixed, along_x<D>(-30), {solid(cube<D>(1))}, {"wall"})).value();
+    w.add(thing<D>("wall", BodyKind::fixed, along_x<D>(-30), {solid(cube<D>(1))}, {"wall"}))
+        .value();
     run.rules
-        .add({.name = "collect", .self = "robot", .other = "parcel", .effects = {effects::add("world.parcels", 1)}})
+        .add({.name = "collect",
+              .self = "robot",
+              .other = "parcel",
+              .effects = {effects::add("world.parcels", 1)}})
         .value();
     run.rules.add({.name = "unused", .self = "@wall", .other = "parcel"}).value();
     if (simulate) run.run_for(3);
@@ -50,23 +56,36 @@ bool tried(const Coverage& c, Tried::What what, const std::string& name) {
 
 }  // namespace
 
-TEST_CASE("log: two reactions want the same parcel; the first in file order has it, and the log names it") {
+TEST_CASE(
+    "log: two reactions want the same parcel; the first in file order has it, and the log names "
+    "it") {
   Run<2> run;
   for (const char* tag : {"parcel", "hand"}) run.world.tags().declare(tag).value();
   run.world.add(thing<2>("parcel", BodyKind::fixed, kZero, {zone(cube<2>(1))}, {"parcel"})).value();
   for (const char* name : {"left", "right"})
-    run.world.add(thing<2>(name, BodyKind::kinematic, kZero, {solid(cube<2>(1))}, {"hand"})).value();
-  run.rules.add({.name = "take", .self = "@right", .other = "parcel", .effects = {effects::remove(Side::other)}})
+    run.world.add(thing<2>(name, BodyKind::kinematic, kZero, {solid(cube<2>(1))}, {"hand"}))
+        .value();
+  run.rules
+      .add({.name = "take",
+            .self = "@right",
+            .other = "parcel",
+            .effects = {effects::remove(Side::other)}})
       .value();
-  run.rules.add({.name = "grab", .self = "@left", .other = "parcel", .effects = {effects::remove(Side::other)}})
+  run.rules
+      .add({.name = "grab",
+            .self = "@left",
+            .other = "parcel",
+            .effects = {effects::remove(Side::other)}})
       .value();
   run.run_for(0.1);
   CHECK(run.rules.count("take") == 1);
   CHECK(run.rules.count("grab") == 0);
   std::ostringstream log;
   write_events(log, run.trace);
-  CHECK(log.str().find("\"withheld\":\"grab\",\"claimed_by\":\"take\",\"self\":\"left\",\"other\":\"parcel\"") !=
-        std::string::npos);
+  CHECK(
+      log.str().find(
+          "\"withheld\":\"grab\",\"claimed_by\":\"take\",\"self\":\"left\",\"other\":\"parcel\"") !=
+      std::string::npos);
   std::istringstream again(log.str());
   CHECK(read_happenings(again, "log").value().size() == happenings(run.trace).size());
 }
@@ -75,20 +94,23 @@ TEST_CASE("log: a begin of the same visit says so") {
   Run<2> run;
   run.world.add(thing<2>("gate", BodyKind::fixed, kZero, {zone(cube<2>(1))})).value();
   ObjectDef<2> cart = thing<2>("cart", BodyKind::kinematic, {2, 0}, {solid(ball<2>(0.2))});
-  cart.motion = Path<2>{{{0, {2, 0}, {}}, {1, {0.55, 0}, {}}, {1.1, {0.7, 0}, {}}, {1.2, {0, 0}, {}}}, false};
+  cart.motion =
+      Path<2>{{{0, {2, 0}, {}}, {1, {0.55, 0}, {}}, {1.1, {0.7, 0}, {}}, {1.2, {0, 0}, {}}}, false};
   run.world.add(cart).value();
   run.run_for(2);
   std::ostringstream log;
   write_events(log, run.trace);
   std::size_t begins = 0;
-  for (std::size_t at = 0; (at = log.str().find("\"begin\"", at)) != std::string::npos; ++at) ++begins;
+  for (std::size_t at = 0; (at = log.str().find("\"begin\"", at)) != std::string::npos; ++at)
+    ++begins;
   CHECK(begins == 2);
   CHECK(log.str().find("\"again\":true") > log.str().find("\"end\""));
   CHECK(log.str().find("\"again\":true") != std::string::npos);
 }
 
-TEST_CASE_TEMPLATE("coverage: what fired, what was entered, who met, and what was tried in the negative", T, Two,
-                   Three) {
+TEST_CASE_TEMPLATE(
+    "coverage: what fired, what was entered, who met, and what was tried in the negative", T, Two,
+    Three) {
   const Depot<T::D> d;
   const Coverage c = coverage(d.run.trace);
   const auto is = [&](Tried::What what, const char* name) { return tried<T::D>(c, what, name); };
@@ -108,12 +130,14 @@ TEST_CASE_TEMPLATE("coverage: what fired, what was entered, who met, and what wa
 
 TEST_CASE_TEMPLATE("who meets whom: tags and objects, and which rule decides", T, Two, Three) {
   const Depot<T::D> d;
-  const auto cell = [](const std::vector<Meeting>& all, const std::string& a, const std::string& b) {
+  const auto cell = [](const std::vector<Meeting>& all, const std::string& a,
+                       const std::string& b) {
     for (const Meeting& m : all)
       if (m.first == a && m.second == b) return m;
     return Meeting{};
   };
-  const std::vector<Meeting> tags = who_meets(d.run.trace), objects = who_meets(d.run.trace, true);
+  const std::vector<Meeting> tags = who_meets(d.run.trace);
+  const std::vector<Meeting> objects = who_meets(d.run.trace, true);
   CHECK(tags.size() == 10);
   CHECK(cell(tags, "robot", "parcel").zone);
   CHECK(!cell(tags, "robot", "parcel").solid);
@@ -127,9 +151,13 @@ TEST_CASE_TEMPLATE("who meets whom: tags and objects, and which rule decides", T
   CHECK(report.find("parcel  zone   zone   -") != std::string::npos);
 }
 
-TEST_CASE_TEMPLATE("two runs are compared: what no longer happens, what happens now, what at another time", T, Two,
-                   Three) {
-  const Depot<T::D> one, same, slow(1.9), away(-2);
+TEST_CASE_TEMPLATE(
+    "two runs are compared: what no longer happens, what happens now, what at another time", T, Two,
+    Three) {
+  const Depot<T::D> one;
+  const Depot<T::D> same;
+  const Depot<T::D> slow(1.9);
+  const Depot<T::D> away(-2);
   const auto all = [](const Depot<T::D>& d) { return happenings(d.run.trace); };
   CHECK(compare(all(one), all(same)).empty());
   const auto later = compare(all(one), all(slow));
@@ -147,13 +175,16 @@ TEST_CASE_TEMPLATE("two runs are compared: what no longer happens, what happens 
   REQUIRE(read);
   CHECK(compare(all(one), read.value(), 1e-5).empty());
   std::istringstream wrong("{\"time\": 1}\n{\"reaction\": 7}");
-  CHECK(read_happenings(wrong, "x.jsonl").error().message() == "x.jsonl:2:1: lacks 'reaction'; \"reaction\": text");
+  CHECK(read_happenings(wrong, "x.jsonl").error().message() ==
+        "x.jsonl:2:1: lacks 'reaction'; \"reaction\": text");
 }
 
-TEST_CASE_TEMPLATE("results as JUnit XML: an expectation is a test case with its place", T, Two, Three) {
+TEST_CASE_TEMPLATE("results as JUnit XML: an expectation is a test case with its place", T, Two,
+                   Three) {
   const Depot<T::D> d;
-  const std::vector<Expectation<T::D>> expectations{{.what = ExpectReaction{"collect"}, .place = {"s.toml", 7, 1}},
-                                                    {.what = ExpectReaction{"unused"}, .place = {"s.toml", 9, 1}}};
+  const std::vector<Expectation<T::D>> expectations{
+      {.what = ExpectReaction{"collect"}, .place = {"s.toml", 7, 1}},
+      {.what = ExpectReaction{"unused"}, .place = {"s.toml", 9, 1}}};
   std::stringstream out;
   write_junit<T::D>(out, "suite <1>", d.run.trace, expectations);
   pugi::xml_document document;
@@ -163,13 +194,16 @@ TEST_CASE_TEMPLATE("results as JUnit XML: an expectation is a test case with its
   CHECK(suite.attribute("tests").as_int() == 2);
   CHECK(suite.attribute("failures").as_int() == 1);
   const pugi::xml_node failed = suite.find_child_by_attribute("testcase", "line", "9");
-  CHECK(std::string(failed.child("failure").attribute("message").value()).find("never happened") != std::string::npos);
+  CHECK(std::string(failed.child("failure").attribute("message").value()).find("never happened") !=
+        std::string::npos);
   CHECK(!suite.find_child_by_attribute("testcase", "line", "7").child("failure"));
 }
 
-TEST_CASE_TEMPLATE("a contact log of another engine goes through the same reactions", T, Two, Three) {
+TEST_CASE_TEMPLATE("a contact log of another engine goes through the same reactions", T, Two,
+                   Three) {
   Depot<T::D> d(2, false);
-  std::istringstream log(R"({"time":0.5,"phase":"begin","channel":"zone","self":"robot","other":"parcel"}
+  std::istringstream log(
+      R"({"time":0.5,"phase":"begin","channel":"zone","self":"robot","other":"parcel"}
 
 {"time":0.9,"phase":"end","why":"left","self":"robot","other":"parcel"}
 {"time":1.5,"phase":"begin","self":"newcomer","self_tags":["robot"],"other":"far"}
@@ -189,10 +223,13 @@ TEST_CASE_TEMPLATE("a contact log of another engine goes through the same reacti
       {R"({"time":2,"self":"robot","other":"far"}
 {"time":1,"self":"robot","other":"far"})",
        "l:2:1: time 1 comes before 2; \"time\": seconds that do not go back, up to 1e6"},
-      {R"({"time":1,"phase":"began","self":"robot","other":"far"})", "l:1:1: 'phase' is 'began'; begin, during, end"},
+      {R"({"time":1,"phase":"began","self":"robot","other":"far"})",
+       "l:1:1: 'phase' is 'began'; begin, during, end"},
       {R"({"time":1,"self":"robot"})", "l:1:1: lacks 'other'; \"other\": text"},
-      {R"({"time":1,"self":"robot","other":"x","other_tags":["parcell"]})", "'parcell' is not a declared tag"},
-      {R"({"time":1,"self":"robot","other":"x","other_tags":"parcel"})", "l:1:1: 'other_tags' is no list of texts"},
+      {R"({"time":1,"self":"robot","other":"x","other_tags":["parcell"]})",
+       "'parcell' is not a declared tag"},
+      {R"({"time":1,"self":"robot","other":"x","other_tags":"parcel"})",
+       "l:1:1: 'other_tags' is no list of texts"},
   };
   for (const Row& row : rows) {
     CAPTURE(row.text);
@@ -214,6 +251,8 @@ TEST_CASE("a kind is told with all that it inherits, and where each value stands
   CHECK(values.value()[1].key == "collider.box");
   CHECK(values.value()[1].value == "[0.7, 0.5]");
   CHECK(values.value()[1].kind == "locker");
-  CHECK(resolve_kind(path, "Locked").error().message().find("did you mean 'locked'?") != std::string::npos);
-  CHECK(resolve_kind("no-such.toml", "x").error().message().find("cannot be read") != std::string::npos);
+  CHECK(resolve_kind(path, "Locked").error().message().find("did you mean 'locked'?") !=
+        std::string::npos);
+  CHECK(resolve_kind("no-such.toml", "x").error().message().find("cannot be read") !=
+        std::string::npos);
 }

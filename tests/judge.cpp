@@ -1,13 +1,14 @@
-// colvik_judge: every pair of convex shapes, judged by a program that shares no code with the library.
+// colvik_judge: every pair of convex shapes, judged by a program that shares no code with the
+// library.
 //
-//     colvik_judge [--full] [--only 'box and cone']     JSON lines {what, dimension, pairs, worst, limit, capped, ok};
-//     exit 1 if any is not ok
+//     colvik_judge [--full] [--only 'box and cone']     JSON lines {what, dimension, pairs, worst,
+//     limit, capped, ok}; exit 1 if any is not ok
 //
-// An answer "this far apart, along this normal, at these two points" is proved rather than compared:
-// the points are on the shapes (nothing can be further apart than that), and a slab of that width
-// across the normal fits between them (nothing nearer). An answer "this deep" is compared with the
-// least slab that the judge finds: for flat-sided shapes among all planes through their corners (all
-// there are), for curved ones by descent from many directions.
+// An answer "this far apart, along this normal, at these two points" is proved rather than
+// compared: the points are on the shapes (nothing can be further apart than that), and a slab of
+// that width across the normal fits between them (nothing nearer). An answer "this deep" is
+// compared with the least slab that the judge finds: for flat-sided shapes among all planes through
+// their corners (all there are), for curved ones by descent from many directions.
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -62,20 +63,25 @@ V<D> from(const Vec<D>& v) {
   return r;
 }
 
-// What a shape is, said once more: corners (of flat-sided ones), or a disc with a point or disc above.
+// What a shape is, said once more: corners (of flat-sided ones), or a disc with a point or disc
+// above.
 template <int D>
 struct Body {
   Shape<D> shape;
   std::vector<Vec<D>> flat;  // instead of a shape: of a triangle, as surfaces are made of
   std::vector<V<D>> corners;
-  Real disc = 0, half = 0;  // cylinder, cone
+  Real disc = 0;
+  Real half = 0;  // cylinder, cone
   bool tip = false;
-  Real radius = 0, size = 0;
-  std::vector<std::pair<V<D>, Real>> planes;  // outward normal, offset; of a flat-sided core with volume
+  Real radius = 0;
+  Real size = 0;
+  std::vector<std::pair<V<D>, Real>>
+      planes;  // outward normal, offset; of a flat-sided core with volume
 
   [[nodiscard]] bool curved() const { return corners.empty(); }
   [[nodiscard]] contact::Core<D> core(const Pose<D>& pose = {}) const {
-    return flat.empty() ? contact::Core<D>(shape, pose) : contact::Core<D>(std::span<const Vec<D>>(flat), pose);
+    return flat.empty() ? contact::Core<D>(shape, pose)
+                        : contact::Core<D>(std::span<const Vec<D>>(flat), pose);
   }
 };
 
@@ -113,26 +119,32 @@ Real reach(const Body<D>& b, const Frame<D>& frame, const V<D>& n) {
 }
 
 Real to_segment(Real x, Real y, Real ax, Real ay, Real bx, Real by) {
-  const Real ux = bx - ax, uy = by - ay;
-  const Real t = std::clamp(((x - ax) * ux + (y - ay) * uy) / (ux * ux + uy * uy), Real(0), Real(1));
+  const Real ux = bx - ax;
+  const Real uy = by - ay;
+  const Real t =
+      std::clamp(((x - ax) * ux + (y - ay) * uy) / (ux * ux + uy * uy), Real(0), Real(1));
   return std::hypot(x - ax - t * ux, y - ay - t * uy);
 }
 
-// How far outside the core a point is. Exact but beyond the corners of flat-sided cores with volume,
-// where it is the distance to the furthest plane.
+// How far outside the core a point is. Exact but beyond the corners of flat-sided cores with
+// volume, where it is the distance to the furthest plane.
 template <int D>
 Real outside(const Body<D>& b, const Frame<D>& frame, const V<D>& world) {
   const V<D> p = frame.turned_back(plus<D>(world, frame.at, -1));
   if (b.curved()) {
-    const Real rho = std::hypot(p[0], p[D - 1]), y = p[1];
-    if (!b.tip) return std::hypot(std::max(Real(0), rho - b.disc), std::max(Real(0), std::abs(y) - b.half));
+    const Real rho = std::hypot(p[0], p[D - 1]);
+    const Real y = p[1];
+    if (!b.tip)
+      return std::hypot(std::max(Real(0), rho - b.disc), std::max(Real(0), std::abs(y) - b.half));
     if (y >= -b.half && rho * 2 * b.half <= b.disc * (b.half - y)) return 0;
-    return std::min(to_segment(rho, y, 0, b.half, b.disc, -b.half), to_segment(rho, y, 0, -b.half, b.disc, -b.half));
+    return std::min(to_segment(rho, y, 0, b.half, b.disc, -b.half),
+                    to_segment(rho, y, 0, -b.half, b.disc, -b.half));
   }
   if (b.corners.size() == 1) return length<D>(plus<D>(p, b.corners[0], -1));
   if (b.corners.size() == 2) {
     const V<D> u = plus<D>(b.corners[1], b.corners[0], -1);
-    const Real t = std::clamp(dot<D>(plus<D>(p, b.corners[0], -1), u) / dot<D>(u, u), Real(0), Real(1));
+    const Real t =
+        std::clamp(dot<D>(plus<D>(p, b.corners[0], -1), u) / dot<D>(u, u), Real(0), Real(1));
     return length<D>(plus<D>(p, plus<D>(b.corners[0], u, t), -1));
   }
   Real most = 0;
@@ -188,7 +200,8 @@ Body<D> random_body(std::size_t kind, Random& random, double scale) {
     Vec<D> stretch;
     for (int i = 0; i < D; ++i) stretch[i] = i == 0 ? thin() : size();
     const Vec<D> shift = random.vec<D>(size());
-    for (int i = 0; i < count; ++i) p.push_back(shift + stretch.cwiseProduct(random.direction<D>()));
+    for (int i = 0; i < count; ++i)
+      p.push_back(shift + stretch.cwiseProduct(random.direction<D>()));
     return p;
   };
   switch (kind) {
@@ -205,7 +218,8 @@ Body<D> random_body(std::size_t kind, Random& random, double scale) {
       break;
     }
     case 2: {
-      const double width = thin(), height = width + size();
+      const double width = thin();
+      const double height = width + size();
       b.shape = capsule<D>(width, height);
       V<D> top{};
       top[1] = (Real(height) - width) / 2;
@@ -213,7 +227,8 @@ Body<D> random_body(std::size_t kind, Random& random, double scale) {
       break;
     }
     case 3: {
-      const Vec<D> p = random.vec<D>(size()), q = p + random.direction<D>() * size();
+      const Vec<D> p = random.vec<D>(size());
+      const Vec<D> q = p + random.direction<D>() * size();
       b.shape = segment<D>(p, q).value();
       b.corners = {from<D>(p), from<D>(q)};
       break;
@@ -224,12 +239,14 @@ Body<D> random_body(std::size_t kind, Random& random, double scale) {
         std::vector<Vec<D>> p = points();
         if constexpr (D == 2) {
           const Vec<2> middle = p[0];
-          std::sort(p.begin(), p.end(), [&](const Vec<2>& x, const Vec<2>& y) { return x.x() < y.x(); });
+          std::sort(p.begin(), p.end(),
+                    [&](const Vec<2>& x, const Vec<2>& y) { return x.x() < y.x(); });
           // A fan on an arc of directions is convex: points on an ellipse, in order round it.
           std::vector<double> angles;
           for (std::size_t i = 0; i < p.size(); ++i) angles.push_back(random.range(0, 2 * kPi));
           std::sort(angles.begin(), angles.end());
-          const double wide = thin(), high = size();
+          const double wide = thin();
+          const double high = size();
           for (std::size_t i = 0; i < p.size(); ++i)
             p[i] = middle + Vec<2>(wide * std::cos(angles[i]), high * std::sin(angles[i]));
           const Result<Shape<2>> made = polygon(p);
@@ -255,9 +272,12 @@ Body<D> random_body(std::size_t kind, Random& random, double scale) {
       break;
     default:
       if constexpr (D == 3) {
-        const double width = thin(), height = size();
+        const double width = thin();
+        const double height = size();
         b.shape = kind == 7 ? cone(width, height) : cylinder(width, height);
-        b.disc = Real(width) / 2, b.half = Real(height) / 2, b.tip = kind == 7;
+        b.disc = Real(width) / 2;
+        b.half = Real(height) / 2;
+        b.tip = kind == 7;
         if (kind == 8) b.shape = rounded(b.shape, 0.3 * size());
       }
   }
@@ -269,27 +289,34 @@ Body<D> random_body(std::size_t kind, Random& random, double scale) {
   if (b.corners.size() > 2) find_planes(b);
   if constexpr (D == 3) {
     for (std::size_t k = 0; k < b.flat.size(); ++k) {  // over the edges of what is flat
-      const V<3>&at = b.corners[k], edge = plus<3>(b.corners[(k + 1) % 3], at, -1);
-      const V<3> out = unit<3>(product(edge, product(edge, plus<3>(b.corners[(k + 2) % 3], at, -1))));
+      const V<3>& at = b.corners[k];
+      const V<3> edge = plus<3>(b.corners[(k + 1) % 3], at, -1);
+      const V<3> out =
+          unit<3>(product(edge, product(edge, plus<3>(b.corners[(k + 2) % 3], at, -1))));
       b.planes.emplace_back(out, dot<3>(out, at));
     }
   }
   return b;
 }
 
-constexpr std::array<std::string_view, 6> kNames2{"circle", "box", "capsule", "segment", "polygon", "rounded polygon"};
+constexpr std::array<std::string_view, 6> kNames2{"circle",  "box",     "capsule",
+                                                  "segment", "polygon", "rounded polygon"};
 constexpr std::array<std::string_view, 10> kNames3{
-    "sphere", "box", "capsule", "segment", "hull", "rounded hull", "cylinder", "cone", "rounded cylinder", "triangle"};
+    "sphere",       "box",      "capsule", "segment",          "hull",
+    "rounded hull", "cylinder", "cone",    "rounded cylinder", "triangle"};
 
 // The least overlap along any direction: how far b must be moved to part the two.
 template <int D>
-Real least_overlap(const Body<D>& a, const Body<D>& b, const Frame<D>& fa, const Frame<D>& fb, const V<D>& hint,
-                   Random& random, Real first_step = 0.5L) {
+Real least_overlap(const Body<D>& a, const Body<D>& b, const Frame<D>& fa, const Frame<D>& fb,
+                   const V<D>& hint, Random& random, Real first_step = 0.5L) {
   Real best = 1e300L;
   V<D> found{};
   const auto look = [&](const V<D>& n) {
     const Real overlap = reach<D>(a, fa, n) + reach<D>(b, fb, plus<D>(V<D>{}, n, -1));
-    if (overlap < best) best = overlap, found = n;
+    if (overlap < best) {
+      best = overlap;
+      found = n;
+    }
   };
   const auto both = [&](const V<D>& n) {
     look(n);
@@ -311,7 +338,8 @@ Real least_overlap(const Body<D>& a, const Body<D>& b, const Frame<D>& fa, const
           all.push_back(plus<3>(f.placed(body.corners[j]), f.placed(body.corners[i]), -1));
       return all;
     };
-    const auto ea = edges(a, fa), eb = edges(b, fb);
+    const auto ea = edges(a, fa);
+    const auto eb = edges(b, fb);
     for (const V<3>& u : ea)
       for (const V<3>& w : eb) {
         const V<3> n = product(u, w);
@@ -336,23 +364,39 @@ Real least_overlap(const Body<D>& a, const Body<D>& b, const Frame<D>& fa, const
 
 struct Row {
   long pairs = 0, capped = 0, wrong = 0, steps = 0, jumps = 0, casts = 0, rays = 0;
-  Real gap = 0, on_shape = 0, depth = 0, manifold = 0, cast = 0, ray = 0;
+  Real gap = 0;
+  Real on_shape = 0;
+  Real depth = 0;
+  Real manifold = 0;
+  Real cast = 0;
+  Real ray = 0;
 
   void add(const Row& o) {
-    pairs += o.pairs, capped += o.capped, wrong += o.wrong, steps += o.steps, jumps += o.jumps;
-    gap = std::max(gap, o.gap), on_shape = std::max(on_shape, o.on_shape);
-    depth = std::max(depth, o.depth), manifold = std::max(manifold, o.manifold);
-    casts += o.casts, rays += o.rays, cast = std::max(cast, o.cast), ray = std::max(ray, o.ray);
+    pairs += o.pairs;
+    capped += o.capped;
+    wrong += o.wrong;
+    steps += o.steps;
+    jumps += o.jumps;
+    gap = std::max(gap, o.gap);
+    on_shape = std::max(on_shape, o.on_shape);
+    depth = std::max(depth, o.depth);
+    manifold = std::max(manifold, o.manifold);
+    casts += o.casts;
+    rays += o.rays;
+    cast = std::max(cast, o.cast);
+    ray = std::max(ray, o.ray);
   }
 };
 
 template <int D>
-void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const Pose<D>& pose_b, Random& random,
-                Row& row) {
+void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const Pose<D>& pose_b,
+                Random& random, Row& row) {
   const Pose<D> b_in_a = pose_a.relative(pose_b);
   const contact::Separation<D> s = contact::separation(a.core(), b.core(b_in_a));
-  const Frame<D> fa{Pose<D>{}}, fb(b_in_a);
-  const Real small = std::min(a.size, b.size), large = std::max(a.size, b.size);
+  const Frame<D> fa{Pose<D>{}};
+  const Frame<D> fb(b_in_a);
+  const Real small = std::min(a.size, b.size);
+  const Real large = std::max(a.size, b.size);
   const Real unit_of_gap = small + 1e-10L * large;  // errors are told in this
   const V<D> n = from<D>(s.normal);
   ++row.pairs;
@@ -362,25 +406,30 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
     return;
   }
   // Apart along the normal by this much: the shapes are at least so far apart, or at most so deep.
-  // Of shapes a thousand times as large as their gap a normal off by a rounding error shows: the judge
-  // then looks for a better slab itself.
+  // Of shapes a thousand times as large as their gap a normal off by a rounding error shows: the
+  // judge then looks for a better slab itself.
   const auto slab_along = [&](const V<D>& normal, Real gap) {
     const Real round = a.radius + b.radius;
-    const Real slab = -(reach<D>(a, fa, normal) + reach<D>(b, fb, plus<D>(V<D>{}, normal, -1))) - round;
+    const Real slab =
+        -(reach<D>(a, fa, normal) + reach<D>(b, fb, plus<D>(V<D>{}, normal, -1))) - round;
     if (slab >= gap - 1e-6L * small) return slab;
-    return std::max(slab, std::min(gap, -least_overlap<D>(a, b, fa, fb, normal, random, 1e-3L) - round));
+    return std::max(slab,
+                    std::min(gap, -least_overlap<D>(a, b, fa, fb, normal, random, 1e-3L) - round));
   };
   const Real slab = slab_along(n, s.gap);
   row.gap = std::max(row.gap, std::abs(slab - s.gap) / unit_of_gap);
   if (s.gap + a.radius + b.radius > 0) {
     // The two points are on the cores and as far apart as said: they are at most so far apart.
-    const V<D> core_a = plus<D>(from<D>(s.on_a), n, -a.radius), core_b = plus<D>(from<D>(s.on_b), n, b.radius);
+    const V<D> core_a = plus<D>(from<D>(s.on_a), n, -a.radius);
+    const V<D> core_b = plus<D>(from<D>(s.on_b), n, b.radius);
     const Real off = std::max(outside<D>(a, fa, core_a), outside<D>(b, fb, core_b));
     const Real apart = length<D>(plus<D>(from<D>(s.on_b), from<D>(s.on_a), -1));
-    row.on_shape = std::max({row.on_shape, off / unit_of_gap, std::abs(apart - std::abs(Real(s.gap))) / unit_of_gap});
+    row.on_shape = std::max(
+        {row.on_shape, off / unit_of_gap, std::abs(apart - std::abs(Real(s.gap))) / unit_of_gap});
   } else {
     const Real least = least_overlap<D>(a, b, fa, fb, n, random);  // of the cores
-    const Real said = -s.gap - a.radius - b.radius, all = least + a.radius + b.radius;
+    const Real said = -s.gap - a.radius - b.radius;
+    const Real all = least + a.radius + b.radius;
     row.depth = std::max(row.depth, (said - least - 1e-9L * large) / std::max(all, 1e-3L * small));
     if (least < -1e-6L * small) ++row.wrong;  // told to overlap, and they do not
   }
@@ -391,18 +440,21 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
   for (const double by : {0.1, 0.01, 0.0}) {
     contact::Course<D> course{b_in_a, random.vec<D>(by) * static_cast<double>(small)};
     for (int k = 0; k < kTurnAxes<D>; ++k) course.turn[k] = random.range(-by, by);
-    on = contact::separation_within(core, b.core(course.at(1)), std::numeric_limits<double>::infinity(), &start);
+    on = contact::separation_within(core, b.core(course.at(1)),
+                                    std::numeric_limits<double>::infinity(), &start);
   }
   const Real drift = std::abs(slab_along(from<D>(on.normal), on.gap) - on.gap);
   if (!(drift <= 1e-5L * unit_of_gap) ||
       std::abs(Real(on.gap) - s.gap) > 1e-5L * unit_of_gap + 0.01L * std::abs(std::min(s.gap, 0.0)))
     ++row.wrong;
   // The other way round it is the same, to what each of the two may be off.
-  const contact::Separation<D> back_s = contact::separation(b.core(), a.core(b_in_a.relative(Pose<D>{})));
+  const contact::Separation<D> back_s =
+      contact::separation(b.core(), a.core(b_in_a.relative(Pose<D>{})));
   const Real off = std::abs(Real(back_s.gap) - s.gap);
   if (off > 2e-5L * unit_of_gap + 0.02L * std::abs(std::min(s.gap, 0.0))) ++row.wrong;
 
-  const double margin = static_cast<double>(0.1L * small), flat = 0.2 * margin;
+  const double margin = static_cast<double>(0.1L * small);
+  const double flat = 0.2 * margin;
   const contact::Manifold<D> m = contact::manifold(a.core(), b.core(b_in_a), margin, flat);
   if ((m.count > 0) != (s.gap <= margin)) ++row.wrong;
   for (int k = 0; k < m.count; ++k) {
@@ -411,23 +463,26 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
     // Halfway between the surfaces: half the gap along the normal leads to either.
     const V<D> on_a = plus<D>(from<D>(p.position), n, -Real(p.gap) / 2 - a.radius);
     const V<D> on_b = plus<D>(from<D>(p.position), n, Real(p.gap) / 2 + b.radius);
-    row.manifold = std::max({row.manifold, outside<D>(a, fa, on_a) / most, outside<D>(b, fb, on_b) / most});
+    row.manifold =
+        std::max({row.manifold, outside<D>(a, fa, on_a) / most, outside<D>(b, fb, on_b) / most});
     for (int l = 0; l < k; ++l)
       if (m.points[static_cast<std::size_t>(l)].id == p.id) ++row.wrong;
   }
 }
 
-// Where two touch, a slide by a millionth of their size turns the normal by little; a corner may pass over
-// an edge now and then.
+// Where two touch, a slide by a millionth of their size turns the normal by little; a corner may
+// pass over an edge now and then.
 template <int D>
 void judge_path(const Body<D>& a, const Body<D>& b, Pose<D> b_in_a, Random& random, Row& row) {
-  const double small = static_cast<double>(std::min(a.size, b.size)), margin = 0.1 * small;
+  const double small = static_cast<double>(std::min(a.size, b.size));
+  const double margin = 0.1 * small;
   const contact::Separation<D> s = contact::separation(a.core(), b.core(b_in_a));
   b_in_a.position -= s.normal * (s.gap - 0.01 * margin);
   const Vec<D> slide = random.direction<D>() * 1e-6 * small;
   contact::Manifold<D> before;
   for (int k = 0; k < 4; ++k, b_in_a.position += slide) {
-    const contact::Manifold<D> m = contact::manifold(a.core(), b.core(b_in_a), margin, 0.2 * margin);
+    const contact::Manifold<D> m =
+        contact::manifold(a.core(), b.core(b_in_a), margin, 0.2 * margin);
     if (k > 0 && m.count > 0 && before.count > 0) {
       ++row.steps;
       row.jumps += (m.normal - before.normal).norm() > 1e-3 ? 1 : 0;
@@ -436,17 +491,20 @@ void judge_path(const Body<D>& a, const Body<D>& b, Pose<D> b_in_a, Random& rand
   }
 }
 
-// A cast, held against the gaps judged above at places on its way: none of them is an overlap, and where it
-// ends the two touch.
+// A cast, held against the gaps judged above at places on its way: none of them is an overlap, and
+// where it ends the two touch.
 template <int D>
 void judge_cast(const Body<D>& a, const Body<D>& b, Random& random, Row& row) {
   const double reach = static_cast<double>(a.size + b.size);
-  contact::Course<D> course{{random.direction<D>() * random.range(0, 2) * reach, random.rotation<D>()}};
+  contact::Course<D> course{
+      {random.direction<D>() * random.range(0, 2) * reach, random.rotation<D>()}};
   course.move = random.vec<D>(0.5) * reach - course.start.position * random.range(0.5, 1.5);
   if (random.coin())
     for (int k = 0; k < kTurnAxes<D>; ++k) course.turn[k] = random.range(-3, 3);
   const Real way = course.move.norm() + course.turn.norm() * static_cast<double>(b.size);
-  const auto gap_at = [&](double t) -> Real { return contact::separation(a.shape, b.shape, course.at(t)).gap; };
+  const auto gap_at = [&](double t) -> Real {
+    return contact::separation(a.shape, b.shape, course.at(t)).gap;
+  };
   const auto hit = contact::first_touch(a.shape, b.shape, course);
   ++row.casts;
   if (hit && hit->inside) {
@@ -466,13 +524,19 @@ void judge_ray(const Body<D>& a, Random& random, Row& row) {
   const double size = static_cast<double>(a.size);
   const Vec<D> start = random.direction<D>() * random.range(1.1, 3) * size;
   const Vec<D> move = random.vec<D>(0.7) * size - start * random.range(0.5, 1.5);
-  Real in = 0, out = 0;
+  Real in = 0;
+  Real out = 0;
   V<D> side{};
   const auto clip = [&](Real grown) {
-    in = 0, out = 1;
+    in = 0;
+    out = 1;
     for (const auto& [normal, offset] : a.planes) {
-      const Real height = dot<D>(normal, from<D>(start)) - offset - grown, closing = -dot<D>(normal, from<D>(move));
-      if (closing > 0 && height / closing > in) in = height / closing, side = normal;
+      const Real height = dot<D>(normal, from<D>(start)) - offset - grown;
+      const Real closing = -dot<D>(normal, from<D>(move));
+      if (closing > 0 && height / closing > in) {
+        in = height / closing;
+        side = normal;
+      }
       if (closing < 0) out = std::min(out, height / closing);
       if (closing == 0 && height > 0) out = -1;
     }
@@ -481,7 +545,8 @@ void judge_ray(const Body<D>& a, Random& random, Row& row) {
   const Real told = 2e-7L * move.norm();  // nearer than this a line may count as touching
   if (clip(told) != clip(-told)) return;
   clip(0);
-  const auto hit = contact::first_touch(a.shape, Shape<D>{}, contact::Course<D>{{start, {}}, move, kZero});
+  const auto hit =
+      contact::first_touch(a.shape, Shape<D>{}, contact::Course<D>{{start, {}}, move, kZero});
   ++row.rays;
   if ((out > in) != hit.has_value()) ++row.wrong;
   if (!hit || out < in) return;
@@ -536,22 +601,31 @@ bool judge_all(int pairs, std::string_view only) {
       for (int i = 0; i < pairs; ++i) {
         Random random(static_cast<std::uint64_t>(i) * 1000 + ka * 30 + kb + 7 * D);
         const double ratio = random.coin(0.1) ? std::pow(10.0, random.range(-3.5, 3.5)) : 1;
-        const Body<D> a = random_body<D>(ka, random, 1), b = random_body<D>(kb, random, ratio);
-        // Apart, near, overlapping, concentric; at right angles now and then; sometimes far from the origin.
-        Pose<D> pose_a{random.coin(0.1) ? random.vec<D>(1e6) : random.vec<D>(1), random.rotation<D>()};
+        const Body<D> a = random_body<D>(ka, random, 1);
+        const Body<D> b = random_body<D>(kb, random, ratio);
+        // Apart, near, overlapping, concentric; at right angles now and then; sometimes far from
+        // the origin.
+        Pose<D> pose_a{random.coin(0.1) ? random.vec<D>(1e6) : random.vec<D>(1),
+                       random.rotation<D>()};
         const Rotation<D> turn = random.coin(0.2) ? pose_a.rotation : random.rotation<D>();
         Pose<D> pose_b{pose_a.position, turn};
         const double reach = static_cast<double>(a.size + b.size);
-        if (!random.coin(0.02)) pose_b.position += random.direction<D>() * random.range(0, 0.9) * reach;
+        if (!random.coin(0.02))
+          pose_b.position += random.direction<D>() * random.range(0, 0.9) * reach;
         if (random.coin(0.4)) {  // slid along the normal until they touch, nearly or just
-          const contact::Separation<D> s = contact::separation(a.core(), b.core(pose_a.relative(pose_b)));
-          const double off =
-              random.coin() ? 0 : random.range(-1e-3, 1e-3) * static_cast<double>(std::min(a.size, b.size));
+          const contact::Separation<D> s =
+              contact::separation(a.core(), b.core(pose_a.relative(pose_b)));
+          const double off = random.coin() ? 0
+                                           : random.range(-1e-3, 1e-3) *
+                                                 static_cast<double>(std::min(a.size, b.size));
           pose_b.position -= pose_a.rotation * Vec<D>(s.normal * (s.gap + off));
         }
         judge_pair(a, b, pose_a, pose_b, random, row);
         if (i % 10 == 0) judge_path(a, b, pose_a.relative(pose_b), random, row);
-        if (i % 20 == 0 && b.flat.empty()) judge_cast(a, b, random, row), judge_ray(a, random, row);
+        if (i % 20 == 0 && b.flat.empty()) {
+          judge_cast(a, b, random, row);
+          judge_ray(a, random, row);
+        }
       }
       all.add(row);
       tell_all(row, ": " + two);
@@ -568,9 +642,14 @@ int main(int argc, char** argv) {
   for (int i = 1; i < argc; ++i) {
     if (std::string_view(argv[i]) == "--full") full = true;
     else if (std::string_view(argv[i]) == "--only" && i + 1 < argc) only = argv[++i];
-    else return std::fprintf(stderr, "colvik_judge: unknown option %s; --full or --only 'KIND and KIND'\n", argv[i]), 2;
+    else
+      return std::fprintf(stderr,
+                          "colvik_judge: unknown option %s; --full or --only 'KIND and KIND'\n",
+                          argv[i]),
+             2;
   }
   const int pairs = full ? 100000 : 1000;
-  const bool two = judge_all<2>(pairs, only), three = judge_all<3>(pairs, only);
+  const bool two = judge_all<2>(pairs, only);
+  const bool three = judge_all<3>(pairs, only);
   return two && three ? 0 : 1;
 }

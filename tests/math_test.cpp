@@ -12,7 +12,8 @@ TEST_CASE("sine and cosine agree with the C library to 1e-15 near zero and 1e-9 
     const double most = i % 2 == 0 ? 10 : 1e6;
     const double angle = random.range(-most, most);
     CAPTURE(angle);
-    double s = 0, c = 0;
+    double s = 0;
+    double c = 0;
     sine_cosine(angle, s, c);
     const double bound = most == 10 ? 1e-15 : 1e-9;
     REQUIRE(std::abs(s - std::sin(angle)) <= bound);
@@ -26,8 +27,8 @@ TEST_CASE("the angle of a point agrees with the C library in every quadrant") {
   CHECK(angle_of(0, -1) == kPi);
   Random random(2);
   for (int i = 0; i < 20000; ++i) {
-    const double x = random.range(-1, 1) * std::exp(random.range(-20, 20)),
-                 y = random.range(-1, 1) * std::exp(random.range(-20, 20));
+    const double x = random.range(-1, 1) * std::exp(random.range(-20, 20));
+    const double y = random.range(-1, 1) * std::exp(random.range(-20, 20));
     REQUIRE(std::abs(angle_of(y, x) - std::atan2(y, x)) <= 1e-14);
   }
 }
@@ -36,7 +37,8 @@ TEST_CASE_TEMPLATE("rotations compose and undo and keep lengths", T, Two, Three)
   constexpr int D = T::D;
   Random random(3);
   for (int i = 0; i < 2000; ++i) {
-    const Rotation<D> a = random.rotation<D>(), b = random.rotation<D>();
+    const Rotation<D> a = random.rotation<D>();
+    const Rotation<D> b = random.rotation<D>();
     const Vec<D> v = random.vec<D>(10);
     REQUIRE(((a * b) * v - a * (b * v)).norm() <= 1e-13);
     REQUIRE((a.inverse() * (a * v) - v).norm() <= 1e-13);
@@ -44,7 +46,8 @@ TEST_CASE_TEMPLATE("rotations compose and undo and keep lengths", T, Two, Three)
     const Rotation<D> again = Rotation<D>::from_spin(a.to_spin());
     REQUIRE((again * v - a * v).norm() <= 1e-12);
     const Rotation<D> half = interpolate<D>(a, b, 0.5);
-    REQUIRE((half * (a.inverse() * half) * v - b * v).norm() <= 1e-12);  // two half ways make the whole
+    REQUIRE((half * (a.inverse() * half) * v - b * v).norm() <=
+            1e-12);  // two half ways make the whole
     for (int k = 0; k < D; ++k) REQUIRE((a.axis(k) - a * Vec<D>(Vec<D>::Unit(k))).norm() <= 1e-14);
   }
 }
@@ -65,19 +68,23 @@ TEST_CASE_TEMPLATE("a relative pose loses nothing far from the origin", T, Two, 
   constexpr int D = T::D;
   Random random(5);
   for (int i = 0; i < 500; ++i) {
-    const Rotation<D> ra = random.rotation<D>(), rb = random.rotation<D>();
-    const Vec<D> offset = (random.vec<D>(4) * 1024).array().round() / 1024;  // representable there too
+    const Rotation<D> ra = random.rotation<D>();
+    const Rotation<D> rb = random.rotation<D>();
+    const Vec<D> offset =
+        (random.vec<D>(4) * 1024).array().round() / 1024;  // representable there too
     const Vec<D> far = Vec<D>::Constant(1048576.0 * 1024);
-    const Pose<D> here = Pose<D>{kZero, ra}.relative({offset, rb}),
-                  there = Pose<D>{far, ra}.relative({far + offset, rb});
+    const Pose<D> here = Pose<D>{kZero, ra}.relative({offset, rb});
+    const Pose<D> there = Pose<D>{far, ra}.relative({far + offset, rb});
     REQUIRE(here.position == there.position);
     const Vec<D> v = random.vec<D>(3);
     REQUIRE((Pose<D>{kZero, ra} * (here * v) - Pose<D>{offset, rb} * v).norm() <= 1e-13);
   }
 }
 
-// Judged by whole numbers: all that is added is a multiple of 2 to the -42, a position there one of 2 to the -33.
-TEST_CASE_TEMPLATE("a place keeps what its position leaves out, however far and often it is moved", T, Two, Three) {
+// Judged by whole numbers: all that is added is a multiple of 2 to the -42, a position there one of
+// 2 to the -33.
+TEST_CASE_TEMPLATE("a place keeps what its position leaves out, however far and often it is moved",
+                   T, Two, Three) {
   constexpr int D = T::D;
   Random random(6);
   const double unit = std::ldexp(1.0, -42);
@@ -105,7 +112,8 @@ TEST_CASE_TEMPLATE("a place keeps what its position leaves out, however far and 
 
 TEST_CASE_TEMPLATE("bounds: empty is the identity of merging and touching counts", T, Two, Three) {
   constexpr int D = T::D;
-  const Bounds<D> unit{Vec<D>::Constant(0), Vec<D>::Constant(1)}, next{Vec<D>::Constant(1), Vec<D>::Constant(2)};
+  const Bounds<D> unit{Vec<D>::Constant(0), Vec<D>::Constant(1)};
+  const Bounds<D> next{Vec<D>::Constant(1), Vec<D>::Constant(2)};
   CHECK(Bounds<D>{}.empty());
   CHECK(Bounds<D>{}.merged(unit).lo == unit.lo);
   CHECK(unit.overlaps(next));

@@ -1,4 +1,5 @@
-// How objects are laid out, moved by data, switched by schedule, and what zones with fields do to them.
+// How objects are laid out, moved by data, switched by schedule, and what zones with fields do to
+// them.
 #include <colvik/scene.hpp>
 
 #include <cmath>
@@ -31,7 +32,8 @@ void go(Run<D>& run, double seconds) {
 
 }  // namespace
 
-TEST_CASE_TEMPLATE("scene: rows, grids, rings, borders, drawings and scattered copies", T, Two, Three) {
+TEST_CASE_TEMPLATE("scene: rows, grids, rings, borders, drawings and scattered copies", T, Two,
+                   Three) {
   constexpr int D = T::D;
   const Scene<D> scene = scene_of<D>(R"(
 [tags]
@@ -118,14 +120,18 @@ at = <0 3>
   go(*run, 1);
   CHECK(std::abs(named(*run, "lamp").pose.position[0] - 3) < 1e-9);
   CHECK(std::abs(named(*run, "there").pose.position[0] - 2) < 1e-9);
-  CHECK(std::abs(run->world.spot(run->world.find("truck").value(), "bed").value().position[0] - 1) < 1e-9);
-  CHECK(run->world.touching(run->world.find("lamp").value()).size() == 1);  // it asked for relatives
-  const auto touches = run->world.collider_touches(run->world.find("lamp").value(), run->world.find("truck").value());
+  CHECK(std::abs(run->world.spot(run->world.find("truck").value(), "bed").value().position[0] - 1) <
+        1e-9);
+  CHECK(run->world.touching(run->world.find("lamp").value()).size() ==
+        1);  // it asked for relatives
+  const auto touches = run->world.collider_touches(run->world.find("lamp").value(),
+                                                   run->world.find("truck").value());
   REQUIRE(touches.size() == 1);
   CHECK(touches[0].channel == Channel::zone);
 }
 
-TEST_CASE_TEMPLATE("motions: circling, approach, pointing at, re-entering, kept inside", T, Two, Three) {
+TEST_CASE_TEMPLATE("motions: circling, approach, pointing at, re-entering, kept inside", T, Two,
+                   Three) {
   constexpr int D = T::D;
   const std::string rate = D == 2 ? "90" : "[0, 0, 90]";
   const auto run = start_run(scene_of<D>(R"(
@@ -174,7 +180,8 @@ velocity = <5 0>
 kept_inside = "hall"
 )"));
   double least = 0;
-  int hits = 0, turned = 0;
+  int hits = 0;
+  int turned = 0;
   for (int i = 0; i < 60; ++i) {
     run->step();
     const double x = named(*run, "tram").pose.position[0];
@@ -195,7 +202,8 @@ kept_inside = "hall"
   CHECK(hits >= 0);
 }
 
-TEST_CASE_TEMPLATE("colliders are switched and resized by schedule, once or in rounds", T, Two, Three) {
+TEST_CASE_TEMPLATE("colliders are switched and resized by schedule, once or in rounds", T, Two,
+                   Three) {
   constexpr int D = T::D;
   const auto run = start_run(scene_of<D>(R"(
 [tags]
@@ -222,41 +230,50 @@ collider = { BALL = { diameter = 1 } }
   std::vector<std::string> all;
   for (int i = 0; i < 150; ++i) {
     run->step();
-    for (const std::string& line : told(run->world)) all.push_back(fmt::format("{:.2f} {}", run->world.time(), line));
+    for (const std::string& line : told(run->world))
+      all.push_back(fmt::format("{:.2f} {}", run->world.time(), line));
   }
-  CHECK(all == Lines{"0.02 begin zone gate robot", "0.27 end zone gate robot (switched)", "0.52 begin zone gate robot",
-                     "1.02 begin zone growing other", "1.27 end zone gate robot (switched)",
-                     "1.52 begin zone gate robot", "2.02 end zone growing other (switched)",
+  CHECK(all == Lines{"0.02 begin zone gate robot", "0.27 end zone gate robot (switched)",
+                     "0.52 begin zone gate robot", "1.02 begin zone growing other",
+                     "1.27 end zone gate robot (switched)", "1.52 begin zone gate robot",
+                     "2.02 end zone growing other (switched)",
                      "2.27 end zone gate robot (switched)"});
 }
 
-TEST_CASE_TEMPLATE("zones with fields: gravity, drag and wind add up, or the strongest acts alone", T, Two, Three) {
+TEST_CASE_TEMPLATE("zones with fields: gravity, drag and wind add up, or the strongest acts alone",
+                   T, Two, Three) {
   constexpr int D = T::D;
   const auto speed_after = [](const std::string& zones, double seconds) {
-    const auto run =
-        start_run(scene_of<D>("gravity = <0 -10>\n[[objects]]\nname = \"leaf\"\nbody = \"dynamic\"\n"
-                              "collider = { box = <*1> }\n" +
-                              zones));
+    const auto run = start_run(
+        scene_of<D>("gravity = <0 -10>\n[[objects]]\nname = \"leaf\"\nbody = \"dynamic\"\n"
+                    "collider = { box = <*1> }\n" +
+                    zones));
     go(*run, seconds);
     return named(*run, "leaf").velocity[1];
   };
   const auto zone = [](const char* name, const char* field) {
-    return fmt::format("[[objects]]\nname = \"{}\"\ncollider = {{ box = <*500>, zone = true, field = {{ {} }} }}\n",
-                       name, field);
+    return fmt::format(
+        "[[objects]]\nname = \"{}\"\ncollider = {{ box = <*500>, zone = true, field = {{ {} }} "
+        "}}\n",
+        name, field);
   };
   // The first step finds the zone; what it does begins with the second.
-  const double t = 59.0 / 60, first = -10.0 / 60;
+  const double t = 59.0 / 60;
+  const double first = -10.0 / 60;
   CHECK(speed_after("", 1) == doctest::Approx(-10).epsilon(1e-9));
   CHECK(speed_after(zone("a", "gravity = <0 10>"), 1) == doctest::Approx(first).epsilon(1e-6));
   CHECK(speed_after(zone("a", "gravity = <0 7>") + zone("b", "gravity = <0 7>"), 1) ==
         doctest::Approx(first + 4 * t).epsilon(1e-6));
-  CHECK(speed_after(zone("a", "gravity = <0 7>, alone = true") + zone("b", "gravity = <0 20>, alone = true"), 1) ==
-        doctest::Approx(first + 10 * t).epsilon(1e-6));
+  CHECK(speed_after(zone("a", "gravity = <0 7>, alone = true") +
+                        zone("b", "gravity = <0 20>, alone = true"),
+                    1) == doctest::Approx(first + 10 * t).epsilon(1e-6));
   // Against the wind it comes to wind - g / drag.
-  CHECK(speed_after(zone("a", "drag = 5, wind = <0 6>"), 4) == doctest::Approx(6 - 10 / 5.0).epsilon(1e-6));
+  CHECK(speed_after(zone("a", "drag = 5, wind = <0 6>"), 4) ==
+        doctest::Approx(6 - 10 / 5.0).epsilon(1e-6));
 }
 
-TEST_CASE_TEMPLATE("what leaves the world's bounds is counted, and removed if asked for", T, Two, Three) {
+TEST_CASE_TEMPLATE("what leaves the world's bounds is counted, and removed if asked for", T, Two,
+                   Three) {
   constexpr int D = T::D;
   for (const bool removed : {false, true}) {
     WorldSettings<D> settings;
@@ -285,17 +302,31 @@ TEST_CASE_TEMPLATE("motions, schedules and fields said in C++ are checked", T, T
     REQUIRE(!added);
     return added.error().message();
   };
-  const auto has = [](const std::string& text, std::string_view part) { return text.find(part) != std::string::npos; };
-  CHECK(has(refused([](auto& d) { d.motion = Approach<D>{.speed = 0}; }), "speed 0 is not usable; a number above 0"));
+  const auto has = [](const std::string& text, std::string_view part) {
+    return text.find(part) != std::string::npos;
+  };
+  CHECK(has(refused([](auto& d) { d.motion = Approach<D>{.speed = 0}; }),
+            "speed 0 is not usable; a number above 0"));
   CHECK(has(refused([](auto& d) {
               d.colliders[0].schedule.beats = {{1, true, {}}, {1, false, {}}};
             }),
             "times from 0 up"));
-  CHECK(has(refused([](auto& d) { d.colliders[0].schedule = {{{1, true, {}}}, 0.5}; }), "period 0.5 ends before"));
-  CHECK(
-      has(refused([](auto& d) { d.colliders[0].field = Field<D>{.wind = up<D>(1)}; }), "no drag by which it is felt"));
-  CHECK(has(refused([](auto& d) { d.colliders[0].zone = false, d.colliders[0].field = Field<D>{}; }), "zone = true"));
-  CHECK(has(refused([](auto& d) { d.body = BodyKind::dynamic, d.mass = 1, d.heed.points_at = "y"; }),
+  CHECK(has(refused([](auto& d) {
+              d.colliders[0].schedule = {{{1, true, {}}}, 0.5};
+            }),
+            "period 0.5 ends before"));
+  CHECK(has(refused([](auto& d) { d.colliders[0].field = Field<D>{.wind = up<D>(1)}; }),
+            "no drag by which it is felt"));
+  CHECK(has(refused([](auto& d) {
+              d.colliders[0].zone = false;
+              d.colliders[0].field = Field<D>{};
+            }),
+            "zone = true"));
+  CHECK(has(refused([](auto& d) {
+              d.body = BodyKind::dynamic;
+              d.mass = 1;
+              d.heed.points_at = "y";
+            }),
             "body = kinematic"));
   CHECK(has(refused([](auto& d) { d.parent = "nobody"; }), "no object is named 'nobody'"));
   CHECK(has(refused([](auto& d) { d.on_parent = Pose<D>{}; }), "without a parent"));

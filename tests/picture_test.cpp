@@ -17,7 +17,8 @@ namespace {
 template <int D>
 std::string drawn(const Run<D>& run, const PictureOptions& options, const char* kind = ".svg") {
   const std::string path =
-      (std::filesystem::temp_directory_path() / ("colvik-picture-" + std::to_string(D) + kind)).string();
+      (std::filesystem::temp_directory_path() / ("colvik-picture-" + std::to_string(D) + kind))
+          .string();
   const Result<void> result = draw_picture<D>(run.trace, nullptr, path, options);
   REQUIRE_MESSAGE(result, (result ? "" : result.error().message()));
   std::ifstream file(path);
@@ -36,7 +37,8 @@ std::size_t count(const std::string& text, std::string_view part) {
 template <int D>
 Run<D>& meeting(Run<D>& run) {
   run.world.tags().declare("robot").value();
-  ObjectDef<D> robot = thing<D>("robot", BodyKind::kinematic, kZero, {solid(cube<D>(1))}, {"robot"});
+  ObjectDef<D> robot =
+      thing<D>("robot", BodyKind::kinematic, kZero, {solid(cube<D>(1))}, {"robot"});
   robot.velocity = along_x<D>(3);
   run.world.add(robot).value();
   run.world.add(thing<D>("parcel", BodyKind::fixed, along_x<D>(3), {zone(ball<D>(1))})).value();
@@ -47,11 +49,13 @@ Run<D>& meeting(Run<D>& run) {
 
 }  // namespace
 
-TEST_CASE_TEMPLATE("a picture has outlines, dashed zones, a trail, and a mark once it fired", T, Two, Three) {
+TEST_CASE_TEMPLATE("a picture has outlines, dashed zones, a trail, and a mark once it fired", T,
+                   Two, Three) {
   constexpr int D = T::D;
   Run<D> run;
   meeting(run);
-  const std::string early = drawn(run, {.at = 0.1}), late = drawn(run, {});
+  const std::string early = drawn(run, {.at = 0.1});
+  const std::string late = drawn(run, {});
   CHECK(count(early, "stroke-dasharray") > 0);  // the zone
   CHECK(count(late, "clip-path") > count(early, "clip-path") / 2);
   CHECK(late.size() > early.size());  // trail and mark
@@ -67,8 +71,10 @@ TEST_CASE_TEMPLATE("pictures that cannot be drawn say why", T, Two, Three) {
   const auto why = [&](const char* path, PictureOptions options) {
     return draw_picture<T::D>(run.trace, nullptr, path, options).error().message();
   };
-  CHECK(why("x.gif", {}) == "x.gif: is no kind of picture that can be written; a name that ends in .png or .svg");
-  CHECK(why("x.png", {.width = 10}) == "x.png: a picture of 10x800 pixels; 400 to 8000 pixels each way");
+  CHECK(why("x.gif", {}) ==
+        "x.gif: is no kind of picture that can be written; a name that ends in .png or .svg");
+  CHECK(why("x.png", {.width = 10}) ==
+        "x.png: a picture of 10x800 pixels; 400 to 8000 pixels each way");
   CHECK(why("/no/such/x.png", {}).starts_with("/no/such/x.png: the picture cannot be written"));
 }
 

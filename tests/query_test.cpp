@@ -22,7 +22,10 @@ Shape<D> any_convex(Random& random) {
   if constexpr (D == 2) {
     std::vector<Vec<2>> fan;
     double angle = 0;
-    for (int i = 0; i < 6; ++i) fan.emplace_back(std::cos(angle), std::sin(angle)), angle += random.range(0.5, 1.2);
+    for (int i = 0; i < 6; ++i) {
+      fan.emplace_back(std::cos(angle), std::sin(angle));
+      angle += random.range(0.5, 1.2);
+    }
     return rounded(polygon(fan).value(), random.coin() ? 0.2 : 0);
   } else {
     switch (random.below(4)) {
@@ -41,7 +44,8 @@ void fill(World<D>& world, Random& random, int things) {
   for (int i = 0; i < things; ++i) {
     ColliderDef<D> c = solid(any_convex<D>(random));
     c.zone = random.coin(0.3);
-    ObjectDef<D> def = thing<D>("", random.coin() ? BodyKind::fixed : BodyKind::kinematic, random.vec<D>(8), {c});
+    ObjectDef<D> def =
+        thing<D>("", random.coin() ? BodyKind::fixed : BodyKind::kinematic, random.vec<D>(8), {c});
     if (random.coin()) def.tags = {"red"};
     def.turned = random.rotation<D>();
     world.add(def).value();
@@ -56,7 +60,8 @@ Shape<D> rough_ground() {
   for (int i = 0; i < 121; ++i) bumps.push_back(random.range(0, 2));
   if constexpr (D == 3) return heights(11, 11, {1, 1}, bumps).value();
   std::vector<Vec<2>> points;
-  for (std::size_t i = 0; i < bumps.size(); ++i) points.emplace_back(0.1 * static_cast<double>(i), bumps[i]);
+  for (std::size_t i = 0; i < bumps.size(); ++i)
+    points.emplace_back(0.1 * static_cast<double>(i), bumps[i]);
   if constexpr (D == 2) return polyline(points).value();
 }
 
@@ -66,12 +71,15 @@ TEST_SUITE("random") {
   TEST_CASE_TEMPLATE("a cast is never late and ends where the shapes touch", T, Two, Three) {
     constexpr int D = T::D;
     const int casts = scaled(100000);
-    int hits = 0, misses = 0, capped = 0;
+    int hits = 0;
+    int misses = 0;
+    int capped = 0;
     double widest = 0;
     for (int i = 0; i < casts; ++i) {
       CAPTURE(i);
       Random random(static_cast<std::uint64_t>(i) + 31);
-      const Shape<D> a = any_convex<D>(random), b = random.coin(0.2) ? Shape<D>{} : any_convex<D>(random);
+      const Shape<D> a = any_convex<D>(random),
+                     b = random.coin(0.2) ? Shape<D>{} : any_convex<D>(random);
       contact::Course<D> course{{random.direction<D>() * random.range(0, 5), random.rotation<D>()}};
       course.move = random.vec<D>(1) * 2 - course.start.position * random.range(0.5, 1.5);
       if (random.coin())
@@ -100,8 +108,8 @@ TEST_SUITE("random") {
     CHECK(hits > casts / 5);
     CHECK(misses > casts / 10);
     CHECK(capped <= casts / 100);
-    MESSAGE("random: casts ", D, "D: ", casts, " casts, ", hits, " hits, ", capped, " capped, widest gap left ", widest,
-            " of the way");
+    MESSAGE("random: casts ", D, "D: ", casts, " casts, ", hits, " hits, ", capped,
+            " capped, widest gap left ", widest, " of the way");
   }
 
   TEST_CASE("rays agree with plain formulas for boxes, balls, meshes, height fields and tiles") {
@@ -120,42 +128,60 @@ TEST_SUITE("random") {
       ObjectDef<3> def = thing<3>("target", BodyKind::fixed, pose.position, {solid(shape)});
       def.turned = pose.rotation;
       world.add(def).value();
-      const Vec<3> from_local = i % 3 == 2 ? Vec<3>(random.range(0, 9), random.range(1, 6), random.range(0, 9))
-                                           : Vec<3>(random.direction<3>() * 5);
-      const Vec<3> to_local = i % 3 == 2 ? Vec<3>(random.range(0, 9), -3, random.range(0, 9)) : random.vec<3>(1.5);
+      const Vec<3> from_local =
+          i % 3 == 2 ? Vec<3>(random.range(0, 9), random.range(1, 6), random.range(0, 9))
+                     : Vec<3>(random.direction<3>() * 5);
+      const Vec<3> to_local =
+          i % 3 == 2 ? Vec<3>(random.range(0, 9), -3, random.range(0, 9)) : random.vec<3>(1.5);
       const Vec<3> way = (to_local - from_local) * 2;
       const auto answer = world.first(RayCast<3>{pose * from_local, pose.rotation * way});
       // The same again, by the textbook.
       double expected = 2;
       Vec<3> normal = Vec<3>::Zero();
       if (i % 3 == 0) {
-        double enter = 0, leave = 1;
+        double enter = 0;
+        double leave = 1;
         const Vec<3> half(1, 0.5, 1.5);
         for (int k = 0; k < 3; ++k) {
-          double t0 = (-half[k] - from_local[k]) / way[k], t1 = (half[k] - from_local[k]) / way[k];
+          double t0 = (-half[k] - from_local[k]) / way[k];
+          double t1 = (half[k] - from_local[k]) / way[k];
           if (t0 > t1) std::swap(t0, t1);
-          if (t0 > enter) enter = t0, normal = Vec<3>::Unit(k) * (way[k] > 0 ? -1 : 1);
+          if (t0 > enter) {
+            enter = t0;
+            normal = Vec<3>::Unit(k) * (way[k] > 0 ? -1 : 1);
+          }
           leave = std::min(leave, t1);
         }
         if (enter <= leave) expected = enter;
       } else if (i % 3 == 1) {
-        const double a = way.squaredNorm(), b = from_local.dot(way), c = from_local.squaredNorm() - 1;
+        const double a = way.squaredNorm();
+        const double b = from_local.dot(way);
+        const double c = from_local.squaredNorm() - 1;
         if (b * b - a * c > 0) expected = (-b - std::sqrt(b * b - a * c)) / a;
         normal = from_local + expected * way;
       } else {
         for (int z = 0; z < 9; ++z)
           for (int x = 0; x < 9; ++x) {
             const auto at = [&](int dx, int dz) {
-              return Vec<3>(x + dx, bumps[static_cast<std::size_t>((z + dz) * 10 + x + dx)], z + dz);
+              return Vec<3>(x + dx, bumps[static_cast<std::size_t>((z + dz) * 10 + x + dx)],
+                            z + dz);
             };
-            for (const auto& t : {std::array{at(0, 0), at(0, 1), at(1, 0)}, std::array{at(1, 0), at(0, 1), at(1, 1)}}) {
+            for (const auto& t : {std::array{at(0, 0), at(0, 1), at(1, 0)},
+                                  std::array{at(1, 0), at(0, 1), at(1, 1)}}) {
               // Moeller and Trumbore, "Fast, minimum storage ray/triangle intersection" (1997).
-              const Vec<3> u = t[1] - t[0], w = t[2] - t[0], p = cross(way, w), s = from_local - t[0];
+              const Vec<3> u = t[1] - t[0];
+              const Vec<3> w = t[2] - t[0];
+              const Vec<3> p = cross(way, w);
+              const Vec<3> s = from_local - t[0];
               const double det = u.dot(p);
               const Vec<3> q = cross(s, u);
-              const double b1 = s.dot(p) / det, b2 = way.dot(q) / det, along = w.dot(q) / det;
-              if (det > 0 && b1 >= 0 && b2 >= 0 && b1 + b2 <= 1 && along >= 0 && along < expected)
-                expected = along, normal = cross(u, w).normalized();
+              const double b1 = s.dot(p) / det;
+              const double b2 = way.dot(q) / det;
+              const double along = w.dot(q) / det;
+              if (det > 0 && b1 >= 0 && b2 >= 0 && b1 + b2 <= 1 && along >= 0 && along < expected) {
+                expected = along;
+                normal = cross(u, w).normalized();
+              }
             }
           }
       }
@@ -169,18 +195,20 @@ TEST_SUITE("random") {
       const bool edge = i % 3 != 1 && answer->normal.dot(pose.rotation * normal) < 0.999;
       // On an edge between two faces either normal will do.
       if (edge) {
-        const auto beside =
-            world.first(RayCast<3>{pose * Vec<3>(from_local + 1e-4 * random.direction<3>()), pose.rotation * way});
+        const auto beside = world.first(RayCast<3>{
+            pose * Vec<3>(from_local + 1e-4 * random.direction<3>()), pose.rotation * way});
         REQUIRE((!beside || beside->normal.dot(answer->normal) < 0.999 ||
                  beside->normal.dot(pose.rotation * normal) > 0.9));
       }
       REQUIRE((answer->point - pose * Vec<3>(from_local + expected * way)).norm() <= 1e-4);
     }
     CHECK(hits > runs / 2);
-    MESSAGE("random: rays 3D: ", runs, " rays against boxes, balls and a height field, ", hits, " hits");
+    MESSAGE("random: rays 3D: ", runs, " rays against boxes, balls and a height field, ", hits,
+            " hits");
   }
 
-  TEST_CASE_TEMPLATE("all, first, count and any say the same as asking each object", T, Two, Three) {
+  TEST_CASE_TEMPLATE("all, first, count and any say the same as asking each object", T, Two,
+                     Three) {
     constexpr int D = T::D;
     const int worlds = scaled(4000);
     std::size_t answers = 0;
@@ -190,27 +218,33 @@ TEST_SUITE("random") {
       World<D> world;
       fill(world, random, 40);
       if (random.coin()) {
-        ObjectDef<D> ground = thing<D>("ground", BodyKind::fixed, random.vec<D>(8), {solid(rough_ground<D>())});
+        ObjectDef<D> ground =
+            thing<D>("ground", BodyKind::fixed, random.vec<D>(8), {solid(rough_ground<D>())});
         ground.turned = random.rotation<D>();
         world.add(ground).value();
       }
       if (random.coin()) world.step();
       Look<D> look;
-      look.zones = random.coin(), look.solids = !look.zones || random.coin();
+      look.zones = random.coin();
+      look.solids = !look.zones || random.coin();
       if (random.coin()) look.who = TagQuery::parse("red", world.tags()).value();
-      const Vec<D> from = random.vec<D>(10), to = random.vec<D>(10);
+      const Vec<D> from = random.vec<D>(10);
+      const Vec<D> to = random.vec<D>(10);
       const Shape<D> shape = any_convex<D>(random);
       Question<D> question;
       switch (random.below(5)) {
         case 0: question = RayCast<D>{from, to - from}; break;
         case 1:
-          question =
-              ShapeCast<D>{shape, {from, random.rotation<D>()}, to - from, Spin<D>::Constant(random.range(-1, 1))};
+          question = ShapeCast<D>{shape,
+                                  {from, random.rotation<D>()},
+                                  to - from,
+                                  Spin<D>::Constant(random.range(-1, 1))};
           break;
         case 2: question = OverlapWith<D>{scaled(shape, 4), {from, {}}}; break;
         case 3: question = AtPoint<D>{from * 0.5}; break;
         default:
-          question = Near<D>{from, random.coin(0.2) ? std::numeric_limits<double>::infinity() : random.range(0, 6)};
+          question = Near<D>{from, random.coin(0.2) ? std::numeric_limits<double>::infinity()
+                                                    : random.range(0, 6)};
       }
       const std::vector<Answer<D>> all = world.all(question, look);
       answers += all.size();
@@ -229,7 +263,8 @@ TEST_SUITE("random") {
       for (const ObjectId id : world.objects()) {
         const Object<D>& o = world.object(id);
         const ColliderDef<D>& c = o.colliders[0].def;
-        if (!(c.zone ? look.zones : look.solids) || !look.who.matches(o.colliders[0].tags)) continue;
+        if (!(c.zone ? look.zones : look.solids) || !look.who.matches(o.colliders[0].tags))
+          continue;
         World<D> single;
         ColliderDef<D> same = solid(c.shape);
         ObjectDef<D> def = thing<D>("it", BodyKind::fixed, o.pose.position, {same});
@@ -240,15 +275,19 @@ TEST_SUITE("random") {
       REQUIRE(alone == all.size());
       if (const auto* ray = std::get_if<RayCast<D>>(&question)) {
         std::vector<RayCast<D>> rays(12, *ray);
-        for (RayCast<D>& r : rays) r.way = random.coin(0.1) ? Vec<D>(Vec<D>::Zero()) : random.vec<D>(20);
-        if (random.coin(0.1)) rays[3].way = Vec<D>::Constant(std::numeric_limits<double>::infinity());
+        for (RayCast<D>& r : rays)
+          r.way = random.coin(0.1) ? Vec<D>(Vec<D>::Zero()) : random.vec<D>(20);
+        if (random.coin(0.1))
+          rays[3].way = Vec<D>::Constant(std::numeric_limits<double>::infinity());
         const auto answers_of_all = world.first_of_each(rays, look);
         REQUIRE(answers_of_all.size() == rays.size());
         for (std::size_t k = 0; k < rays.size(); ++k) {
           const auto one = world.first(rays[k], look);
           const std::optional<Answer<D>>& same = answers_of_all[k];
           REQUIRE(same.has_value() == one.has_value());
-          if (one) REQUIRE((same->object == one->object && same->at == one->at && same->inside == one->inside));
+          if (one)
+            REQUIRE((same->object == one->object && same->at == one->at &&
+                     same->inside == one->inside));
           if (one) REQUIRE((same->point == one->point && same->normal == one->normal));
         }
       }
@@ -266,16 +305,24 @@ TEST_CASE("many rays together meet the triangles of a land that each meets alone
   constexpr std::uint32_t kSide = 20;
   std::vector<Vec<3>> points;
   std::vector<std::array<std::uint32_t, 3>> triangles;
-  for (std::uint32_t i = 0; i < kSide * kSide; ++i) points.emplace_back(i % kSide, random.range(0, 2), i / kSide);
+  for (std::uint32_t i = 0; i < kSide * kSide; ++i)
+    points.emplace_back(i % kSide, random.range(0, 2), i / kSide);
   for (std::uint32_t i = 0; i + kSide < kSide * kSide; ++i)
-    if (i % kSide != kSide - 1)
-      triangles.push_back({i, i + kSide, i + 1}), triangles.push_back({i + 1, i + kSide, i + kSide + 1});
+    if (i % kSide != kSide - 1) {
+      triangles.push_back({i, i + kSide, i + 1});
+      triangles.push_back({i + 1, i + kSide, i + kSide + 1});
+    }
   for (const bool two_sided : {false, true}) {
     World<3> world;
-    world.add(thing<3>("land", BodyKind::fixed, kZero, {solid(mesh(points, triangles, two_sided).value())})).value();
+    world
+        .add(thing<3>("land", BodyKind::fixed, kZero,
+                      {solid(mesh(points, triangles, two_sided).value())}))
+        .value();
     std::vector<RayCast<3>> rays;
     for (int i = 0; i < 400; ++i) {
-      const auto place = [&] { return Vec<3>(random.range(0, kSide), random.range(-4, 6), random.range(0, kSide)); };
+      const auto place = [&] {
+        return Vec<3>(random.range(0, kSide), random.range(-4, 6), random.range(0, kSide));
+      };
       const Vec<3> from = place();
       rays.push_back({from, place() - from});
     }
@@ -292,13 +339,21 @@ TEST_CASE("many rays together meet the triangles of a land that each meets alone
       double first = 2;
       Vec<3> facing = kZero;
       for (const auto& t : triangles) {
-        const Vec<3> u = points[t[1]] - points[t[0]], v = points[t[2]] - points[t[0]], normal = cross(u, v);
+        const Vec<3> u = points[t[1]] - points[t[0]];
+        const Vec<3> v = points[t[2]] - points[t[0]];
+        const Vec<3> normal = cross(u, v);
         Eigen::Matrix3d sides;
         sides << -rays[i].way, u, v;
-        const Eigen::Vector3d x = sides.fullPivLu().solve(Eigen::Vector3d(rays[i].from - points[t[0]]));
+        const Eigen::Vector3d x =
+            sides.fullPivLu().solve(Eigen::Vector3d(rays[i].from - points[t[0]]));
         const bool from_front = normal.dot(rays[i].way) < 0;
-        if (x[0] < 0 || x[0] > 1 || x[1] < 0 || x[2] < 0 || x[1] + x[2] > 1 || !(two_sided || from_front)) continue;
-        if (x[0] < first) first = x[0], facing = from_front ? normal : Vec<3>(-normal);
+        if (x[0] < 0 || x[0] > 1 || x[1] < 0 || x[2] < 0 || x[1] + x[2] > 1 ||
+            !(two_sided || from_front))
+          continue;
+        if (x[0] < first) {
+          first = x[0];
+          facing = from_front ? normal : Vec<3>(-normal);
+        }
       }
       REQUIRE(alone.has_value() == (first <= 1));
       if (!alone) continue;
@@ -317,7 +372,10 @@ TEST_CASE("a land is as far from anything as the nearest of its triangles") {
   std::vector<std::array<std::uint32_t, 3>> triangles;
   for (int i = 0; i < 49; ++i) points.emplace_back(i % 7 - 3, random.range(0, 1.5), i / 7 - 3);
   for (std::uint32_t i = 0; i < 41; ++i)
-    if (i % 7 != 6) triangles.push_back({i, i + 7, i + 1}), triangles.push_back({i + 1, i + 7, i + 8});
+    if (i % 7 != 6) {
+      triangles.push_back({i, i + 7, i + 1});
+      triangles.push_back({i + 1, i + 7, i + 8});
+    }
   const Shape<3> land = mesh(points, triangles).value();
   for (int i = 0; i < 200; ++i) {
     CAPTURE(i);
@@ -346,9 +404,12 @@ TEST_CASE_TEMPLATE("what an object would touch, and the rule that admits it", T,
   body.meets = "!ghost";
   const ObjectId id = world.add(thing<D>("mover", BodyKind::kinematic, kZero, {body})).value();
   const ObjectId crate =
-      world.add(thing<D>("crate", BodyKind::fixed, along_x<D>(3), {solid(cube<D>(1))}, {"crate"})).value();
-  world.add(thing<D>("ghost", BodyKind::fixed, along_x<D>(2), {solid(cube<D>(1))}, {"ghost"})).value();
-  const ObjectId roof = world.add(thing<D>("roof", BodyKind::fixed, up<D>(1.5), {zone(slab<D>(1, 1))})).value();
+      world.add(thing<D>("crate", BodyKind::fixed, along_x<D>(3), {solid(cube<D>(1))}, {"crate"}))
+          .value();
+  world.add(thing<D>("ghost", BodyKind::fixed, along_x<D>(2), {solid(cube<D>(1))}, {"ghost"}))
+      .value();
+  const ObjectId roof =
+      world.add(thing<D>("roof", BodyKind::fixed, up<D>(1.5), {zone(slab<D>(1, 1))})).value();
   const auto ask = [&](const Change<D>& change) { return world.would_touch(id, change).value(); };
   // The roof is half a unit above; along x it is neither nearer nor further.
   auto found = ask({.move = along_x<D>(4)});
@@ -376,13 +437,15 @@ TEST_CASE_TEMPLATE("what an object would touch, and the rule that admits it", T,
 
 TEST_CASE("turning on the spot meets what a straight move would not") {
   World<2> world;
-  const ObjectId id = world.add(thing<2>("plank", BodyKind::kinematic, kZero, {solid(box(4, 0.2))})).value();
+  const ObjectId id =
+      world.add(thing<2>("plank", BodyKind::kinematic, kZero, {solid(box(4, 0.2))})).value();
   world.add(thing<2>("post", BodyKind::fixed, {0, 1.5}, {solid(circle(0.4))})).value();
   Change<2> turn;
   turn.turn[0] = kPi / 2;
   const auto found = world.would_touch(id, turn).value();
   REQUIRE(found.size() == 1);
-  // The plank's side reaches the post when it points at it but for half its own and the post's width.
+  // The plank's side reaches the post when it points at it but for half its own and the post's
+  // width.
   CHECK(found[0].at * 90 == doctest::Approx(90 - degrees(std::asin(0.3 / 1.5))).epsilon(1e-3));
 }
 
@@ -401,7 +464,8 @@ TEST_CASE_TEMPLATE("a world's lines show outlines, open sides, touches and bound
   constexpr int D = T::D;
   World<D> world(earth<D>());
   world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(4, 1))})).value();
-  const ObjectId crate = world.add(thing<D>("crate", BodyKind::dynamic, up<D>(0.5), {solid(cube<D>(1))})).value();
+  const ObjectId crate =
+      world.add(thing<D>("crate", BodyKind::dynamic, up<D>(0.5), {solid(cube<D>(1))})).value();
   world.add(thing<D>("sensor", BodyKind::fixed, along_x<D>(5), {zone(cube<D>(1))})).value();
   for (int i = 0; i < 10; ++i) world.step();
   std::map<LineKind, std::size_t> kinds;
@@ -411,7 +475,8 @@ TEST_CASE_TEMPLATE("a world's lines show outlines, open sides, touches and bound
     ++kinds[line.kind];
     CHECK(line.from.allFinite());
     if (line.object == crate && line.kind == LineKind::solid)
-      for (const Vec<D>& p : {line.from, line.to}) CHECK(std::abs(p[0]) == doctest::Approx(0.5).epsilon(0.01));
+      for (const Vec<D>& p : {line.from, line.to})
+        CHECK(std::abs(p[0]) == doctest::Approx(0.5).epsilon(0.01));
   }
   const std::size_t edges_of_box = D == 2 ? 4 : 12;
   CHECK(kinds[LineKind::solid] == 2 * edges_of_box);

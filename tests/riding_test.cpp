@@ -1,4 +1,5 @@
-// Walkers and what moves: riding, conveyors, pushing, being squeezed, room to stand, facing, fields, snapshots.
+// Walkers and what moves: riding, conveyors, pushing, being squeezed, room to stand, facing,
+// fields, snapshots.
 #include "walkers.hpp"
 
 #include <algorithm>
@@ -10,14 +11,16 @@ namespace {
 
 template <int D>
 ObjectDef<D> moving(ObjectDef<D> def, const Motion<D>& motion) {
-  def.body = BodyKind::kinematic, def.motion = motion;
+  def.body = BodyKind::kinematic;
+  def.motion = motion;
   return def;
 }
 
 }  // namespace
 
-TEST_CASE_TEMPLATE("walkers ride a lift and a cart, several at once, and keep its speed on leaving if asked", T, Two,
-                   Three) {
+TEST_CASE_TEMPLATE(
+    "walkers ride a lift and a cart, several at once, and keep its speed on leaving if asked", T,
+    Two, Three) {
   constexpr int D = T::D;
   for (const bool keeps : {true, false}) {
     Level<D> level;
@@ -27,15 +30,17 @@ TEST_CASE_TEMPLATE("walkers ride a lift and a cart, several at once, and keep it
         .value();
     std::vector<ObjectId> riders;
     for (int i = 0; i < 3; ++i) {
-      ObjectDef<D> def = level.walker_def({.speed = 2, .jump_speed = 4, .keeps_speed = keeps},
-                                          along_x<D>(-2 + 2 * i) + up<D>(1.102), capsule<D>(0.6, 1.2));
+      ObjectDef<D> def =
+          level.walker_def({.speed = 2, .jump_speed = 4, .keeps_speed = keeps},
+                           along_x<D>(-2 + 2 * i) + up<D>(1.102), capsule<D>(0.6, 1.2));
       def.name = "rider-" + std::to_string(i);
       riders.push_back(level.world.add(def).value());
     }
     level.run(1);
     const Vec<D> cart = level.world.object(*level.world.find("cart")).pose.position;
     for (int i = 0; i < 3; ++i) {
-      const Vec<D> on = level.world.object(riders[static_cast<std::size_t>(i)]).pose.position - cart;
+      const Vec<D> on =
+          level.world.object(riders[static_cast<std::size_t>(i)]).pose.position - cart;
       CHECK((on - (along_x<D>(-2 + 2 * i) + up<D>(1.102))).norm() < 1e-3);
       CHECK(level.on(riders[static_cast<std::size_t>(i)]) == "cart");
       CHECK((level.world.walking(riders[0])->carried - (along_x<D>(3) + up<D>(1))).norm() < 1e-9);
@@ -43,7 +48,8 @@ TEST_CASE_TEMPLATE("walkers ride a lift and a cart, several at once, and keep it
     level.wish(riders[1], {.jump = true});
     level.run(0.25);
     CHECK(!level.world.walking(riders[1])->standing);
-    CHECK(level.world.object(riders[1]).velocity[0] == doctest::Approx(keeps ? 3 : 0).epsilon(1e-6));
+    CHECK(level.world.object(riders[1]).velocity[0] ==
+          doctest::Approx(keeps ? 3 : 0).epsilon(1e-6));
   }
 }
 
@@ -67,10 +73,14 @@ TEST_CASE_TEMPLATE("a conveyor carries, a turning drum carries outside and insid
   {  // On top of a wheel: against its turn it stays up there.
     Level<D> level;
     ObjectDef<D> wheel = thing<D>("wheel", BodyKind::kinematic, kZero, {});
-    if constexpr (D == 2) wheel.colliders = {solid(circle(8))}, wheel.spin = Spin<2>(-0.25);
-    else
-      wheel.colliders = {solid(cylinder(8, 6))}, wheel.turned = Rotation<3>(Vec<3>(1, 0, 0), kPi / 2),
+    if constexpr (D == 2) {
+      wheel.colliders = {solid(circle(8))};
+      wheel.spin = Spin<2>(-0.25);
+    } else {
+      wheel.colliders = {solid(cylinder(8, 6))};
+      wheel.turned = Rotation<3>(Vec<3>(1, 0, 0), kPi / 2);
       wheel.spin = Spin<3>(0, 0, -0.25);
+    }
     level.world.add(wheel).value();
     const ObjectId id = level.walker({.speed = 3}, up<D>(4.602));
     level.run(0.3);
@@ -90,11 +100,13 @@ TEST_CASE("inside a turning drum a walker walks against the turn") {
     const double a = 2 * kPi * i / 64;
     ring.emplace_back(5 * std::cos(a), 5 * std::sin(a));
   }
-  ObjectDef<2> drum = thing<2>("drum", BodyKind::kinematic, kZero,
-                               {solid(polyline(ring, {.closed = true, .two_sided = true}).value())});
+  ObjectDef<2> drum =
+      thing<2>("drum", BodyKind::kinematic, kZero,
+               {solid(polyline(ring, {.closed = true, .two_sided = true}).value())});
   drum.spin = Spin<2>(0.3);
   world.add(drum).value();
-  ObjectDef<2> def = thing<2>("walker", BodyKind::kinematic, {0, -4.3}, {solid(capsule<2>(0.6, 1.2))});
+  ObjectDef<2> def =
+      thing<2>("walker", BodyKind::kinematic, {0, -4.3}, {solid(capsule<2>(0.6, 1.2))});
   def.walker = Walker<2>{.speed = 4};
   const ObjectId id = world.add(def).value();
   for (int i = 0; i < 20; ++i) world.step();
@@ -108,13 +120,15 @@ TEST_CASE("inside a turning drum a walker walks against the turn") {
   CHECK(std::abs(world.object(id).pose.position.x()) < 0.4);
 }
 
-TEST_CASE_TEMPLATE("carriers that enter again take their riders if they are to; one switched off drops them", T, Two,
-                   Three) {
+TEST_CASE_TEMPLATE(
+    "carriers that enter again take their riders if they are to; one switched off drops them", T,
+    Two, Three) {
   constexpr int D = T::D;
   for (const bool takes : {true, false}) {
     Level<D> level;
     ObjectDef<D> tray = level.box_def("tray", along_x<D>(-8), 4, 0.5);
-    tray.body = BodyKind::kinematic, tray.velocity = along_x<D>(6);
+    tray.body = BodyKind::kinematic;
+    tray.velocity = along_x<D>(6);
     tray.heed.re_enters = Bounds<D>{Vec<D>::Constant(-10), Vec<D>::Constant(10)};
     tray.heed.takes_riders = takes;
     const ObjectId carrier = level.world.add(tray).value();
@@ -134,7 +148,8 @@ TEST_CASE_TEMPLATE("carriers that enter again take their riders if they are to; 
   CHECK(level.world.object(id).pose.position[1] < 0);
 }
 
-TEST_CASE_TEMPLATE("without gravity all directions are alike, and a moving floor carries", T, Two, Three) {
+TEST_CASE_TEMPLATE("without gravity all directions are alike, and a moving floor carries", T, Two,
+                   Three) {
   constexpr int D = T::D;
   Level<D> level(60, kZero);
   ObjectDef<D> floor = thing<D>("floor", BodyKind::kinematic, kZero, {zone(cube<D>(6))});
@@ -157,14 +172,16 @@ TEST_CASE_TEMPLATE("without gravity all directions are alike, and a moving floor
   CHECK(level.world.object(floats).pose.position[0] == doctest::Approx(-4).epsilon(0.02));
 }
 
-TEST_CASE_TEMPLATE("a crate is pushed by how fast the walker goes: light ones far, heavy ones barely", T, Two, Three) {
+TEST_CASE_TEMPLATE(
+    "a crate is pushed by how fast the walker goes: light ones far, heavy ones barely", T, Two,
+    Three) {
   constexpr int D = T::D;
   const auto pushed = [](double mass, double speed, const std::string& pushes = "any") {
     Level<D> level;
     level.world.tags().declare("crate", "").value();
     level.box("floor", up<D>(-0.5), 200, 1);
-    ObjectDef<D> crate =
-        thing<D>("crate", BodyKind::dynamic, along_x<D>(2) + up<D>(0.4), {solid(cube<D>(0.8))}, {"crate"});
+    ObjectDef<D> crate = thing<D>("crate", BodyKind::dynamic, along_x<D>(2) + up<D>(0.4),
+                                  {solid(cube<D>(0.8))}, {"crate"});
     crate.mass = mass;
     crate.colliders[0].friction = 0.4;
     const ObjectId box = level.world.add(crate).value();
@@ -173,7 +190,8 @@ TEST_CASE_TEMPLATE("a crate is pushed by how fast the walker goes: light ones fa
     const ObjectId id = level.walker(can, up<D>(0.602));
     level.run(0.5);
     level.wish(id, {.velocity = along_x<D>(speed)});
-    double fastest = 0, highest = 0;
+    double fastest = 0;
+    double highest = 0;
     for (int i = 0; i < 120; ++i) {
       level.world.step();
       fastest = std::max(fastest, level.world.object(box).velocity.norm());
@@ -184,7 +202,10 @@ TEST_CASE_TEMPLATE("a crate is pushed by how fast the walker goes: light ones fa
     CHECK(highest < 0.45);
     return level.world.object(box).pose.position[0] - 2;
   };
-  const double light = pushed(1, 4), middle = pushed(40, 4), heavy = pushed(2000, 4), slow = pushed(1, 1);
+  const double light = pushed(1, 4);
+  const double middle = pushed(40, 4);
+  const double heavy = pushed(2000, 4);
+  const double slow = pushed(1, 1);
   CAPTURE(light);
   CAPTURE(middle);
   CHECK(light > 4);
@@ -202,13 +223,16 @@ TEST_CASE_TEMPLATE("a push that wakes what sleeps ends no other touch", T, Two, 
   level.box("floor", up<D>(-0.5), 200, 1);
   const ObjectId id = level.walker({.speed = 4, .push = 400, .push_least = 60}, up<D>(0.602));
   const auto crate = [&](const std::string& name, double x, double y, bool may_sleep) {
-    ObjectDef<D> def = thing<D>(name, BodyKind::dynamic, along_x<D>(x) + up<D>(y), {solid(cube<D>(0.8))});
-    def.mass = 10, def.may_sleep = may_sleep;
+    ObjectDef<D> def =
+        thing<D>(name, BodyKind::dynamic, along_x<D>(x) + up<D>(y), {solid(cube<D>(0.8))});
+    def.mass = 10;
+    def.may_sleep = may_sleep;
     return level.world.add(def).value();
   };
   const ObjectId low = crate("low", 0.71, 0.4, true);
   crate("high", 0.71, 1.2, true);
-  crate("awake", -20, 0.4, false);  // after the sleepers by age, so that their pairs come before its own
+  crate("awake", -20, 0.4,
+        false);  // after the sleepers by age, so that their pairs come before its own
   level.run(3);
   REQUIRE(level.world.object(low).asleep);
   level.wish(id, {.velocity = along_x<D>(4)});
@@ -216,14 +240,17 @@ TEST_CASE_TEMPLATE("a push that wakes what sleeps ends no other touch", T, Two, 
   for (int i = 0; i < 10; ++i) {
     level.world.step();
     for (const Event<D>& e : level.world.events())
-      ended += e.phase == Phase::end && e.self != id && e.other != id ? 1 : 0;  // its own begin and end as it pushes
+      ended += e.phase == Phase::end && e.self != id && e.other != id
+                   ? 1
+                   : 0;  // its own begin and end as it pushes
   }
   CHECK_FALSE(level.world.object(low).asleep);
   CHECK(level.world.object(low).velocity[0] > 0);
   CHECK(ended == 0);
 }
 
-TEST_CASE_TEMPLATE("walkers stand on each other whatever their age, and what one carries is solid", T, Two, Three) {
+TEST_CASE_TEMPLATE("walkers stand on each other whatever their age, and what one carries is solid",
+                   T, Two, Three) {
   constexpr int D = T::D;
   for (const bool above_first : {true, false}) {
     Level<D> level;
@@ -233,9 +260,15 @@ TEST_CASE_TEMPLATE("walkers stand on each other whatever their age, and what one
       def.name = name;
       return level.world.add(def).value();
     };
-    ObjectId above, below;
-    if (above_first) above = add("above", 1.51), below = add("below", 0.502);
-    else below = add("below", 0.502), above = add("above", 1.51);
+    ObjectId above;
+    ObjectId below;
+    if (above_first) {
+      above = add("above", 1.51);
+      below = add("below", 0.502);
+    } else {
+      below = add("below", 0.502);
+      above = add("above", 1.51);
+    }
     level.run(0.3);
     CHECK(level.on(above) == "below");
     level.wish(below, {.velocity = along_x<D>(2)});
@@ -248,21 +281,25 @@ TEST_CASE_TEMPLATE("walkers stand on each other whatever their age, and what one
   level.box("wall", along_x<D>(5.5) + up<D>(2), 1, 4);
   const ObjectId id = level.walker({.speed = 2}, up<D>(0.602));
   ObjectDef<D> tote = thing<D>("tote", BodyKind::fixed, kZero, {solid(cube<D>(0.4))});
-  tote.parent = "walker", tote.on_parent = Pose<D>{along_x<D>(1), {}};
+  tote.parent = "walker";
+  tote.on_parent = Pose<D>{along_x<D>(1), {}};
   level.world.add(tote).value();
   level.wish(id, {.velocity = along_x<D>(2)});
   level.run(4);
   CHECK(level.world.object(id).pose.position[0] == doctest::Approx(5 - 1.2 - 0.002).epsilon(1e-5));
 }
 
-TEST_CASE_TEMPLATE("walkers are launched and stopped, stand on children of still things, and fall when up turns round",
-                   T, Two, Three) {
+TEST_CASE_TEMPLATE(
+    "walkers are launched and stopped, stand on children of still things, and fall when up turns "
+    "round",
+    T, Two, Three) {
   constexpr int D = T::D;
   Level<D> level;
   level.box("floor", up<D>(-0.5), 60, 1);
   level.world.add(level.box_def("post", along_x<D>(9), 0.2, 0.2)).value();
   ObjectDef<D> plank = level.box_def("plank", kZero, 4, 0.2);
-  plank.parent = "post", plank.on_parent = Pose<D>{up<D>(1), {}};
+  plank.parent = "post";
+  plank.on_parent = Pose<D>{up<D>(1), {}};
   const ObjectId board = level.world.add(plank).value();
   const ObjectId id = level.walker({.speed = 2, .air_control = 0}, up<D>(0.602));
   level.run(0.2);
@@ -298,14 +335,18 @@ TEST_CASE_TEMPLATE("walkers are launched and stopped, stand on children of still
   CHECK(level.world.object(id).pose.position.allFinite());
 }
 
-TEST_CASE_TEMPLATE("a crate is ridden by one walker and pushed by another, and neither shakes", T, Two, Three) {
+TEST_CASE_TEMPLATE("a crate is ridden by one walker and pushed by another, and neither shakes", T,
+                   Two, Three) {
   constexpr int D = T::D;
   Level<D> level;
   level.box("floor", up<D>(-0.5), 200, 1);
-  ObjectDef<D> crate = thing<D>("crate", BodyKind::dynamic, along_x<D>(2) + up<D>(0.6), {solid(slab<D>(1.6, 1.2))});
-  crate.mass = 30, crate.colliders[0].friction = 0.3;
+  ObjectDef<D> crate =
+      thing<D>("crate", BodyKind::dynamic, along_x<D>(2) + up<D>(0.6), {solid(slab<D>(1.6, 1.2))});
+  crate.mass = 30;
+  crate.colliders[0].friction = 0.3;
   const ObjectId box = level.world.add(crate).value();
-  ObjectDef<D> rider = level.walker_def({.speed = 2}, along_x<D>(2) + up<D>(1.81), capsule<D>(0.6, 1.2));
+  ObjectDef<D> rider =
+      level.walker_def({.speed = 2}, along_x<D>(2) + up<D>(1.81), capsule<D>(0.6, 1.2));
   rider.name = "rider";
   const ObjectId rides = level.world.add(rider).value();
   const ObjectId pushes = level.walker({.speed = 2, .push = 300}, up<D>(0.602));
@@ -313,9 +354,11 @@ TEST_CASE_TEMPLATE("a crate is ridden by one walker and pushed by another, and n
   level.wish(pushes, {.velocity = along_x<D>(2)});
   double worst = 0;
   for (int i = 0; i < 180; ++i) {
-    const Vec<D> before = level.world.object(rides).pose.position - level.world.object(box).pose.position;
+    const Vec<D> before =
+        level.world.object(rides).pose.position - level.world.object(box).pose.position;
     level.world.step();
-    const Vec<D> after = level.world.object(rides).pose.position - level.world.object(box).pose.position;
+    const Vec<D> after =
+        level.world.object(rides).pose.position - level.world.object(box).pose.position;
     worst = std::max(worst, (after - before).norm());
     CHECK(level.on(rides) == "crate");
   }
@@ -323,7 +366,8 @@ TEST_CASE_TEMPLATE("a crate is ridden by one walker and pushed by another, and n
   CHECK(worst < 0.005);
 }
 
-TEST_CASE_TEMPLATE("standing on a crate, riding it, and being blocked or shoved by bodies", T, Two, Three) {
+TEST_CASE_TEMPLATE("standing on a crate, riding it, and being blocked or shoved by bodies", T, Two,
+                   Three) {
   constexpr int D = T::D;
   {
     Level<D> level;
@@ -331,7 +375,8 @@ TEST_CASE_TEMPLATE("standing on a crate, riding it, and being blocked or shoved 
     ObjectDef<D> crate = thing<D>("crate", BodyKind::dynamic, up<D>(0.4), {solid(cube<D>(0.8))});
     crate.mass = 20;
     const ObjectId box = level.world.add(crate).value();
-    const ObjectId id = level.walker({.speed = 3, .push = 100, .push_least = 20, .weight = 60}, up<D>(1.41));
+    const ObjectId id =
+        level.walker({.speed = 3, .push = 100, .push_least = 20, .weight = 60}, up<D>(1.41));
     level.run(2);
     CHECK(level.on(id) == "crate");
     CHECK(level.world.object(box).pose.position[1] == doctest::Approx(0.4).epsilon(0.02));
@@ -346,21 +391,24 @@ TEST_CASE_TEMPLATE("standing on a crate, riding it, and being blocked or shoved 
   for (const bool yields : {false, true}) {
     Level<D> level(60, kZero);
     level.world.tags().declare("cart", "").value();
-    ObjectDef<D> cart = thing<D>("cart", BodyKind::dynamic, along_x<D>(-3), {solid(cube<D>(1))}, {"cart"});
+    ObjectDef<D> cart =
+        thing<D>("cart", BodyKind::dynamic, along_x<D>(-3), {solid(cube<D>(1))}, {"cart"});
     cart.velocity = along_x<D>(4);
     const ObjectId rolls = level.world.add(cart).value();
     Walker<D> can{.speed = 2};
     can.yields_to = yields ? "cart" : "none";
     const ObjectId id = level.walker(can, kZero, ball<D>(0.8));
     level.run(1.5);
-    const double at = level.world.object(id).pose.position[0], body = level.world.object(rolls).pose.position[0];
+    const double at = level.world.object(id).pose.position[0];
+    const double body = level.world.object(rolls).pose.position[0];
     if (yields) CHECK((at > 2 && body > 2));
     else CHECK((std::abs(at) < 0.01 && body < 0));
     CHECK(!level.world.deepest(id, level.world.object(id).pose.position));
   }
 }
 
-TEST_CASE_TEMPLATE("between a lift and a ceiling a walker is squeezed, and says so", T, Two, Three) {
+TEST_CASE_TEMPLATE("between a lift and a ceiling a walker is squeezed, and says so", T, Two,
+                   Three) {
   constexpr int D = T::D;
   Level<D> level;
   level.box("ceiling", up<D>(4), 6, 1);
@@ -369,7 +417,8 @@ TEST_CASE_TEMPLATE("between a lift and a ceiling a walker is squeezed, and says 
                      Path<D>{{{0, up<D>(0), {}}, {3, up<D>(3), {}}, {6, up<D>(0), {}}}, false}))
       .value();
   const ObjectId id = level.walker({.speed = 2}, up<D>(1.102));
-  int squeezed = 0, told_so = 0;
+  int squeezed = 0;
+  int told_so = 0;
   for (int i = 0; i < 360; ++i) {
     level.world.step();
     squeezed += level.world.walking(id)->squeezed ? 1 : 0;
@@ -418,15 +467,18 @@ TEST_CASE_TEMPLATE("is there room: standing up, free places, hops", T, Two, Thre
 TEST_CASE("facing mirrors colliders, spots, children and own-frame directions") {
   World<2> world(earth<2>());
   world.add(thing<2>("floor", BodyKind::fixed, {0, -0.5}, {solid(box(40, 1))})).value();
-  ObjectDef<2> def = thing<2>("robot", BodyKind::kinematic, {0, 0.602}, {solid(capsule<2>(0.6, 1.2))});
+  ObjectDef<2> def =
+      thing<2>("robot", BodyKind::kinematic, {0, 0.602}, {solid(capsule<2>(0.6, 1.2))});
   ColliderDef<2> hand = zone<2>(polygon(std::vector<Vec<2>>{{0, 0}, {1, 0}, {0, 0.5}}).value());
-  hand.at = {0.3, 0.2}, hand.turned = Rotation<2>(0.4);
+  hand.at = {0.3, 0.2};
+  hand.turned = Rotation<2>(0.4);
   def.colliders.push_back(hand);
   def.spots = {{"nozzle", {{0.8, 0.1}, Rotation<2>(0.5)}}};
   def.walker = Walker<2>{.speed = 3, .mirrors = true};
   const ObjectId id = world.add(def).value();
   ObjectDef<2> lamp = thing<2>("lamp", BodyKind::fixed, kZero, {zone(box(0.2, 0.2))});
-  lamp.parent = "robot", lamp.on_parent = Pose<2>{{0.5, 0.9}, {}};
+  lamp.parent = "robot";
+  lamp.on_parent = Pose<2>{{0.5, 0.9}, {}};
   const ObjectId child = world.add(lamp).value();
   world.wish(id, {.velocity = {-3, 0}});
   world.step();
@@ -435,13 +487,15 @@ TEST_CASE("facing mirrors colliders, spots, children and own-frame directions") 
   const Pose<2> nozzle = world.object(id).pose.relative(*world.spot(id, "nozzle"));
   CHECK((nozzle.position - Vec<2>(-0.8, 0.1)).norm() < 1e-12);
   CHECK(nozzle.rotation.angle() == doctest::Approx(-0.5));
-  CHECK((world.object(child).pose.position - world.object(id).pose.position - Vec<2>(-0.5, 0.9)).norm() < 1e-9);
+  CHECK((world.object(child).pose.position - world.object(id).pose.position - Vec<2>(-0.5, 0.9))
+            .norm() < 1e-9);
   // Every point of the hand is where a mirror shows it.
   const ColliderDef<2>& now = world.object(id).colliders[1].def;
   Random random(1);
   for (int i = 0; i < 200; ++i) {
     const Vec<2> p = random.vec<2>(1.5);
-    World<2> one, other;
+    World<2> one;
+    World<2> other;
     const auto in = [&](const ColliderDef<2>& c, const Vec<2>& at) {
       World<2> alone;
       alone.add(thing<2>("x", BodyKind::fixed, kZero, {c})).value();
@@ -455,12 +509,14 @@ TEST_CASE("facing mirrors colliders, spots, children and own-frame directions") 
   CHECK((world.object(id).colliders[1].def.at - hand.at).norm() < 1e-12);
 }
 
-TEST_CASE_TEMPLATE("shapes mirrored twice are themselves, and their mass is mirrored", T, Two, Three) {
+TEST_CASE_TEMPLATE("shapes mirrored twice are themselves, and their mass is mirrored", T, Two,
+                   Three) {
   constexpr int D = T::D;
   Random random(8);
   for (int i = 0; i < 60; ++i) {
     std::vector<Placed<D>> parts;
-    for (int k = 0; k < 3; ++k) parts.push_back({random.shape<D>(0.3), random.vec<D>(1), random.rotation<D>()});
+    for (int k = 0; k < 3; ++k)
+      parts.push_back({random.shape<D>(0.3), random.vec<D>(1), random.rotation<D>()});
     const Shape<D> shape = compound<D>(parts).value();
     const Shape<D> twice = mirrored(mirrored(shape).value()).value();
     const Pose<D> pose{random.vec<D>(3), random.rotation<D>()};
@@ -481,20 +537,25 @@ TEST_CASE_TEMPLATE("shapes mirrored twice are themselves, and their mass is mirr
   }
 }
 
-TEST_CASE_TEMPLATE("a walker saved and loaded goes on to the same bits, ladders and water are fields", T, Two, Three) {
+TEST_CASE_TEMPLATE(
+    "a walker saved and loaded goes on to the same bits, ladders and water are fields", T, Two,
+    Three) {
   constexpr int D = T::D;
   Level<D> level;
   level.box("floor", up<D>(-0.5), 40, 1);
   level.one_way("shelf", up<D>(1.5), 4, 0.2);
-  ObjectDef<D> water = thing<D>("water", BodyKind::fixed, along_x<D>(8) + up<D>(1.5), {zone(slab<D>(6, 3))});
+  ObjectDef<D> water =
+      thing<D>("water", BodyKind::fixed, along_x<D>(8) + up<D>(1.5), {zone(slab<D>(6, 3))});
   water.colliders[0].field = Field<D>{.gravity = up<D>(9.81 - 1), .drag = 4};
   level.world.add(water).value();
-  ObjectDef<D> crate = thing<D>("crate", BodyKind::dynamic, along_x<D>(3) + up<D>(0.4), {solid(cube<D>(0.8))});
+  ObjectDef<D> crate =
+      thing<D>("crate", BodyKind::dynamic, along_x<D>(3) + up<D>(0.4), {solid(cube<D>(0.8))});
   level.world.add(crate).value();
-  ObjectDef<D> def = level.walker_def({.speed = 3, .speeding_up = 20, .jump_speed = 6, .push = 100}, up<D>(0.602),
-                                      capsule<D>(0.6, 1.2));
-  def.wishes = {
-      {0.2, {.jump = true}}, {1.6, {.velocity = along_x<D>(3)}}, {4, {.velocity = along_x<D>(3), .jump = true}}};
+  ObjectDef<D> def = level.walker_def({.speed = 3, .speeding_up = 20, .jump_speed = 6, .push = 100},
+                                      up<D>(0.602), capsule<D>(0.6, 1.2));
+  def.wishes = {{0.2, {.jump = true}},
+                {1.6, {.velocity = along_x<D>(3)}},
+                {4, {.velocity = along_x<D>(3), .jump = true}}};
   const ObjectId id = level.world.add(def).value();
   for (int i = 0; i < 330; ++i) {
     if (i % 37 == 0) {
@@ -534,20 +595,26 @@ TEST_CASE("what no walker can be is refused, with what is wrong and what would d
         "object 'w' walker: steepest of 90 degrees is not usable; from 0 to below 90");
   CHECK(refusal([](auto& d) { d.walker->step = 1.3; }) ==
         "object 'w' walker: step 1.3 is not below its own height of 1.2; from 0 to below that");
-  CHECK(refusal([](auto& d) { d.walker->speed = 0; }) == "object 'w' walker: speed 0 is not usable; a number above 0");
+  CHECK(refusal([](auto& d) { d.walker->speed = 0; }) ==
+        "object 'w' walker: speed 0 is not usable; a number above 0");
   CHECK(refusal([](auto& d) { d.body = BodyKind::dynamic; }) ==
         "object 'w' walker: is a dynamic object; body = kinematic");
-  CHECK(refusal([](auto& d) { d.walker->pushes = "crates"; }).starts_with("object 'w' walker pushes: 'crates' is not"));
+  CHECK(refusal([](auto& d) {
+          d.walker->pushes = "crates";
+        }).starts_with("object 'w' walker pushes: 'crates' is not"));
   CHECK(refusal([](auto& d) {
           d.walker->clearance = 0.1;
         }).starts_with("object 'w' walker: clearance 0.1 is not usable"));
   CHECK(refusal([](auto& d) {
           d.wishes = {{1, {}}, {0.5, {}}};
         }).starts_with("object 'w' wish: time 0.5 is not usable"));
-  CHECK(refusal([](auto& d) { d.velocity = {1, 0}; }).starts_with("object 'w' walker: has a motion or velocity"));
+  CHECK(refusal([](auto& d) {
+          d.velocity = {1, 0};
+        }).starts_with("object 'w' walker: has a motion or velocity"));
   ObjectDef<2> shelf = thing<2>("s", BodyKind::fixed, kZero, {zone(box(1, 1))});
   shelf.colliders[0].one_way = {0, 1};
-  CHECK(world.add(shelf).error().message() == "object 's' collider one way: is given to a zone; a solid convex shape");
+  CHECK(world.add(shelf).error().message() ==
+        "object 's' collider one way: is given to a zone; a solid convex shape");
   CHECK(!world.wish({}, {}));
   CHECK(world.walking({}) == nullptr);
 }

@@ -13,13 +13,16 @@ namespace {
 namespace fs = std::filesystem;
 
 // In order: each room uses only those before it.
-const std::vector<std::string> kCore{"math",  "index",  "shapes", "contact", "dynamics", "filter", "store",  "pairs",
-                                     "sleep", "change", "walk",   "query",   "step",     "world",  "record", "rules"};
+const std::vector<std::string> kCore{"math",  "index", "shapes", "contact", "dynamics", "filter",
+                                     "store", "pairs", "sleep",  "change",  "walk",     "query",
+                                     "step",  "world", "record", "rules"};
 // Libraries above the core: its public headers alone.
 const std::vector<std::string> kAbove{"threads", "scene", "insight", "picture"};
 
 struct Include {
-  std::string file, room, used;
+  std::string file;
+  std::string room;
+  std::string used;
 };
 
 // All includes of private headers under src/.
@@ -34,7 +37,8 @@ std::vector<Include> private_includes() {
     for (std::string line; std::getline(in, line);) {
       constexpr std::string_view kStart = "#include \"";
       if (!line.starts_with(kStart)) continue;
-      const std::string header = line.substr(kStart.size(), line.find('"', kStart.size()) - kStart.size());
+      const std::string header =
+          line.substr(kStart.size(), line.find('"', kStart.size()) - kStart.size());
       out.push_back({path.string(), path.begin()->string(), header.substr(0, header.find('/'))});
     }
   }
@@ -48,7 +52,8 @@ std::ptrdiff_t place(const std::vector<std::string>& rooms, const std::string& r
 
 }  // namespace
 
-TEST_CASE("a room uses only rooms before it, and libraries above the core only its public headers") {
+TEST_CASE(
+    "a room uses only rooms before it, and libraries above the core only its public headers") {
   const std::vector<Include> all = private_includes();
   REQUIRE(all.size() > 200);
   for (const Include& i : all) {
@@ -69,7 +74,8 @@ TEST_CASE("each room has a page that says what it is for, and stands in the arch
   std::ostringstream all;
   all << page.rdbuf();
   const std::string text = all.str();
-  for (const fs::directory_entry& entry : fs::directory_iterator(fs::path(COLVIK_SOURCE_DIR) / "src")) {
+  for (const fs::directory_entry& entry :
+       fs::directory_iterator(fs::path(COLVIK_SOURCE_DIR) / "src")) {
     if (!entry.is_directory()) continue;
     const std::string room = entry.path().filename().string();
     CAPTURE(room);

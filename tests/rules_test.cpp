@@ -12,7 +12,8 @@ namespace {
 template <int D>
 struct Encounter {
   Run<D> run;
-  ObjectId robot, parcel;
+  ObjectId robot;
+  ObjectId parcel;
   Encounter() {
     World<D>& w = run.world;
     for (const char* tag : {"robot", "parcel", "sorted"}) w.tags().declare(tag).value();
@@ -23,7 +24,8 @@ struct Encounter {
     parcel = add_parcel("parcel");
   }
   ObjectId add_parcel(const char* name) {
-    return run.world.add(thing<D>(name, BodyKind::kinematic, kZero, {zone(cube<D>(1))}, {"parcel"})).value();
+    return run.world.add(thing<D>(name, BodyKind::kinematic, kZero, {zone(cube<D>(1))}, {"parcel"}))
+        .value();
   }
   void react(Reaction<D> r) {
     if (r.self == "any") r.self = "robot";
@@ -40,20 +42,24 @@ struct Encounter {
 
 TEST_CASE_TEMPLATE("effect add: the number's owner is always said", T, Two, Three) {
   Encounter<T::D> m;
-  m.react(
-      {.name = "collect",
-       .effects = {effects::add("world.score", 2), effects::add("self.charge", -1), effects::add("other.charge", 1)}});
+  m.react({.name = "collect",
+           .effects = {effects::add("world.score", 2), effects::add("self.charge", -1),
+                       effects::add("other.charge", 1)}});
   m.steps(3);
   CHECK(m.score() == 2);
   CHECK(*m.run.world.number({m.robot}, "charge") == 2);
   CHECK(m.run.rules.reports()[0].idle_effects == 1);  // the parcel has no charge
 }
 
-TEST_CASE_TEMPLATE("effect remove: going at once, gone after the delay, never taken twice", T, Two, Three) {
+TEST_CASE_TEMPLATE("effect remove: going at once, gone after the delay, never taken twice", T, Two,
+                   Three) {
   Encounter<T::D> m;
-  m.react({.name = "collect", .effects = {effects::add("world.score", 1), effects::remove(Side::other, 0.1)}});
+  m.react({.name = "collect",
+           .effects = {effects::add("world.score", 1), effects::remove(Side::other, 0.1)}});
   const ObjectId second =
-      m.run.world.add(thing<T::D>("robot2", BodyKind::kinematic, kZero, {solid(ball<T::D>(1))}, {"robot"})).value();
+      m.run.world
+          .add(thing<T::D>("robot2", BodyKind::kinematic, kZero, {solid(ball<T::D>(1))}, {"robot"}))
+          .value();
   m.steps(1);
   CHECK(m.score() == 1);
   CHECK(m.run.world.object(m.parcel).going);
@@ -68,13 +74,23 @@ TEST_CASE_TEMPLATE("effect remove: going at once, gone after the delay, never ta
   CHECK(m.run.rules.count("collect") == 1);
 }
 
-TEST_CASE_TEMPLATE("both sides see the hit and the first in file order has the first claim", T, Two, Three) {
+TEST_CASE_TEMPLATE("both sides see the hit and the first in file order has the first claim", T, Two,
+                   Three) {
   Encounter<T::D> m;
   m.run.world.tags().declare("shredder").value();
-  // The shredder was created last, so that its touch comes after the robot's; its reaction is first.
-  m.run.world.add(thing<T::D>("shredder", BodyKind::kinematic, kZero, {zone(cube<T::D>(1))}, {"shredder"})).value();
-  m.react({.name = "shred", .self = "shredder", .other = "parcel", .effects = {effects::remove(Side::other)}});
-  m.react({.name = "shredded", .self = "parcel", .other = "shredder", .effects = {effects::add("world.score", 10)}});
+  // The shredder was created last, so that its touch comes after the robot's; its reaction is
+  // first.
+  m.run.world
+      .add(thing<T::D>("shredder", BodyKind::kinematic, kZero, {zone(cube<T::D>(1))}, {"shredder"}))
+      .value();
+  m.react({.name = "shred",
+           .self = "shredder",
+           .other = "parcel",
+           .effects = {effects::remove(Side::other)}});
+  m.react({.name = "shredded",
+           .self = "parcel",
+           .other = "shredder",
+           .effects = {effects::add("world.score", 10)}});
   m.react({.name = "collect",
            .self = "robot",
            .other = "parcel",
@@ -89,7 +105,8 @@ TEST_CASE_TEMPLATE("both sides see the hit and the first in file order has the f
 TEST_CASE_TEMPLATE("effects hide and show: nothing is touched in between", T, Two, Three) {
   Encounter<T::D> m;
   m.react({.name = "blink",
-           .effects = {effects::hide(Side::other), effects::show(Side::other, 0.1), effects::add("world.score", 1)}});
+           .effects = {effects::hide(Side::other), effects::show(Side::other, 0.1),
+                       effects::add("world.score", 1)}});
   m.steps(1);
   CHECK_FALSE(m.run.world.object(m.parcel).active);
   m.steps(1);
@@ -100,8 +117,9 @@ TEST_CASE_TEMPLATE("effects hide and show: nothing is touched in between", T, Tw
 
 TEST_CASE_TEMPLATE("effect retag: later touches see the new tags", T, Two, Three) {
   Encounter<T::D> m;
-  m.react(
-      {.name = "sort", .other = "parcel & !sorted", .effects = {effects::retag(Side::other, {"sorted"}, {"parcel"})}});
+  m.react({.name = "sort",
+           .other = "parcel & !sorted",
+           .effects = {effects::retag(Side::other, {"sorted"}, {"parcel"})}});
   m.steps(2);
   const Tags& tags = m.run.world.tags();
   CHECK(tags.list(m.run.world.object(m.parcel).tags) == "sorted");
@@ -115,7 +133,9 @@ TEST_CASE_TEMPLATE("effect retag: later touches see the new tags", T, Two, Three
 TEST_CASE_TEMPLATE("effect damage: lowers health to zero and that starts another", T, Two, Three) {
   Encounter<T::D> m;
   m.react({.name = "hurt", .effects = {effects::damage(Side::self, 5)}});
-  m.react({.name = "out-of-order", .when = OnNumber{"self.health", 0}, .effects = {effects::finish("broken")}});
+  m.react({.name = "out-of-order",
+           .when = OnNumber{"self.health", 0},
+           .effects = {effects::finish("broken")}});
   m.steps(1);
   CHECK(*m.run.world.number({m.robot}, "health") == 0);
   CHECK(m.run.rules.count("out-of-order") == 0);
@@ -134,7 +154,8 @@ TEST_CASE_TEMPLATE("effect stop: no velocity, spin or motion", T, Two, Three) {
   CHECK(m.run.world.object(m.robot).spin.norm() == 0);
 }
 
-TEST_CASE_TEMPLATE("effect finish: the first outcome counts and the run ends with the step", T, Two, Three) {
+TEST_CASE_TEMPLATE("effect finish: the first outcome counts and the run ends with the step", T, Two,
+                   Three) {
   Encounter<T::D> m;
   m.react({.name = "win", .effects = {effects::finish("won", 0.05)}});
   m.react({.name = "lose", .effects = {effects::finish("lost", 0.05)}});
@@ -199,7 +220,10 @@ TEST_CASE_TEMPLATE("a named callback is a reaction like any other", T, Two, Thre
   constexpr int D = T::D;
   Encounter<D> m;
   std::vector<std::string> seen;
-  m.react({.name = "tell", .other = "@parcel", .once = Once::ever, .call = [&](World<D>& w, const Firing<D>& f) {
+  m.react({.name = "tell",
+           .other = "@parcel",
+           .once = Once::ever,
+           .call = [&](World<D>& w, const Firing<D>& f) {
              seen.push_back(w.object(*f.self).name + "+" + w.object(*f.other).name);
              CHECK(f.touch->self == *f.self);
              w.remove(*f.self);
@@ -228,21 +252,27 @@ TEST_CASE_TEMPLATE("reactions that cannot work are refused", T, Two, Three) {
   const std::pair<const char*, R> rows[] = {
       {"reaction 'taken': is there twice", {.name = "taken"}},
       {"reaction '': lacks a usable name", {.name = ""}},
-      {"reaction 'x' self: 'robt' is not a declared tag; did you mean 'robot'?", {.name = "x", .self = "robt"}},
+      {"reaction 'x' self: 'robt' is not a declared tag; did you mean 'robot'?",
+       {.name = "x", .self = "robt"}},
       {"reaction 'x' other: tag query 'parcel &' lacks a tag", {.name = "x", .other = "parcel &"}},
       {"reaction 'x': 'world.scor' is not a number of the world; did you mean 'world.score'?",
        {.name = "x", .effects = {effects::add("world.scor", 1)}}},
-      {"reaction 'x': number 'score' does not say whose it is; world.NAME, self.NAME, other.NAME or @OBJECT.NAME",
+      {"reaction 'x': number 'score' does not say whose it is; world.NAME, self.NAME, other.NAME "
+       "or @OBJECT.NAME",
        {.name = "x", .effects = {effects::add("score", 1)}}},
-      {"reaction 'x': delay -1 is not usable", {.name = "x", .effects = {effects::remove(Side::other, -1)}}},
-      {"reaction 'x': damage of 0 is not usable", {.name = "x", .effects = {effects::damage(Side::self, 0)}}},
-      {"reaction 'x': retag changes nothing", {.name = "x", .effects = {effects::retag(Side::self, {}, {})}}},
+      {"reaction 'x': delay -1 is not usable",
+       {.name = "x", .effects = {effects::remove(Side::other, -1)}}},
+      {"reaction 'x': damage of 0 is not usable",
+       {.name = "x", .effects = {effects::damage(Side::self, 0)}}},
+      {"reaction 'x': retag changes nothing",
+       {.name = "x", .effects = {effects::retag(Side::self, {}, {})}}},
       {"reaction 'x': finish lacks an outcome", {.name = "x", .effects = {effects::finish("")}}},
       {"reaction 'x': 'remove' has nobody to act on",
        {.name = "x", .when = OnNumber{"world.score", 1}, .effects = {effects::remove(Side::self)}}},
       {"reaction 'x': number 'other.charge': only a touch has an other",
        {.name = "x", .when = OnNumber{"other.charge", 1}}},
-      {"reaction 'x': the value to reach is not finite", {.name = "x", .when = OnNumber{"world.score", std::nan("")}}},
+      {"reaction 'x': the value to reach is not finite",
+       {.name = "x", .when = OnNumber{"world.score", std::nan("")}}},
   };
   for (const auto& [wanted, reaction] : rows) {
     const Result<void> added = m.run.rules.add(reaction);

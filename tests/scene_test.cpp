@@ -33,7 +33,8 @@ const ObjectDef<D>& named(const Scene<D>& s, std::string_view name) {
 TEST_CASE_TEMPLATE("scene: the world's settings", T, Two, Three) {
   constexpr int D = T::D;
   const Scene<D> s = scene<D>(
-      "gravity = <0 -981>\nrate = 120\nmetre = 100\nsubsteps = 4\nlength = 3\nview = 'all'\n[regions]\nall = { from = "
+      "gravity = <0 -981>\nrate = 120\nmetre = 100\nsubsteps = 4\nlength = 3\nview = "
+      "'all'\n[regions]\nall = { from = "
       "<*-5>, to = <*5> }\n"
       "[tags]\nb = 'second'\na = 'first'\n[numbers]\npoints = 2\n");
   CHECK(s.world.gravity == Vec<D>(up<D>(-981)));
@@ -47,7 +48,8 @@ TEST_CASE_TEMPLATE("scene: the world's settings", T, Two, Three) {
   CHECK(s.regions.at("all").size() == Vec<D>(Vec<D>::Constant(10)));
 }
 
-TEST_CASE_TEMPLATE("scene: shapes are whole sizes and colliders have their own properties", T, Two, Three) {
+TEST_CASE_TEMPLATE("scene: shapes are whole sizes and colliders have their own properties", T, Two,
+                   Three) {
   constexpr int D = T::D;
   const Scene<D> s = scene<D>(R"(
 [tags]
@@ -81,7 +83,8 @@ collider = { region = "yard", zone = true }
   CHECK(a.colliders[2].shape.radius == 0.5);
   CHECK(a.colliders[2].shape.core[1] == 1);
   const ColliderDef<D>& yard = named(s, "b").colliders[0];
-  CHECK(bounds(yard.shape, Pose<D>{named(s, "b").at + yard.at, {}}).lo == Vec<D>(Vec<D>::Constant(-4)));
+  CHECK(bounds(yard.shape, Pose<D>{named(s, "b").at + yard.at, {}}).lo ==
+        Vec<D>(Vec<D>::Constant(-4)));
 }
 
 TEST_CASE("scene: every 2D shape can be said, rounded, scaled and put together") {
@@ -102,7 +105,8 @@ colliders = [
   REQUIRE(c.size() == 7);
   CHECK(bounds(c[0].shape, Pose<2>{}).hi == Vec<2>(2, 0));
   CHECK(c[1].shape.radius == 0.25);
-  CHECK(mass_properties(c[1].shape).volume == doctest::Approx(2 + 0.25 * (4 + std::sqrt(8.0)) + kPi / 16));
+  CHECK(mass_properties(c[1].shape).volume ==
+        doctest::Approx(2 + 0.25 * (4 + std::sqrt(8.0)) + kPi / 16));
   CHECK(mass_properties(c[2].shape).volume == doctest::Approx(15));
   CHECK(outlines(c[3].shape)[0].size() == 4);
   CHECK(bounds(c[4].shape, Pose<2>{}).size() == Vec<2>(1, 2));
@@ -171,7 +175,9 @@ kind = "child"
 tags = ["extra"]
 colliders = []
 )");
-  const ObjectDef<D>&plain = named(s, "plain"), &special = named(s, "special"), &replaced = named(s, "replaced");
+  const ObjectDef<D>& plain = named(s, "plain");
+  const ObjectDef<D>& special = named(s, "special");
+  const ObjectDef<D>& replaced = named(s, "replaced");
   CHECK(plain.body == BodyKind::kinematic);
   CHECK(plain.tags == Lines{"thing", "fragile"});
   CHECK(plain.colliders[0].friction == 0.9);
@@ -205,21 +211,26 @@ name = "grid"
 
 TEST_CASE_TEMPLATE("scene: bodies and motions", T, Two, Three) {
   constexpr int D = T::D;
-  const std::string turn = D == 2 ? "90" : "{ axis = [0, 0, 2], angle = 90 }", spin = D == 2 ? "180" : "[0, 0, 180]";
+  const std::string turn = D == 2 ? "90" : "{ axis = [0, 0, 2], angle = 90 }";
+  const std::string spin = D == 2 ? "180" : "[0, 0, 180]";
   const Scene<D> s = scene<D>(
-      "[[objects]]\nname = 'lift'\nbody = 'kinematic'\nloop = true\npath = [{ at = 0, to = <1 1> }, { at = 1, to = <2 "
+      "[[objects]]\nname = 'lift'\nbody = 'kinematic'\nloop = true\npath = [{ at = 0, to = <1 1> "
+      "}, { at = 1, to = <2 "
       "1>, turned = " +
       turn + " }, { at = 2, to = <1 1> }]\n" +
-      "[[objects]]\nname = 'cart'\nbody = 'kinematic'\nvelocities = [{ at = 0.5, velocity = <3 0>, spin = " + spin +
-      " }]\n" + "[[objects]]\nname = 'ball'\nbody = 'dynamic'\nat = <5 5>\nturned = " + turn +
-      "\nvelocity = <1 2>\nspin = " + spin +
-      "\nmass = 3\ngravity_scale = 0.5\nlocked_rotation = true\nactive = false\ncollider = { BALL = { diameter = 1 } "
+      "[[objects]]\nname = 'cart'\nbody = 'kinematic'\nvelocities = [{ at = 0.5, velocity = <3 0>, "
+      "spin = " +
+      spin + " }]\n" + "[[objects]]\nname = 'ball'\nbody = 'dynamic'\nat = <5 5>\nturned = " +
+      turn + "\nvelocity = <1 2>\nspin = " + spin +
+      "\nmass = 3\ngravity_scale = 0.5\nlocked_rotation = true\nactive = false\ncollider = { BALL "
+      "= { diameter = 1 } "
       "}\n");
   const auto run = start_run(s);
-  CHECK((run->world.object(*run->world.find("lift")).pose.position - along_x<D>(1) - up<D>(1)).norm() == 0);
+  CHECK((run->world.object(*run->world.find("lift")).pose.position - along_x<D>(1) - up<D>(1))
+            .norm() == 0);
   run->run_for(1);
-  const Object<D>&lift = run->world.object(*run->world.find("lift")),
-        &cart = run->world.object(*run->world.find("cart"));
+  const Object<D>& lift = run->world.object(*run->world.find("lift"));
+  const Object<D>& cart = run->world.object(*run->world.find("cart"));
   CHECK((lift.pose.position - along_x<D>(2) - up<D>(1)).norm() <= 1e-12);
   CHECK((lift.pose.rotation.axis(0) - up<D>(1)).norm() <= 1e-12);
   CHECK((cart.pose.position - along_x<D>(1.5)).norm() <= 1e-9);
@@ -236,10 +247,13 @@ TEST_CASE_TEMPLATE("scene: bodies and motions", T, Two, Three) {
 
 TEST_CASE_TEMPLATE("scene: forces, locks, drag, materials and sleep", T, Two, Three) {
   constexpr int D = T::D;
-  const std::string turn = D == 2 ? "90" : "{ axis = [0, 0, 1], angle = 90 }", torque = D == 2 ? "5" : "[0, 0, 5]";
-  const std::string inertia = D == 2 ? "3" : "[1, 2, 3]", turns = D == 2 ? "" : "locked_turns = ['x', 'z']\n";
+  const std::string turn = D == 2 ? "90" : "{ axis = [0, 0, 1], angle = 90 }";
+  const std::string torque = D == 2 ? "5" : "[0, 0, 5]";
+  const std::string inertia = D == 2 ? "3" : "[1, 2, 3]";
+  const std::string turns = D == 2 ? "" : "locked_turns = ['x', 'z']\n";
   const Scene<D> s = scene<D>(
-      "sleep = false\nfriction_mixing = 'smaller'\nrestitution_mixing = 'product'\n[[objects]]\nname = 'cart'\nbody = "
+      "sleep = false\nfriction_mixing = 'smaller'\nrestitution_mixing = "
+      "'product'\n[[objects]]\nname = 'cart'\nbody = "
       "'dynamic'\nturned = " +
       turn + R"(
 velocity       = <2 0>
@@ -253,7 +267,8 @@ spin_drag      = 0.25
 continuous     = false
 may_sleep      = false
 )" + turns +
-      R"(pushes = [{ from = 1, until = 2, force = <3 4>, torque = )" + torque + R"(, point = <0 1>, frame = 'own' },
+      R"(pushes = [{ from = 1, until = 2, force = <3 4>, torque = )" + torque +
+      R"(, point = <0 1>, frame = 'own' },
           { from = 0.5, impulse = <1 0>, angular_impulse = )" +
       torque + R"( }]
 collider = { BALL = { diameter = 1 }, rolling_friction = 0.01, surface_velocity = <2 0> }
@@ -352,7 +367,8 @@ when = { number = "self.health", reaches = 2 }
   CHECK(robot.velocity.norm() == 0);
   CHECK_FALSE(w.find("parcel"));
   CHECK(run->rules.count("all") == 1);
-  CHECK(run->rules.count("again") == 0);  // the parcel is going: it still touches but starts nothing
+  CHECK(run->rules.count("again") ==
+        0);  // the parcel is going: it still touches but starts nothing
   CHECK(run->rules.count("during") > 30);
   CHECK(run->rules.count("left") == 0);
   CHECK(run->rules.count("two") == 1);
@@ -423,10 +439,12 @@ inside = "here"
 TEST_CASE_TEMPLATE("scene: parameters stand for values and can be set", T, Two, Three) {
   constexpr int D = T::D;
   const std::string text =
-      "rate = \"$rate\"\n[parameters]\nrate = 30\nwhat = 'dynamic'\nfree = true\n[[objects]]\nname = 'a'\nbody = "
+      "rate = \"$rate\"\n[parameters]\nrate = 30\nwhat = 'dynamic'\nfree = true\n[[objects]]\nname "
+      "= 'a'\nbody = "
       "'$what'\nlocked_rotation = '$free'\ncollider = { box = <*1> }\n";
   CHECK(scene<D>(text).world.rate == 30);
-  const Scene<D> changed = scene<D>(text, {{"rate", "240"}, {"what", "kinematic"}, {"free", "false"}});
+  const Scene<D> changed =
+      scene<D>(text, {{"rate", "240"}, {"what", "kinematic"}, {"free", "false"}});
   CHECK(changed.world.rate == 240);
   CHECK(changed.objects[0].body == BodyKind::kinematic);
   CHECK_FALSE(changed.objects[0].locked_rotation);
@@ -434,8 +452,8 @@ TEST_CASE_TEMPLATE("scene: parameters stand for values and can be set", T, Two, 
 
 TEST_CASE_TEMPLATE("scene: drawings are kept beside the colliders", T, Two, Three) {
   constexpr int D = T::D;
-  const std::string text =
-      spelled<D>("[[objects]]\nname = 'a'\ndrawing = { size = <*2>, picture = 'depot-robot.png' }\n");
+  const std::string text = spelled<D>(
+      "[[objects]]\nname = 'a'\ndrawing = { size = <*2>, picture = 'depot-robot.png' }\n");
   const LoadedScene loaded = read_scene(text, COLVIK_SOURCE_DIR "/data/x.toml");
   for (const Problem& p : loaded.problems) MESSAGE(p.message());
   REQUIRE(loaded.ok());
@@ -447,15 +465,17 @@ TEST_CASE_TEMPLATE("scene: drawings are kept beside the colliders", T, Two, Thre
 TEST_CASE_TEMPLATE("scene: ten thousand objects load as one by one", T, Two, Three) {
   constexpr int D = T::D;
   std::string text =
-      "[tags]\ncrate = ''\n[kinds.crate]\nbody = 'dynamic'\ntags = ['crate']\ncollider = { box = <*0.5>, meets = "
+      "[tags]\ncrate = ''\n[kinds.crate]\nbody = 'dynamic'\ntags = ['crate']\ncollider = { box = "
+      "<*0.5>, meets = "
       "'crate' }\n";
   for (int i = 0; i < 10000; ++i)
-    text +=
-        "[[objects]]\nname = 'crate-" + std::to_string(i) + "'\nkind = 'crate'\nat = <" + std::to_string(i) + " 2>\n";
+    text += "[[objects]]\nname = 'crate-" + std::to_string(i) + "'\nkind = 'crate'\nat = <" +
+            std::to_string(i) + " 2>\n";
   const std::string whole = spelled<D>(text);
   const auto start = std::chrono::steady_clock::now();
   const LoadedScene loaded = read_scene(whole, "test.toml");
-  const double ms = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
+  const double ms =
+      std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
   REQUIRE(loaded.ok());
   CHECK(std::get<Scene<D>>(*loaded.scene).objects.size() == 10000);
   MESSAGE("random: 10,000 objects ", D, "D load in ", ms, " ms");

@@ -18,7 +18,8 @@ bool inside(const Shape<D>& s, const Vec<D>& p) {
 
 // Area or volume, centre and inertia by counting the points of a fine grid that `holds` holds.
 template <int D>
-void check_mass(const Shape<D>& s, const std::function<bool(const Vec<D>&)>& holds, double accepted = 0.01) {
+void check_mass(const Shape<D>& s, const std::function<bool(const Vec<D>&)>& holds,
+                double accepted = 0.01) {
   const Bounds<D> box = bounds(s, Pose<D>{});
   constexpr int kSide = D == 2 ? 1200 : 120;
   double volume = 0;
@@ -29,7 +30,11 @@ void check_mass(const Shape<D>& s, const std::function<bool(const Vec<D>&)>& hol
   for (bool more = true; more;) {
     Vec<D> at;
     for (int i = 0; i < D; ++i) at[i] = box.lo[i] + cell[i] * (index[i] + 0.5);
-    if (holds(at)) volume += cell.prod(), first += cell.prod() * at, second += cell.prod() * at * at.transpose();
+    if (holds(at)) {
+      volume += cell.prod();
+      first += cell.prod() * at;
+      second += cell.prod() * at * at.transpose();
+    }
     more = false;
     for (int i = 0; i < D && !more; ++i) more = ++index[i] < kSide ? true : (index[i] = 0, false);
   }
@@ -42,7 +47,8 @@ void check_mass(const Shape<D>& s, const std::function<bool(const Vec<D>&)>& hol
   Inertia<D> inertia;
   if constexpr (D == 2) inertia(0, 0) = second.trace();
   else inertia = Inertia<3>::Identity() * second.trace() - second;
-  CHECK((exact.inertia - inertia).cwiseAbs().maxCoeff() <= 1.5 * accepted * inertia.cwiseAbs().maxCoeff());
+  CHECK((exact.inertia - inertia).cwiseAbs().maxCoeff() <=
+        1.5 * accepted * inertia.cwiseAbs().maxCoeff());
 }
 
 double to_line(const Vec<2>& p, const Vec<2>& a, const Vec<2>& b) {
@@ -54,7 +60,8 @@ double off(const std::vector<Vec<2>>& loop, const Vec<2>& p) {
   bool in = true;
   double least = 1e9;
   for (std::size_t i = 0; i < loop.size(); ++i) {
-    const Vec<2>&a = loop[i], &b = loop[(i + 1) % loop.size()];
+    const Vec<2>& a = loop[i];
+    const Vec<2>& b = loop[(i + 1) % loop.size()];
     in = in && (b - a).x() * (p - a).y() - (b - a).y() * (p - a).x() >= 0;
     least = std::min(least, to_line(p, a, b));
   }
@@ -65,17 +72,20 @@ double off(const std::vector<Vec<2>>& loop, const Vec<2>& p) {
 
 TEST_CASE_TEMPLATE("mass and inertia agree with counting points of a fine grid", T, Two, Three) {
   constexpr int D = T::D;
-  for (const Shape<D>& s :
-       {ball<D>(1.4), slab<D>(1, 0.4), capsule<D>(0.6, 1.7), capsule<D>(0.5, 0.5), rounded(slab<D>(1, 0.4), 0.3)})
+  for (const Shape<D>& s : {ball<D>(1.4), slab<D>(1, 0.4), capsule<D>(0.6, 1.7),
+                            capsule<D>(0.5, 0.5), rounded(slab<D>(1, 0.4), 0.3)})
     check_mass<D>(s, [&](const Vec<D>& p) { return inside(s, p); });
-  const Vec<D> from = along_x<D>(0.3), to = up<D>(1.1) - along_x<D>(0.4);
+  const Vec<D> from = along_x<D>(0.3);
+  const Vec<D> to = up<D>(1.1) - along_x<D>(0.4);
   check_mass<D>(rounded(segment<D>(from, to).value(), 0.3), [&](const Vec<D>& p) {
     const Vec<D> u = to - from;
     return (p - from - u * std::clamp(u.dot(p - from) / u.squaredNorm(), 0.0, 1.0)).norm() <= 0.3;
   });
 }
 
-TEST_CASE("mass of polygons, cylinders, cones and hulls, sharp and rounded, agrees with counting points") {
+TEST_CASE(
+    "mass of polygons, cylinders, cones and hulls, sharp and rounded, agrees with counting "
+    "points") {
   const std::vector<Vec<2>> kite{{1, 0}, {2, 0.6}, {1, 2}, {0.2, 0.8}};
   const Shape<2> sharp = polygon(kite).value();
   check_mass<2>(sharp, [&](const Vec<2>& p) { return off(kite, p) <= 0; });
@@ -88,7 +98,8 @@ TEST_CASE("mass of polygons, cylinders, cones and hulls, sharp and rounded, agre
   });
   for (const double r : {0.0, 0.3}) {
     check_mass<3>(rounded(cylinder(1, 1.6), r), [r](const Vec<3>& p) {
-      const double out = std::max(0.0, std::hypot(p.x(), p.z()) - 0.5), over = std::max(0.0, std::abs(p.y()) - 0.8);
+      const double out = std::max(0.0, std::hypot(p.x(), p.z()) - 0.5);
+      const double over = std::max(0.0, std::abs(p.y()) - 0.8);
       return std::hypot(out, over) <= r;
     });
     const std::vector<Vec<2>> profile{{-0.5, -0.8}, {0.5, -0.8}, {0, 0.8}};
@@ -98,9 +109,12 @@ TEST_CASE("mass of polygons, cylinders, cones and hulls, sharp and rounded, agre
   }
   std::vector<Vec<3>> octahedron;
   for (int i = 0; i < 3; ++i)
-    for (const double sign : {1.0, -1.0}) octahedron.emplace_back(sign * Vec<3>::Unit(i) + Vec<3>(0.3, 0, 0));
-  check_mass<3>(hull(octahedron).value(), [](const Vec<3>& p) { return (p - Vec<3>(0.3, 0, 0)).lpNorm<1>() <= 1; });
-  // Between 7 directions an octahedron's corners fill the cube of its bounds cut at |x| + |y| + |z| = 1: itself.
+    for (const double sign : {1.0, -1.0})
+      octahedron.emplace_back(sign * Vec<3>::Unit(i) + Vec<3>(0.3, 0, 0));
+  check_mass<3>(hull(octahedron).value(),
+                [](const Vec<3>& p) { return (p - Vec<3>(0.3, 0, 0)).lpNorm<1>() <= 1; });
+  // Between 7 directions an octahedron's corners fill the cube of its bounds cut at |x| + |y| + |z|
+  // = 1: itself.
   CHECK(mass_properties(slabs(octahedron, 7).value()).volume == doctest::Approx(4.0 / 3));
   CHECK(mass_properties(slabs(octahedron, 3).value()).volume == doctest::Approx(8));
   // Steiner: V + A r + (mean width) ... for a cube of side 1 grown by r.
@@ -114,7 +128,8 @@ TEST_CASE("mass of polygons, cylinders, cones and hulls, sharp and rounded, agre
   CHECK(mass_properties(scaled(hull(corners).value(), 2)).volume == doctest::Approx(8));
 }
 
-TEST_CASE_TEMPLATE("bounds hold every point of the shape and are touched on each side", T, Two, Three) {
+TEST_CASE_TEMPLATE("bounds hold every point of the shape and are touched on each side", T, Two,
+                   Three) {
   constexpr int D = T::D;
   Random random(11);
   for (int i = 0; i < 300; ++i) {
@@ -124,7 +139,8 @@ TEST_CASE_TEMPLATE("bounds hold every point of the shape and are touched on each
     for (int side = 0; side < D; ++side) {
       // The furthest point along an axis: the core's corner, then the radius.
       Vec<D> corner = kZero;
-      for (int k = 0; k < D; ++k) corner[k] = pose.rotation.axis(k)[side] >= 0 ? s.core[k] : -s.core[k];
+      for (int k = 0; k < D; ++k)
+        corner[k] = pose.rotation.axis(k)[side] >= 0 ? s.core[k] : -s.core[k];
       const Vec<D> furthest = pose * corner + s.radius * Vec<D>::Unit(side);
       REQUIRE(std::abs(furthest[side] - box.hi[side]) <= 1e-9);
       REQUIRE(box.grown(1e-9).contains(furthest));
@@ -150,7 +166,8 @@ TEST_CASE("outlines and edges lie on the surface") {
 
 TEST_CASE_TEMPLATE("sizes that cannot be used are refused with what would do", T, Two, Three) {
   constexpr int D = T::D;
-  const double nan = std::nan(""), inf = HUGE_VAL;
+  const double nan = std::nan("");
+  const double inf = HUGE_VAL;
   for (const double bad : {0.0, -1.0, nan, inf, 1e-9, 1e9}) {
     CAPTURE(bad);
     for (const Shape<D>& s : {ball<D>(bad), slab<D>(1, bad), capsule<D>(bad, 2)}) {
@@ -163,5 +180,6 @@ TEST_CASE_TEMPLATE("sizes that cannot be used are refused with what would do", T
   const Result<void> squat = check_shape(capsule<D>(2, 1), 1);
   REQUIRE_FALSE(squat);
   CHECK(squat.error().message() ==
-        "capsule height: 1 is less than the width 2; the height with both round ends, at least the width");
+        "capsule height: 1 is less than the width 2; the height with both round ends, at least the "
+        "width");
 }

@@ -11,18 +11,21 @@ void build(World<D>& world) {
   world.tags().declare("crate", "").value();
   world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(40, 1))})).value();
   world.add(thing<D>("watch", BodyKind::fixed, up<D>(2), {zone(cube<D>(3))})).value();
-  ObjectDef<D> lift = thing<D>("lift", BodyKind::kinematic, along_x<D>(6), {solid(slab<D>(2, 0.4))});
-  lift.motion = Path<D>{{{0, along_x<D>(6), {}}, {2, along_x<D>(6) + up<D>(2), {}}, {4, along_x<D>(6), {}}}, true};
+  ObjectDef<D> lift =
+      thing<D>("lift", BodyKind::kinematic, along_x<D>(6), {solid(slab<D>(2, 0.4))});
+  lift.motion = Path<D>{
+      {{0, along_x<D>(6), {}}, {2, along_x<D>(6) + up<D>(2), {}}, {4, along_x<D>(6), {}}}, true};
   world.add(lift).value();
   Random random(8);
   for (int i = 0; i < 24; ++i) {
-    ObjectDef<D> def = thing<D>("crate" + std::to_string(i), BodyKind::dynamic,
-                                Vec<D>(random.vec<D>(2) + up<D>(3.0 + i) + along_x<D>(i % 4 == 0 ? 6 : 0)),
-                                {solid(i % 4 == 0   ? ball<D>(0.8)
-                                       : i % 4 == 1 ? cube<D>(0.7)
-                                       : i % 4 == 2 ? odd<D>(i / 4)
-                                                    : capsule<D>(0.4, 1))},
-                                {"crate"});
+    ObjectDef<D> def =
+        thing<D>("crate" + std::to_string(i), BodyKind::dynamic,
+                 Vec<D>(random.vec<D>(2) + up<D>(3.0 + i) + along_x<D>(i % 4 == 0 ? 6 : 0)),
+                 {solid(i % 4 == 0   ? ball<D>(0.8)
+                        : i % 4 == 1 ? cube<D>(0.7)
+                        : i % 4 == 2 ? odd<D>(i / 4)
+                                     : capsule<D>(0.4, 1))},
+                 {"crate"});
     def.pushes = {{.from = 2, .until = 2.5, .force = along_x<D>(i % 5 == 0 ? 8.0 : 0.0)}};
     world.add(def).value();
   }
@@ -76,9 +79,11 @@ TEST_CASE_TEMPLATE("a snapshot runs on as if it had never stopped", T, Two, Thre
 
 TEST_CASE("the demo scenes run on from a snapshot with their reactions, numbers and delays") {
   const auto try_out = [](const auto& scene, int stop, int steps) {
-    const auto run = start_run(scene), again = start_run(scene);
+    const auto run = start_run(scene);
+    const auto again = start_run(scene);
     for (int i = 0; i < stop; ++i) run->step();
-    const std::vector<std::byte> world = run->world.save(), rules = run->rules.save();
+    const std::vector<std::byte> world = run->world.save();
+    const std::vector<std::byte> rules = run->rules.save();
     REQUIRE(again->world.load(world));
     REQUIRE(again->rules.load(rules));
     CHECK(state_hash(run->world, run->rules) == state_hash(again->world, again->rules));
@@ -108,8 +113,11 @@ TEST_CASE("a damaged snapshot is refused and changes nothing") {
   Random random(5);
   for (int i = 0; i < 300; ++i) {
     std::vector<std::byte> bad = saved;
-    if (i % 3 == 0) bad.resize(static_cast<std::size_t>(random.below(static_cast<int>(saved.size()))));
-    else bad[static_cast<std::size_t>(random.below(static_cast<int>(saved.size())))] ^= std::byte{0x10};
+    if (i % 3 == 0)
+      bad.resize(static_cast<std::size_t>(random.below(static_cast<int>(saved.size()))));
+    else
+      bad[static_cast<std::size_t>(random.below(static_cast<int>(saved.size())))] ^=
+          std::byte{0x10};
     const Result<void> loaded = world.load(bad);
     REQUIRE_FALSE(loaded);
     REQUIRE(loaded.error().where == "snapshot");

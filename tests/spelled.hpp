@@ -4,13 +4,14 @@
 
 namespace colvik::test {
 
-// Scene text with vectors written for the dimension: "<1 2>" becomes [1, 2] or [1, 2, 0]; "<*1>" has 1
-// everywhere, and BALL is circle or sphere.
+// Scene text with vectors written for the dimension: "<1 2>" becomes [1, 2] or [1, 2, 0]; "<*1>"
+// has 1 everywhere, and BALL is circle or sphere.
 template <int D>
 std::string spelled(std::string text) {
   for (std::size_t at = 0; (at = text.find('<', at)) != std::string::npos;) {
     const std::size_t end = text.find('>', at);
-    std::string inside = text.substr(at + 1, end - at - 1), out;
+    std::string inside = text.substr(at + 1, end - at - 1);
+    std::string out;
     if (inside.starts_with('*')) {
       for (int i = 0; i < D; ++i) out += (i > 0 ? ", " : "") + inside.substr(1);
     } else {

@@ -11,7 +11,8 @@ namespace {
 
 Tags four_tags() {
   Tags tags;
-  for (const char* name : {"parcel", "fragile", "courier", "hazard-zone"}) tags.declare(name).value();
+  for (const char* name : {"parcel", "fragile", "courier", "hazard-zone"})
+    tags.declare(name).value();
   return tags;
 }
 
@@ -27,12 +28,18 @@ TEST_SUITE("random") {
       for (int k = 0; k < 40; ++k) {
         const auto which = static_cast<std::size_t>(random.below(2));
         const auto tag = static_cast<std::uint32_t>(random.below(most));
-        if (random.coin(0.6)) sets[which].insert({tag}), wanted[which].insert(tag);
-        else sets[which].erase({tag}), wanted[which].erase(tag);
+        if (random.coin(0.6)) {
+          sets[which].insert({tag});
+          wanted[which].insert(tag);
+        } else {
+          sets[which].erase({tag});
+          wanted[which].erase(tag);
+        }
         const auto is = [&](const TagSet& set, const std::set<std::uint32_t>& like) {
           std::vector<std::uint32_t> list;
           for (const Tag t : set.list()) list.push_back(t.index);
-          return std::equal(list.begin(), list.end(), like.begin(), like.end()) && set.empty() == like.empty();
+          return std::equal(list.begin(), list.end(), like.begin(), like.end()) &&
+                 set.empty() == like.empty();
         };
         std::set<std::uint32_t> both = wanted[0];
         both.insert(wanted[1].begin(), wanted[1].end());
@@ -54,8 +61,8 @@ TEST_SUITE("random") {
       for (std::uint32_t i = 0; i < 4; ++i)
         if (random.coin()) set.insert({i});
       const auto space = [&] { return random.coin(0.3) ? " " : ""; };
-      std::function<std::pair<std::string, bool>(int, int)> make = [&](int depth,
-                                                                       int binds) -> std::pair<std::string, bool> {
+      std::function<std::pair<std::string, bool>(int, int)> make =
+          [&](int depth, int binds) -> std::pair<std::string, bool> {
         // binds: 0 or-level, 1 and-level, 2 must be a term
         const int kind = depth <= 0 ? 0 : random.below(4);
         if (kind == 0) {
@@ -95,7 +102,8 @@ TEST_CASE("queries that cannot be read say where and what would do") {
       {"(parcel", "has an open parenthesis at character 8; expected ')'"},
       {"parcel fragile", "has something left over at character 8"},
       {"Parcel", "'Parcel' is not a declared tag; did you mean 'parcel'?"},
-      {"parcel & !fragle", "'fragle' is not a declared tag (in 'parcel & !fragle'); did you mean 'fragile'?"},
+      {"parcel & !fragle",
+       "'fragle' is not a declared tag (in 'parcel & !fragle'); did you mean 'fragile'?"},
       {"zeppelin", "declared are: parcel, fragile, courier, hazard-zone"},
   };
   for (const auto& [text, wanted] : rows) {
@@ -103,7 +111,8 @@ TEST_CASE("queries that cannot be read say where and what would do") {
     CAPTURE(about);
     const Result<TagQuery> query = TagQuery::parse(text, tags);
     REQUIRE_FALSE(query);
-    CHECK_MESSAGE(query.error().message().find(wanted) != std::string::npos, query.error().message());
+    CHECK_MESSAGE(query.error().message().find(wanted) != std::string::npos,
+                  query.error().message());
   }
   CHECK_FALSE(TagQuery::parse(std::string(100000, '!') + "parcel", tags));
   CHECK_FALSE(TagQuery::parse(std::string(100000, '('), tags));

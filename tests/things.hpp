@@ -19,7 +19,8 @@ Vec<D> along_x(double x) {
 template <int D>
 Shape<D> cube(double size) {
   Shape<D> s;
-  s.kind = ShapeKind::box, s.core.setConstant(size / 2);
+  s.kind = ShapeKind::box;
+  s.core.setConstant(size / 2);
   return s;
 }
 // About 0.8 m: polygons; in 3D in turn hulls, cylinders and cones, whose contacts are searched for.
@@ -27,14 +28,19 @@ template <int D>
 Shape<D> odd(int which) {
   if constexpr (D == 2) {
     const double lean = 0.1 * (which % 5);
-    return polygon(std::vector<Vec<2>>{{-0.4, -0.3}, {0.3, -0.4}, {0.4, 0.2}, {lean, 0.4}, {-0.35, 0.3}}).value();
+    return polygon(std::vector<Vec<2>>{
+                       {-0.4, -0.3}, {0.3, -0.4}, {0.4, 0.2}, {lean, 0.4}, {-0.35, 0.3}})
+        .value();
   } else {
     if (which % 3 == 1) return cylinder(0.8, 0.6);
     if (which % 3 == 2) return cone(0.8, 0.8);
     std::vector<Vec<3>> corners;
     for (int k = 0; k < 10; ++k) {  // on a spiral from pole to pole
-      const double height = 0.9 - 0.2 * k, angle = 2.4 * k + which, out = 0.4 * std::sqrt(1 - height * height);
-      double s = 0, c = 1;
+      const double height = 0.9 - 0.2 * k;
+      const double angle = 2.4 * k + which;
+      const double out = 0.4 * std::sqrt(1 - height * height);
+      double s = 0;
+      double c = 1;
       sine_cosine(angle, s, c);
       corners.emplace_back(out * c, 0.4 * height, out * s);
     }
@@ -68,9 +74,14 @@ ColliderDef<D> zone(const Shape<D>& shape) {
 }
 template <int D>
 ObjectDef<D> thing(const std::string& name, BodyKind body, const Vec<D>& at,
-                   const std::vector<ColliderDef<D>>& colliders, const std::vector<std::string>& tags = {}) {
+                   const std::vector<ColliderDef<D>>& colliders,
+                   const std::vector<std::string>& tags = {}) {
   ObjectDef<D> def;
-  def.name = name, def.body = body, def.at = at, def.colliders = colliders, def.tags = tags;
+  def.name = name;
+  def.body = body;
+  def.at = at;
+  def.colliders = colliders;
+  def.tags = tags;
   return def;
 }
 template <int D>

@@ -24,10 +24,12 @@ void check(const char* name, void (*build)(Run<D>&)) {
     return out.str();
   };
   const auto from_file = start_run(scene);
-  Run<D> told(
-      WorldSettings<D>{.gravity = scene.world.gravity, .bounds = scene.world.bounds, .leaving = scene.world.leaving});
+  Run<D> told(WorldSettings<D>{.gravity = scene.world.gravity,
+                               .bounds = scene.world.bounds,
+                               .leaving = scene.world.leaving});
   build(told);
-  const std::string wanted = log(*from_file), got = log(told);
+  const std::string wanted = log(*from_file);
+  const std::string got = log(told);
   CHECK(wanted.size() > 200);
   CHECK(got == wanted);
 }

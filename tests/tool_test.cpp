@@ -19,7 +19,8 @@ namespace {
 
 struct Ran {
   int status = -1;
-  std::string out, err;
+  std::string out;
+  std::string err;
 };
 
 std::string read(const std::filesystem::path& path) {
@@ -43,16 +44,21 @@ struct Folder {
 Ran shell(const std::string& command) {
   const Folder folder;
   Ran ran;
-  const int code = std::system(
-      ("cd " COLVIK_SOURCE_DIR " && { " + command + "; } >" + folder / "out" + " 2>" + folder / "err" + " </dev/null")
-          .c_str());
+  const int code = std::system(("cd " COLVIK_SOURCE_DIR " && { " + command + "; } >" +
+                                folder / "out" + " 2>" + folder / "err" + " </dev/null")
+                                   .c_str());
   ran.status = WIFEXITED(code) ? WEXITSTATUS(code) : -1;
-  ran.out = read(folder.path / "out"), ran.err = read(folder.path / "err");
+  ran.out = read(folder.path / "out");
+  ran.err = read(folder.path / "err");
   return ran;
 }
-Ran colvik_tool(const std::string& arguments) { return shell(COLVIK_BIN_DIR "/colvik " + arguments); }
+Ran colvik_tool(const std::string& arguments) {
+  return shell(COLVIK_BIN_DIR "/colvik " + arguments);
+}
 
-bool has(const std::string& text, std::string_view part) { return text.find(part) != std::string::npos; }
+bool has(const std::string& text, std::string_view part) {
+  return text.find(part) != std::string::npos;
+}
 
 }  // namespace
 
@@ -60,7 +66,8 @@ TEST_CASE("query: rays, places, neighbours and what an object would touch, as te
   Ran ran = colvik_tool("query data/night-depot.toml --at 2 near 4 1 1.2");
   CHECK(ran.status == 0);
   CHECK(has(ran.out, "data/night-depot.toml at 2 s: near 4 1 1.2\n"));
-  CHECK(has(ran.out, "  1.00000          floor.11  solid                 (4, 0)              (0, 1)\n"));
+  CHECK(has(ran.out,
+            "  1.00000          floor.11  solid                 (4, 0)              (0, 1)\n"));
   ran = colvik_tool("query data/night-depot.toml --json --who scenery ray 4.1 5 0 -10");
   CHECK(ran.status == 0);
   const json found = json::parse(ran.out);
@@ -80,13 +87,18 @@ TEST_CASE("query: rays, places, neighbours and what an object would touch, as te
     CHECK(colvik_tool(std::string("query data/sorting-hall.toml ") + question).status == 0);
   CHECK(has(colvik_tool("query data/sorting-hall.toml point 100 100").out, "  nothing\n"));
   const std::map<std::string, std::string> wrong{
-      {"move courrier 1 0", "colvik query move: no object is named 'courrier' at 0 s; did you mean 'courier'?\n"},
+      {"move courrier 1 0",
+       "colvik query move: no object is named 'courrier' at 0 s; did you mean 'courier'?\n"},
       {"ray 1 0", "colvik query ray: 2 numbers in a 2D scene; 4, see colvik query --help\n"},
       {"ray 1 0 3 x", "colvik query ray: 'x' is no number; a finite number\n"},
-      {"ray 1 0 3 0 --json", "colvik query ray: '--json' is no number; options come before the question\n"},
-      {"beam 1", "colvik query: no question is called 'beam'; one of: ray, point, near, box, move, turn, grow\n"},
+      {"ray 1 0 3 0 --json",
+       "colvik query ray: '--json' is no number; options come before the question\n"},
+      {"beam 1",
+       "colvik query: no question is called 'beam'; one of: ray, point, near, box, move, turn, "
+       "grow\n"},
       {"", "colvik query: no question; one of: ray, point, near, box, move, turn, grow\n"},
-      {"--who Parcel near 0 0 1", "colvik query --who: 'Parcel' is not a declared tag; did you mean 'parcel'?\n"}};
+      {"--who Parcel near 0 0 1",
+       "colvik query --who: 'Parcel' is not a declared tag; did you mean 'parcel'?\n"}};
   for (const auto& row : wrong) {
     CAPTURE(row.first);
     ran = colvik_tool("query data/night-depot.toml " + row.first);
@@ -109,7 +121,8 @@ collider = { polygon = [[0, 0], [0, 1], [1, 1], [1, 0]] }
 )";
   const Ran mended = colvik_tool("run " + folder / "mended.toml");
   CHECK(mended.status == 0);
-  CHECK(has(mended.err, "mended.toml:5:24: the corners ran clockwise and were turned round (mended)\n"));
+  CHECK(has(mended.err,
+            "mended.toml:5:24: the corners ran clockwise and were turned round (mended)\n"));
 }
 
 TEST_CASE("run: every scene that is shipped meets its expectations, and tells what was tried") {
@@ -139,7 +152,8 @@ TEST_CASE("run: coverage, cost and results for build servers") {
   const Folder folder;
   ran = colvik_tool("run data/locker-hook.toml --junit " + folder / "results.xml");
   CHECK(ran.status == 0);
-  CHECK(has(read(folder.path / "results.xml"), "<testsuite name=\"data/locker-hook.toml\" tests=\"5\" failures=\"0\""));
+  CHECK(has(read(folder.path / "results.xml"),
+            "<testsuite name=\"data/locker-hook.toml\" tests=\"5\" failures=\"0\""));
   CHECK(colvik_tool("run data/locker-hook.toml --junit /no/such/folder/x").status == 2);
   ran = colvik_tool("run data/locker-hook.toml --json " + folder / "results.json");
   CHECK(ran.status == 0);
@@ -213,17 +227,23 @@ TEST_CASE("run: a wrong scene or call exits with 2 and runs nothing") {
   const Ran wrong = colvik_tool("run data/night-depot.toml tests/data/wrong.toml");
   CHECK(wrong.status == 2);
   CHECK(wrong.out.empty());
-  CHECK(has(wrong.err, "tests/data/wrong.toml:10:9: 'Courier' is not a declared tag; did you mean 'courier'?"));
+  CHECK(
+      has(wrong.err,
+          "tests/data/wrong.toml:10:9: 'Courier' is not a declared tag; did you mean 'courier'?"));
   CHECK(has(wrong.err, "tests/data/wrong.toml: and 5 more problems"));
   CHECK(std::count(wrong.err.begin(), wrong.err.end(), '\n') == 21);
   for (const char* call :
-       {"", "run", "jump", "run --speed 3 x.toml", "run no-such.toml", "run data/night-depot.toml --set arrival",
-        "run data/night-depot.toml --set arival=3", "run data/night-depot.toml --events /no/such/folder/x",
-        "run data/night-depot.toml data/loading-bay.toml --events -", "run data/night-depot.toml --colour red",
-        "draw data/night-depot.toml", "draw data/night-depot.toml --out x.gif",
-        "draw data/night-depot.toml --out /no/such/x.png", "draw data/night-depot.toml --out /no/such/x.svg",
-        "draw data/night-depot.toml --out x.png --size big", "draw data/night-depot.toml --out x.png --size 10x10",
-        "draw data/night-depot.toml --out x.png --at 99", "draw data/night-depot.toml --out x.png --at 1 --strobe 3"}) {
+       {"", "run", "jump", "run --speed 3 x.toml", "run no-such.toml",
+        "run data/night-depot.toml --set arrival", "run data/night-depot.toml --set arival=3",
+        "run data/night-depot.toml --events /no/such/folder/x",
+        "run data/night-depot.toml data/loading-bay.toml --events -",
+        "run data/night-depot.toml --colour red", "draw data/night-depot.toml",
+        "draw data/night-depot.toml --out x.gif", "draw data/night-depot.toml --out /no/such/x.png",
+        "draw data/night-depot.toml --out /no/such/x.svg",
+        "draw data/night-depot.toml --out x.png --size big",
+        "draw data/night-depot.toml --out x.png --size 10x10",
+        "draw data/night-depot.toml --out x.png --at 99",
+        "draw data/night-depot.toml --out x.png --at 1 --strobe 3"}) {
     CAPTURE(call);
     const Ran ran = colvik_tool(call);
     CHECK(ran.status == 2);
@@ -236,23 +256,28 @@ TEST_CASE("run: a wrong scene or call exits with 2 and runs nothing") {
 TEST_CASE("run --set: a changed parameter changes what fires") {
   const Ran ran = colvik_tool("run data/night-depot.toml --set arrival=20");
   CHECK(ran.status == 1);
-  CHECK(colvik_tool("run --set arrival=20 data/night-depot.toml").out == ran.out);  // in front of the scene too
-  CHECK(colvik_tool("run --set arrival=20 --set flask-bounce=0.6 data/night-depot.toml").out == ran.out);
+  CHECK(colvik_tool("run --set arrival=20 data/night-depot.toml").out ==
+        ran.out);  // in front of the scene too
+  CHECK(colvik_tool("run --set arrival=20 --set flask-bounce=0.6 data/night-depot.toml").out ==
+        ran.out);
   CHECK(has(ran.out, "MISSED  outcome is delivered"));
 }
 
 TEST_CASE("run --events: JSON Lines in the fixed order with the keys that were promised") {
   const Folder folder;
-  REQUIRE(colvik_tool("run data/night-depot.toml --during --events " + folder / "e.jsonl").status == 0);
+  REQUIRE(colvik_tool("run data/night-depot.toml --during --events " + folder / "e.jsonl").status ==
+          0);
   std::ifstream file(folder / "e.jsonl");
   std::uint64_t last_step = 0;
-  std::map<std::string, int> open, count;
+  std::map<std::string, int> open;
+  std::map<std::string, int> count;
   bool reaction_in_step = false;
   for (std::string text; std::getline(file, text);) {
     const json line = json::parse(text);
     const std::uint64_t step = line.at("step");
     REQUIRE(step >= last_step);
-    const double behind = static_cast<double>(step) / 60 - line.at("time").get<double>();  // within its step
+    const double behind =
+        static_cast<double>(step) / 60 - line.at("time").get<double>();  // within its step
     CHECK(behind >= -1e-12);
     CHECK(behind <= 1.0 / 60 + 1e-12);
     if (step != last_step) reaction_in_step = false;
@@ -262,9 +287,10 @@ TEST_CASE("run --events: JSON Lines in the fixed order with the keys that were p
       ++count["reaction " + line.at("reaction").get<std::string>()];
       continue;
     }
-    const std::string phase = line.at("phase"), touch = line.at("channel").get<std::string>() + " " +
-                                                        line.at("self").get<std::string>() + " " +
-                                                        line.at("other").get<std::string>();
+    const std::string phase = line.at("phase");
+    const std::string touch = line.at("channel").get<std::string>() + " " +
+                              line.at("self").get<std::string>() + " " +
+                              line.at("other").get<std::string>();
     CHECK((!reaction_in_step || line.value("why", "") == "run over"));
     if (phase == "begin") CHECK(open[touch]++ == 0);
     if (phase == "during") CHECK(open[touch] == 1);
@@ -285,13 +311,15 @@ TEST_CASE("run --events: JSON Lines in the fixed order with the keys that were p
 
 TEST_CASE("run --colour: on request only, and never with NO_COLOR") {
   CHECK(has(colvik_tool("run data/night-depot.toml --colour always").out, "\x1b[32mmet"));
-  CHECK_FALSE(
-      has(shell("NO_COLOR=1 " COLVIK_BIN_DIR "/colvik run data/night-depot.toml --colour always").out, "\x1b["));
+  CHECK_FALSE(has(
+      shell("NO_COLOR=1 " COLVIK_BIN_DIR "/colvik run data/night-depot.toml --colour always").out,
+      "\x1b["));
   CHECK_FALSE(has(colvik_tool("run data/night-depot.toml --colour never").out, "\x1b["));
 }
 
 TEST_CASE("run: the same scene twice prints the same, and --firings limits the list") {
-  CHECK(colvik_tool("run data/loading-bay.toml").out == colvik_tool("run data/loading-bay.toml").out);
+  CHECK(colvik_tool("run data/loading-bay.toml").out ==
+        colvik_tool("run data/loading-bay.toml").out);
   CHECK(has(colvik_tool("run data/loading-bay.toml --firings 2").out, "... and 4 more"));
 }
 
@@ -301,14 +329,16 @@ TEST_CASE("draw: PNG and SVG of the size asked for") {
     for (const char* how : {"", "--at 2", "--strobe 5"}) {
       CAPTURE(scene);
       CAPTURE(how);
-      const std::string arguments = std::string("draw ") + scene + " " + how + " --size 640x480 --out ";
+      const std::string arguments =
+          std::string("draw ") + scene + " " + how + " --size 640x480 --out ";
       const Ran ran = colvik_tool(arguments + folder / "a.png");
       CHECK(ran.status == 0);
       CHECK(has(ran.out, "a.png: 640x480 pixels"));
       const std::string png = read(folder / "a.png");
       REQUIRE(png.size() > 1000);
       CHECK(png.substr(1, 3) == "PNG");
-      CHECK((static_cast<unsigned char>(png[18]) * 256 + static_cast<unsigned char>(png[19])) == 640);
+      CHECK((static_cast<unsigned char>(png[18]) * 256 + static_cast<unsigned char>(png[19])) ==
+            640);
       CHECK(colvik_tool(arguments + folder / "a.svg").status == 0);
       CHECK(has(read(folder / "a.svg"), "<svg"));
     }
@@ -336,10 +366,12 @@ TEST_CASE("help and version: every command has an example that works when pasted
 }
 
 TEST_CASE("the examples print what they are said to print") {
-  for (const char* name : {"pickups", "removing_zone", "counting_hits", "fork_and_totes", "shift_scanner"}) {
+  for (const char* name :
+       {"pickups", "removing_zone", "counting_hits", "fork_and_totes", "shift_scanner"}) {
     CAPTURE(name);
-    const Ran ran = shell(COLVIK_BIN_DIR "/example_" + std::string(name) +
-                          (std::string(name) == "counting_hits" ? " --no-version=true --no-intro=true" : ""));
+    const Ran ran =
+        shell(COLVIK_BIN_DIR "/example_" + std::string(name) +
+              (std::string(name) == "counting_hits" ? " --no-version=true --no-intro=true" : ""));
     CHECK(ran.status == 0);
     CHECK(ran.out == read(std::string(COLVIK_SOURCE_DIR "/examples/expected/") + name + ".txt"));
   }
@@ -366,18 +398,21 @@ std::vector<std::pair<std::string, std::string>> blocks(const std::string& page)
 }  // namespace
 
 TEST_CASE("every scene and program in the docs does what the page says") {
-  int scenes = 0, programs = 0;
+  int scenes = 0;
+  int programs = 0;
   for (const char* page : {"README.md", "docs/scene.md", "docs/cookbook.md"}) {
     CAPTURE(page);
     const auto all = blocks(read(std::string(COLVIK_SOURCE_DIR "/") + page));
     for (std::size_t i = 0; i < all.size(); ++i) {
-      const std::string &language = all[i].first, &text = all[i].second;
+      const std::string& language = all[i].first;
+      const std::string& text = all[i].second;
       const bool said = i + 1 < all.size() && all[i + 1].first == "text";
       CAPTURE(text);
       if (language == "toml") {
         const Folder folder;
         std::ofstream(folder / "scene.toml") << text;
-        const Ran ran = shell("cd " + folder.path.string() + " && " COLVIK_BIN_DIR "/colvik run scene.toml");
+        const Ran ran =
+            shell("cd " + folder.path.string() + " && " COLVIK_BIN_DIR "/colvik run scene.toml");
         CHECK_MESSAGE(ran.status == 0, ran.out, ran.err);
         if (said) CHECK(ran.out == all[i + 1].second);
         ++scenes;

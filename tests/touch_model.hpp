@@ -1,6 +1,7 @@
 #pragma once
-// Who touches whom, worked out by brute force from what objects show, with nothing of the library's geometry or
-// filters: every collider is a box with a rounding (balls and capsules have flat boxes), 2D is 3D without thickness.
+// Who touches whom, worked out by brute force from what objects show, with nothing of the library's
+// geometry or filters: every collider is a box with a rounding (balls and capsules have flat
+// boxes), 2D is 3D without thickness.
 #include <colvik/object.hpp>
 
 #include <algorithm>
@@ -12,10 +13,16 @@
 namespace colvik::test::model {
 
 using Point = std::array<double, 3>;
-inline Point operator+(const Point& a, const Point& b) { return {a[0] + b[0], a[1] + b[1], a[2] + b[2]}; }
-inline Point operator-(const Point& a, const Point& b) { return {a[0] - b[0], a[1] - b[1], a[2] - b[2]}; }
+inline Point operator+(const Point& a, const Point& b) {
+  return {a[0] + b[0], a[1] + b[1], a[2] + b[2]};
+}
+inline Point operator-(const Point& a, const Point& b) {
+  return {a[0] - b[0], a[1] - b[1], a[2] - b[2]};
+}
 inline Point operator*(double s, const Point& a) { return {s * a[0], s * a[1], s * a[2]}; }
-inline double dot(const Point& a, const Point& b) { return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]; }
+inline double dot(const Point& a, const Point& b) {
+  return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+}
 
 struct Box {
   Point middle{};
@@ -29,7 +36,8 @@ struct Box {
   }
   [[nodiscard]] Point corner(int bits) const {
     Point p = middle;
-    for (std::size_t i = 0; i < 3; ++i) p = p + ((bits >> i & 1) != 0 ? half[i] : -half[i]) * axes[i];
+    for (std::size_t i = 0; i < 3; ++i)
+      p = p + ((bits >> i & 1) != 0 ? half[i] : -half[i]) * axes[i];
     return p;
   }
   [[nodiscard]] double distance(const Point& p) const {
@@ -40,16 +48,21 @@ struct Box {
   }
   // Whether a line from p to q meets it: clipped by one pair of faces after the other.
   [[nodiscard]] bool meets(const Point& p, const Point& q) const {
-    const Point a = local(p), b = local(q);
-    double from = 0, to = 1;
+    const Point a = local(p);
+    const Point b = local(q);
+    double from = 0;
+    double to = 1;
     for (std::size_t i = 0; i < 3; ++i) {
-      const double h = half[i] + 1e-12, d = b[i] - a[i];
+      const double h = half[i] + 1e-12;
+      const double d = b[i] - a[i];
       if (std::abs(d) < 1e-15) {
         if (std::abs(a[i]) > h) return false;
         continue;
       }
-      const double u = (-h - a[i]) / d, v = (h - a[i]) / d;
-      from = std::max(from, std::min(u, v)), to = std::min(to, std::max(u, v));
+      const double u = (-h - a[i]) / d;
+      const double v = (h - a[i]) / d;
+      from = std::max(from, std::min(u, v));
+      to = std::min(to, std::max(u, v));
     }
     return from <= to;
   }
@@ -58,15 +71,22 @@ struct Box {
 inline double between_lines(const Point& p, const Point& q, const Point& r, const Point& s) {
   const auto to_line = [](const Point& x, const Point& a, const Point& b) {
     const Point d = b - a;
-    const double n = dot(d, d), t = n > 0 ? std::clamp(dot(x - a, d) / n, 0.0, 1.0) : 0;
+    const double n = dot(d, d);
+    const double t = n > 0 ? std::clamp(dot(x - a, d) / n, 0.0, 1.0) : 0;
     const Point away = x - (a + t * d);
     return std::sqrt(dot(away, away));
   };
   double best = std::min({to_line(p, r, s), to_line(q, r, s), to_line(r, p, q), to_line(s, p, q)});
-  const Point u = q - p, v = s - r, w = p - r;
-  const double a = dot(u, u), b = dot(u, v), c = dot(v, v), det = a * c - b * b;
+  const Point u = q - p;
+  const Point v = s - r;
+  const Point w = p - r;
+  const double a = dot(u, u);
+  const double b = dot(u, v);
+  const double c = dot(v, v);
+  const double det = a * c - b * b;
   if (det > 1e-14 * a * c) {
-    const double t = (b * dot(v, w) - c * dot(u, w)) / det, k = (a * dot(v, w) - b * dot(u, w)) / det;
+    const double t = (b * dot(v, w) - c * dot(u, w)) / det;
+    const double k = (a * dot(v, w) - b * dot(u, w)) / det;
     if (t >= 0 && t <= 1 && k >= 0 && k <= 1) {
       const Point away = w + t * u - k * v;
       best = std::min(best, std::sqrt(dot(away, away)));
@@ -91,7 +111,9 @@ inline double distance(const Box& a, const Box& b) {
   }
   if (best == 0) return 0;
   each_edge(a, [&](const Point& p, const Point& q) {
-    each_edge(b, [&](const Point& r, const Point& s) { best = std::min(best, between_lines(p, q, r, s)); });
+    each_edge(b, [&](const Point& r, const Point& s) {
+      best = std::min(best, between_lines(p, q, r, s));
+    });
   });
   return best;
 }
@@ -114,7 +136,8 @@ Box box_of(const Object<D>& o, const ColliderDef<D>& c) {
   box.axes[2] = {0, 0, 1};
   for (int i = 0; i < D; ++i) {
     const auto k = static_cast<std::size_t>(i);
-    box.middle[k] = pose.position[i], box.half[k] = c.shape.core[i];
+    box.middle[k] = pose.position[i];
+    box.half[k] = c.shape.core[i];
     for (int j = 0; j < D; ++j) box.axes[k][static_cast<std::size_t>(j)] = pose.rotation.axis(i)[j];
   }
   box.radius = c.shape.radius;

@@ -10,13 +10,16 @@ namespace {
 template <int D>
 struct Visit {
   World<D> world;
-  ObjectId gate, visitor;
+  ObjectId gate;
+  ObjectId visitor;
   explicit Visit(bool during = false) {
     for (const char* tag : {"robot", "ghost"}) world.tags().declare(tag).value();
     ColliderDef<D> c = zone(cube<D>(2));
     c.meets = "!ghost";
     gate = world.add(thing<D>("gate", BodyKind::fixed, kZero, {c})).value();
-    visitor = world.add(thing<D>("visitor", BodyKind::kinematic, kZero, {solid(ball<D>(1))}, {"robot"})).value();
+    visitor =
+        world.add(thing<D>("visitor", BodyKind::kinematic, kZero, {solid(ball<D>(1))}, {"robot"}))
+            .value();
     if (during) world.ask_during(TagQuery(), TagQuery());
     world.step();
     REQUIRE(told(world) == Lines{"begin zone gate visitor"});
@@ -27,7 +30,8 @@ struct Visit {
 
 }  // namespace
 
-TEST_CASE_TEMPLATE("a touch begins once, goes on for those who ask, and ends when they part", T, Two, Three) {
+TEST_CASE_TEMPLATE("a touch begins once, goes on for those who ask, and ends when they part", T,
+                   Two, Three) {
   constexpr int D = T::D;
   Visit<D> quiet;
   CHECK(told(quiet.world).empty());
@@ -56,7 +60,9 @@ TEST_CASE_TEMPLATE("every end says its cause", T, Two, Three) {
       {"hidden", [](Visit<D>& v) { v.world.set_shown(v.gate, false); }},
       {"switched", [](Visit<D>& v) { v.world.switch_collider(v.gate, 0, false); }},
       {"filtered",
-       [](Visit<D>& v) { v.world.set_filter(v.visitor, 0, TagQuery::parse("none", v.world.tags()).value()); }},
+       [](Visit<D>& v) {
+         v.world.set_filter(v.visitor, 0, TagQuery::parse("none", v.world.tags()).value());
+       }},
       {"re-tagged", [](Visit<D>& v) { v.world.give_tag(v.visitor, v.tag("ghost")); }},
   };
   for (const auto& [why, act] : rows) {
@@ -93,7 +99,8 @@ TEST_CASE_TEMPLATE("what ended a touch can be undone and it begins again", T, Tw
   CHECK(told(v.world).empty());  // off and on again between two steps: nobody saw it
 }
 
-TEST_CASE_TEMPLATE("a removed side stays readable until the step's events were read", T, Two, Three) {
+TEST_CASE_TEMPLATE("a removed side stays readable until the step's events were read", T, Two,
+                   Three) {
   constexpr int D = T::D;
   Visit<D> v;
   v.world.remove(v.visitor);
@@ -104,7 +111,8 @@ TEST_CASE_TEMPLATE("a removed side stays readable until the step's events were r
   CHECK(v.world.object(v.world.events()[0].other).name == "visitor");
   v.world.step();
   // Its place is taken by another; the old handle is not mistaken for it.
-  const ObjectId next = v.world.add(thing<D>("next", BodyKind::kinematic, kZero, {solid(ball<D>(1))})).value();
+  const ObjectId next =
+      v.world.add(thing<D>("next", BodyKind::kinematic, kZero, {solid(ball<D>(1))})).value();
   CHECK(next.slot == v.visitor.slot);
   CHECK_FALSE(v.world.alive(v.visitor));
   CHECK_FALSE(v.world.place(v.visitor, {}));
@@ -116,17 +124,21 @@ TEST_CASE_TEMPLATE("a touch that goes on tells the tags of what touches now", T,
   World<D> world;
   for (const char* tag : {"robot", "nose", "tail", "seen"}) world.tags().declare(tag).value();
   world.add(thing<D>("gate", BodyKind::fixed, kZero, {zone(cube<D>(8))})).value();
-  ColliderDef<D> nose = solid(ball<D>(1)), tail = nose;
-  nose.tags = {"nose"}, tail.tags = {"tail"};
+  ColliderDef<D> nose = solid(ball<D>(1));
+  ColliderDef<D> tail = nose;
+  nose.tags = {"nose"};
+  tail.tags = {"tail"};
   tail.at = along_x<D>(3);
-  const ObjectId visitor = world.add(thing<D>("visitor", BodyKind::kinematic, kZero, {nose, tail}, {"robot"})).value();
+  const ObjectId visitor =
+      world.add(thing<D>("visitor", BodyKind::kinematic, kZero, {nose, tail}, {"robot"})).value();
   world.ask_during(TagQuery(), TagQuery());
   const auto steps_tell = [&](const Lines& wanted) {
     for (int step = 0; step < 3; ++step) {
       world.step();
       REQUIRE(world.events().size() == 1);
       Lines tags;
-      for (const Tag tag : world.events()[0].other_tags.list()) tags.emplace_back(world.tags().name(tag));
+      for (const Tag tag : world.events()[0].other_tags.list())
+        tags.emplace_back(world.tags().name(tag));
       CHECK(tags == wanted);
     }
   };
@@ -143,20 +155,25 @@ TEST_CASE_TEMPLATE("a touch that goes on tells the tags of what touches now", T,
   steps_tell({"nose", "tail", "seen"});
 }
 
-TEST_CASE_TEMPLATE("one touch for each pair of objects and channel however many colliders", T, Two, Three) {
+TEST_CASE_TEMPLATE("one touch for each pair of objects and channel however many colliders", T, Two,
+                   Three) {
   constexpr int D = T::D;
   World<D> world;
   world.tags().declare("arm").value();
   ColliderDef<D> feeler = zone(cube<D>(3));
   feeler.tags = {"arm"};
-  world.add(thing<D>("rack", BodyKind::fixed, kZero, {solid(cube<D>(1)), solid(cube<D>(1.2)), solid(slab<D>(2, 0.5))}))
+  world
+      .add(thing<D>("rack", BodyKind::fixed, kZero,
+                    {solid(cube<D>(1)), solid(cube<D>(1.2)), solid(slab<D>(2, 0.5))}))
       .value();
-  const ObjectId robot =
-      world.add(thing<D>("robot", BodyKind::kinematic, along_x<D>(0.2), {solid(cube<D>(1)), feeler, zone(ball<D>(3))}))
-          .value();
+  const ObjectId robot = world
+                             .add(thing<D>("robot", BodyKind::kinematic, along_x<D>(0.2),
+                                           {solid(cube<D>(1)), feeler, zone(ball<D>(3))}))
+                             .value();
   world.step();
   CHECK(told(world) == Lines{"begin solid rack robot", "begin zone rack robot"});
-  // The tags of all colliders that touch are seen together; seen from the other side the normal turns.
+  // The tags of all colliders that touch are seen together; seen from the other side the normal
+  // turns.
   const Event<D>& zone_touch = world.events()[1];
   CHECK(world.tags().list(zone_touch.other_tags) == "arm");
   const Event<D> seen = zone_touch.seen_from(robot);
@@ -165,7 +182,8 @@ TEST_CASE_TEMPLATE("one touch for each pair of objects and channel however many 
   CHECK(seen.normal == Vec<D>(-zone_touch.normal));
 }
 
-TEST_CASE_TEMPLATE("who gives events: all pairs but static with static, two zones included", T, Two, Three) {
+TEST_CASE_TEMPLATE("who gives events: all pairs but static with static, two zones included", T, Two,
+                   Three) {
   constexpr int D = T::D;
   const BodyKind kinds[] = {BodyKind::fixed, BodyKind::kinematic, BodyKind::dynamic};
   for (const BodyKind first : kinds)
@@ -175,23 +193,29 @@ TEST_CASE_TEMPLATE("who gives events: all pairs but static with static, two zone
         CAPTURE(name_of(second));
         CAPTURE(zones);
         World<D> world;
-        ObjectDef<D> a = thing<D>("a", first, kZero, {zones > 0 ? zone(cube<D>(1)) : solid(cube<D>(1))});
-        ObjectDef<D> b = thing<D>("b", second, along_x<D>(0.9), {zones > 1 ? zone(ball<D>(1)) : solid(ball<D>(1))});
+        ObjectDef<D> a =
+            thing<D>("a", first, kZero, {zones > 0 ? zone(cube<D>(1)) : solid(cube<D>(1))});
+        ObjectDef<D> b = thing<D>("b", second, along_x<D>(0.9),
+                                  {zones > 1 ? zone(ball<D>(1)) : solid(ball<D>(1))});
         if (first == BodyKind::dynamic) a.mass = 1;
         if (second == BodyKind::dynamic) b.mass = 1;
-        world.add(a).value(), world.add(b).value();
+        world.add(a).value();
+        world.add(b).value();
         world.step();
         const bool asked = first != BodyKind::fixed || second != BodyKind::fixed;
-        CHECK(told(world) == (asked ? Lines{zones > 0 ? "begin zone a b" : "begin solid a b"} : Lines{}));
+        CHECK(told(world) ==
+              (asked ? Lines{zones > 0 ? "begin zone a b" : "begin solid a b"} : Lines{}));
       }
 }
 
 TEST_CASE_TEMPLATE("events tell how fast, where, and which way", T, Two, Three) {
   constexpr int D = T::D;
   World<D> world;
-  const ObjectId wall = world.add(thing<D>("wall", BodyKind::fixed, along_x<D>(3), {solid(cube<D>(1))})).value();
+  const ObjectId wall =
+      world.add(thing<D>("wall", BodyKind::fixed, along_x<D>(3), {solid(cube<D>(1))})).value();
   ObjectDef<D> def = thing<D>("ball", BodyKind::dynamic, kZero, {solid(ball<D>(1))});
-  def.velocity = along_x<D>(6), def.mass = 2;
+  def.velocity = along_x<D>(6);
+  def.mass = 2;
   const ObjectId id = world.add(def).value();
   while (world.events().empty() && world.steps() < 60) world.step();
   REQUIRE(world.events().size() == 1);
@@ -219,23 +243,25 @@ TEST_CASE_TEMPLATE("a resting body touches once and for all", T, Two, Three) {
   CHECK(all == Lines{"begin solid floor box"});
 }
 
-TEST_CASE_TEMPLATE("a listener may ask for anything and it happens at the end of the step", T, Two, Three) {
+TEST_CASE_TEMPLATE("a listener may ask for anything and it happens at the end of the step", T, Two,
+                   Three) {
   constexpr int D = T::D;
   Visit<D> v;
   int calls = 0;
   v.world.set_number({}, "seen", 0).value();
-  const std::size_t token = v.world.add_listener([&](World<D>& w, std::span<const Event<D>> events) {
-    if (calls++ > 0) return;
-    CHECK(events.empty());
-    CHECK(w.remove(v.visitor));
-    CHECK(w.remove(v.visitor));  // asking twice is harmless
-    CHECK(w.alive(v.visitor));   // not yet
-    CHECK(w.place(v.gate, {along_x<D>(1), {}}));
-    CHECK(w.add_to_number({}, "seen", 2));
-    CHECK(*w.number({}, "seen") == 0);
-    w.add(thing<D>("spawned", BodyKind::kinematic, along_x<D>(1), {solid(ball<D>(1))})).value();
-    for (const ObjectId id : w.objects()) w.set_shown(id, w.object(id).name != "nobody");
-  });
+  const std::size_t token =
+      v.world.add_listener([&](World<D>& w, std::span<const Event<D>> events) {
+        if (calls++ > 0) return;
+        CHECK(events.empty());
+        CHECK(w.remove(v.visitor));
+        CHECK(w.remove(v.visitor));  // asking twice is harmless
+        CHECK(w.alive(v.visitor));   // not yet
+        CHECK(w.place(v.gate, {along_x<D>(1), {}}));
+        CHECK(w.add_to_number({}, "seen", 2));
+        CHECK(*w.number({}, "seen") == 0);
+        w.add(thing<D>("spawned", BodyKind::kinematic, along_x<D>(1), {solid(ball<D>(1))})).value();
+        for (const ObjectId id : w.objects()) w.set_shown(id, w.object(id).name != "nobody");
+      });
   v.world.step();
   CHECK_FALSE(v.world.alive(v.visitor));
   CHECK(*v.world.number({}, "seen") == 2);
@@ -249,11 +275,13 @@ TEST_CASE_TEMPLATE("a listener may ask for anything and it happens at the end of
 TEST_CASE_TEMPLATE("listeners may come and go while listeners are told", T, Two, Three) {
   constexpr int D = T::D;
   World<D> world;
-  int first = 0, later = 0;
+  int first = 0;
+  int later = 0;
   std::size_t token = 0;
   token = world.add_listener([&](World<D>& w, std::span<const Event<D>>) {
     if (++first == 2) w.remove_listener(token);
-    for (int i = 0; i < 20; ++i) w.add_listener([&later](World<D>&, std::span<const Event<D>>) { ++later; });
+    for (int i = 0; i < 20; ++i)
+      w.add_listener([&later](World<D>&, std::span<const Event<D>>) { ++later; });
   });
   for (int i = 0; i < 3; ++i) world.step();
   CHECK(first == 2);
@@ -261,9 +289,11 @@ TEST_CASE_TEMPLATE("listeners may come and go while listeners are told", T, Two,
 }
 
 // Beside a box of the same outline, of which it is known how far its turning reaches.
-TEST_CASE("a zone of any shape that turns with its object meets what it sweeps over when a box does") {
+TEST_CASE(
+    "a zone of any shape that turns with its object meets what it sweeps over when a box does") {
   const std::vector<Vec<2>> ends{{-0.5, 0}, {0.5, 0}};
-  const Shape<2> grid = tiles(std::vector<std::string>{"#"}, {1, 1}).value(), line = polyline(ends).value();
+  const Shape<2> grid = tiles(std::vector<std::string>{"#"}, {1, 1}).value();
+  const Shape<2> line = polyline(ends).value();
   for (const auto& [shape, twin] : {std::pair(grid, box(1, 1)), std::pair(line, box(1, 1e-5))}) {
     CAPTURE(static_cast<int>(shape.kind));
     std::vector<std::pair<std::uint64_t, Phase>> seen[2];
@@ -289,20 +319,23 @@ TEST_CASE("a zone of any shape that turns with its object meets what it sweeps o
 }
 
 // On the curve between where a step begins and where it ends, the ball would not come so far.
-TEST_CASE_TEMPLATE("a zone that a ball reaches and leaves within the step in which it bounces is told with times", T,
-                   Two, Three) {
+TEST_CASE_TEMPLATE(
+    "a zone that a ball reaches and leaves within the step in which it bounces is told with times",
+    T, Two, Three) {
   constexpr int D = T::D;
   WorldSettings<D> s;
   s.gravity.setZero();
   World<D> world(s);
   ColliderDef<D> wall = solid(cube<D>(2));
-  wall.restitution = 1, wall.friction = 0;
+  wall.restitution = 1;
+  wall.friction = 0;
   world.add(thing<D>("wall", BodyKind::fixed, along_x<D>(1), {wall})).value();
   Shape<D> thin = cube<D>(2);
   thin.core[0] = 0.05;
   world.add(thing<D>("beam", BodyKind::fixed, along_x<D>(-0.15), {zone(thin)})).value();
   ColliderDef<D> round = solid(ball<D>(0.2));
-  round.restitution = 1, round.friction = 0;
+  round.restitution = 1;
+  round.friction = 0;
   ObjectDef<D> shot = thing<D>("shot", BodyKind::dynamic, along_x<D>(-0.6), {round});
   shot.velocity = along_x<D>(60);
   world.add(shot).value();

@@ -1,4 +1,5 @@
-// The shipped scenes told in other units: millimetres, and pixels of a size that is no power of two.
+// The shipped scenes told in other units: millimetres, and pixels of a size that is no power of
+// two.
 #include <colvik/scene.hpp>
 
 #include <cmath>
@@ -13,7 +14,8 @@ namespace {
 
 template <int D>
 void tell_in(Bounds<D>& b, double k) {
-  b.lo *= k, b.hi *= k;
+  b.lo *= k;
+  b.hi *= k;
 }
 template <int D>
 void tell_in(std::optional<Bounds<D>>& b, double k) {
@@ -29,37 +31,57 @@ void tell_in(Motion<D>& motion, double k) {
   } else if (auto* circle = std::get_if<Circling<D>>(&motion)) {
     circle->centre *= k;
   } else if (auto* approach = std::get_if<Approach<D>>(&motion)) {
-    approach->place *= k, approach->speed *= k, approach->within *= k;
+    approach->place *= k;
+    approach->speed *= k;
+    approach->within *= k;
   }
 }
 
 // Lengths are k times as many; masses stay what they are.
 template <int D>
 void tell_in(ObjectDef<D>& o, double k) {
-  o.at *= k, o.velocity *= k;
+  o.at *= k;
+  o.velocity *= k;
   if (o.on_parent) o.on_parent->position *= k;
   if (o.mass_centre) *o.mass_centre *= k;
   if (o.inertia) *o.inertia *= k * k;
-  for (auto& d : o.drawings) d.size *= k, d.at *= k;
+  for (auto& d : o.drawings) {
+    d.size *= k;
+    d.at *= k;
+  }
   for (Spot<D>& s : o.spots) s.pose.position *= k;
   tell_in(o.motion, k);
   if (o.walker) {
     Walker<D>& w = *o.walker;
-    w.speed *= k, w.jump_speed *= k, w.step *= k, w.push *= k, w.push_least *= k;
-    for (std::optional<double>* v : {&w.speeding_up, &w.slowing, &w.hold_below, &w.fall_limit, &w.clearance})
+    w.speed *= k;
+    w.jump_speed *= k;
+    w.step *= k;
+    w.push *= k;
+    w.push_least *= k;
+    for (std::optional<double>* v :
+         {&w.speeding_up, &w.slowing, &w.hold_below, &w.fall_limit, &w.clearance})
       if (*v) **v *= k;
   }
   for (TimedWish<D>& w : o.wishes) w.wish.velocity *= k;
-  tell_in(o.heed.re_enters, k), tell_in(o.heed.kept_inside, k);
+  tell_in(o.heed.re_enters, k);
+  tell_in(o.heed.kept_inside, k);
   for (TimedPush<D>& p : o.pushes) {
-    p.force *= k, p.impulse *= k, p.torque *= k * k, p.angular_impulse *= k * k;
+    p.force *= k;
+    p.impulse *= k;
+    p.torque *= k * k;
+    p.angular_impulse *= k * k;
     if (p.point) *p.point *= k;
   }
   for (ColliderDef<D>& c : o.colliders) {
     c.shape = scaled(c.shape, k);
-    c.at *= k, c.surface_velocity *= k;
+    c.at *= k;
+    c.surface_velocity *= k;
     c.density /= std::pow(k, D);
-    if (c.field) c.field->gravity *= k, c.field->wind *= k, c.field->current *= k;
+    if (c.field) {
+      c.field->gravity *= k;
+      c.field->wind *= k;
+      c.field->current *= k;
+    }
   }
 }
 
@@ -88,13 +110,17 @@ void tell_in(effects::Spawn& e, double k) {
 
 template <int D>
 Scene<D> told_in(Scene<D> scene, double k) {
-  scene.world.gravity *= k, scene.world.metre *= k;
+  scene.world.gravity *= k;
+  scene.world.metre *= k;
   tell_in(scene.world.bounds, k);
   for (ObjectDef<D>& o : scene.objects) tell_in(o, k);
   for (ObjectDef<D>& o : scene.kinds)
     if (!o.colliders.empty()) tell_in(o, k);
   for (Reaction<D>& r : scene.reactions) {
-    if (auto* touch = std::get_if<OnTouch>(&r.when)) touch->approach *= k, touch->impulse *= k;
+    if (auto* touch = std::get_if<OnTouch>(&r.when)) {
+      touch->approach *= k;
+      touch->impulse *= k;
+    }
     for (Effect& e : r.effects) std::visit([k](auto& what) { tell_in(what, k); }, e.what);
   }
   return scene;
@@ -106,15 +132,19 @@ Lines reactions_of(const Scene<D>& scene) {
   run->run_for(scene.length);
   Lines lines;
   for (const TraceFiring<D>& f : run->trace.firings()) {
-    const auto name = [&](std::uint32_t who) { return who == kNobody ? "-" : run->trace.objects()[who].name; };
-    lines.push_back(run->trace.reactions()[f.reaction].name + " " + name(f.self) + " " + name(f.other));
+    const auto name = [&](std::uint32_t who) {
+      return who == kNobody ? "-" : run->trace.objects()[who].name;
+    };
+    lines.push_back(run->trace.reactions()[f.reaction].name + " " + name(f.self) + " " +
+                    name(f.other));
   }
   return lines;
 }
 
 }  // namespace
 
-TEST_CASE("the shipped scenes give the same reactions in the same order in millimetres and pixels") {
+TEST_CASE(
+    "the shipped scenes give the same reactions in the same order in millimetres and pixels") {
   int scenes = 0;
   for (const auto& entry : std::filesystem::directory_iterator(COLVIK_SOURCE_DIR "/data")) {
     if (entry.path().extension() != ".toml") continue;

@@ -41,9 +41,11 @@ std::string level() {
   std::string text = kLevel;
   text.erase(text.find("[kinds.robot.walker.more]\n"), 26);
   if (D == 3)
-    for (std::size_t at = 0; (at = text.find("<40 1>", at)) != std::string::npos;) text.replace(at, 6, "[40, 1, 4]");
+    for (std::size_t at = 0; (at = text.find("<40 1>", at)) != std::string::npos;)
+      text.replace(at, 6, "[40, 1, 4]");
   if (D == 3)
-    for (std::size_t at = 0; (at = text.find("<3 0.2>", at)) != std::string::npos;) text.replace(at, 7, "[3, 0.2, 4]");
+    for (std::size_t at = 0; (at = text.find("<3 0.2>", at)) != std::string::npos;)
+      text.replace(at, 7, "[3, 0.2, 4]");
   return text;
 }
 
@@ -58,7 +60,8 @@ wishes = [{ at = 0.2, walk = 0.75 }, { at = 1.2, walk = 0 }, { at = 1.5, jump = 
 
 template <int D>
 std::vector<std::string> missed(const std::string& expectations, const std::string& more = "") {
-  LoadedScene loaded = read_scene(spelled<D>(level<D>() + kRobot + more + expectations), "walk.toml");
+  LoadedScene loaded =
+      read_scene(spelled<D>(level<D>() + kRobot + more + expectations), "walk.toml");
   for (const Problem& p : loaded.problems) MESSAGE(p.message());
   REQUIRE(loaded.ok());
   const Scene<D>& scene = std::get<Scene<D>>(*loaded.scene);
@@ -66,7 +69,8 @@ std::vector<std::string> missed(const std::string& expectations, const std::stri
   run->run_for(scene.length);
   std::vector<std::string> out;
   for (const Expectation<D>& e : scene.expectations)
-    if (const ExpectationResult r = judge(e, run->trace); !r.met) out.push_back(r.expected + ": " + r.happened);
+    if (const ExpectationResult r = judge(e, run->trace); !r.met)
+      out.push_back(r.expected + ": " + r.happened);
   return out;
 }
 
@@ -80,7 +84,8 @@ std::string problems(const std::string& text) {
 
 }  // namespace
 
-TEST_CASE_TEMPLATE("scene: a walker goes where its wishes lead, as one set up in C++", T, Two, Three) {
+TEST_CASE_TEMPLATE("scene: a walker goes where its wishes lead, as one set up in C++", T, Two,
+                   Three) {
   constexpr int D = T::D;
   LoadedScene loaded = read_scene(spelled<D>(level<D>() + kRobot), "walk.toml");
   for (const Problem& p : loaded.problems) MESSAGE(p.message());
@@ -89,7 +94,8 @@ TEST_CASE_TEMPLATE("scene: a walker goes where its wishes lead, as one set up in
   auto run = start_run(scene);
 
   Level<D> level;
-  ObjectDef<D> floor = scene.objects[0], shelf = scene.objects[1];
+  ObjectDef<D> floor = scene.objects[0];
+  ObjectDef<D> shelf = scene.objects[1];
   level.world.tags().declare("crate", "").value();
   level.world.tags().declare("floor", "").value();
   level.world.add(floor).value();
@@ -114,7 +120,10 @@ TEST_CASE_TEMPLATE("scene: a walker goes where its wishes lead, as one set up in
     if (t >= 1.2 - 1e-9) w.velocity = kZero;
     w.jump = t >= 1.5 - 1e-9 && t < 1.8 - 1e-9;
     w.drop = t >= 4 - 1e-9 && t < 4.1 - 1e-9;
-    if (t >= 5 - 1e-9) w.velocity = along_x<D>(1) + up<D>(2), w.fly = true;
+    if (t >= 5 - 1e-9) {
+      w.velocity = along_x<D>(1) + up<D>(2);
+      w.fly = true;
+    }
     return w;
   };
   for (int i = 0; i < 360; ++i) {
@@ -128,7 +137,8 @@ TEST_CASE_TEMPLATE("scene: a walker goes where its wishes lead, as one set up in
   CHECK(a.pose.position[1] > 1.5);
 }
 
-TEST_CASE_TEMPLATE("expectations ask whether a walker stands, on what, when, and how high it came", T, Two, Three) {
+TEST_CASE_TEMPLATE("expectations ask whether a walker stands, on what, when, and how high it came",
+                   T, Two, Three) {
   constexpr int D = T::D;
   const auto expect = [](const std::string& body) { return "[[expect]]\n" + body + "\n"; };
   CHECK(missed<D>(expect("walker = \"robot\"\nstands = true\nalways = true\nbetween = [0.3, 1.4]") +
@@ -147,7 +157,8 @@ TEST_CASE_TEMPLATE("expectations ask whether a walker stands, on what, when, and
   CHECK(wrong[2].starts_with("@robot at the end came to 5 or higher: it came to "));
 }
 
-TEST_CASE_TEMPLATE("scene: what a walker pushes, yields to and weighs on, carriers and streams", T, Two, Three) {
+TEST_CASE_TEMPLATE("scene: what a walker pushes, yields to and weighs on, carriers and streams", T,
+                   Two, Three) {
   constexpr int D = T::D;
   const std::string more = R"(
 [[objects]]
@@ -156,8 +167,8 @@ kind = "robot"
 at = <-8 0.603>
 walker = { push = 300, push_at_least = 50, pushes = "crate", yields_to = "none", weight = 40, keeps_speed = false, turns_along = true, jump_speed = 3, jump_height = 1 }
 )";
-  CHECK(problems<D>(level<D>() + more).find("a walker has jump_height and jump_speed; one of the two") !=
-        std::string::npos);
+  CHECK(problems<D>(level<D>() + more)
+            .find("a walker has jump_height and jump_speed; one of the two") != std::string::npos);
   std::string good = more;
   good.erase(good.find(", jump_speed = 3, jump_height = 1"), 33);
   good += R"(wishes = [{ at = 0.2, walk = 1 }]
@@ -209,11 +220,14 @@ towards = <1 0>
 TEST_CASE("scene: wishes from a file, and what is wrong in it is told with its place") {
   const std::filesystem::path dir = std::filesystem::temp_directory_path() / "colvik-wishes";
   std::filesystem::create_directories(dir);
-  const auto write = [&](const std::string& name, const std::string& text) { std::ofstream(dir / name) << text; };
+  const auto write = [&](const std::string& name, const std::string& text) {
+    std::ofstream(dir / name) << text;
+  };
   write("walk.toml", "wishes = [{ at = 0.2, walk = 1 }]\n");
   write("bad.toml", "wishes = [{ at = 0.2, walk = 2 },\n          { walk = 1, jmp = true }]\n");
   write("none.toml", "wish = 1\n");
-  std::string text = level<2>() + "[[objects]]\nname = 'robot'\nkind = 'robot'\nat = [0, 0.61]\nwishes = 'FILE'\n";
+  std::string text =
+      level<2>() + "[[objects]]\nname = 'robot'\nkind = 'robot'\nat = [0, 0.61]\nwishes = 'FILE'\n";
   const auto loaded = [&](const std::string& file) {
     std::string own = spelled<2>(text);
     own.replace(own.find("FILE"), 4, file);
@@ -230,12 +244,16 @@ TEST_CASE("scene: wishes from a file, and what is wrong in it is told with its p
     return all;
   };
   CAPTURE(told_of("bad.toml"));
-  CHECK(told_of("bad.toml").find("bad.toml:1:30: walk of 2 is out of range; a number from -1 to 1") !=
+  CHECK(
+      told_of("bad.toml").find("bad.toml:1:30: walk of 2 is out of range; a number from -1 to 1") !=
+      std::string::npos);
+  CHECK(told_of("bad.toml")
+            .find("bad.toml:2:23: unknown key 'jmp' in a wish; did you mean 'jump'?") !=
         std::string::npos);
-  CHECK(told_of("bad.toml").find("bad.toml:2:23: unknown key 'jmp' in a wish; did you mean 'jump'?") !=
+  CHECK(told_of("none.toml").find("none.toml:1:1: the file has no wishes; wishes = [...]") !=
         std::string::npos);
-  CHECK(told_of("none.toml").find("none.toml:1:1: the file has no wishes; wishes = [...]") != std::string::npos);
-  CHECK(told_of("gone.toml").find("gone.toml' cannot be read; a TOML file with wishes = [...]") != std::string::npos);
+  CHECK(told_of("gone.toml").find("gone.toml' cannot be read; a TOML file with wishes = [...]") !=
+        std::string::npos);
   std::filesystem::remove_all(dir);
 }
 
@@ -244,32 +262,43 @@ TEST_CASE("scene: walkers that cannot be are told with their place") {
   const auto wrong = [&](const std::string& object) {
     return last = problems<2>(level<2>() + "[[objects]]\nname = 'w'\n" + object);
   };
-  CHECK_MESSAGE(wrong("kind = 'robot'\nat = [0, 0.4]\ncollider = { capsule = { width = 9, height = 9.5 } }\nwalker = { "
+  CHECK_MESSAGE(wrong("kind = 'robot'\nat = [0, 0.4]\ncollider = { capsule = { width = 9, height = "
+                      "9.5 } }\nwalker = { "
                       "step = 0.1 }\nkept_inside = 'x'")
                         .find("no region is named 'x'") != std::string::npos,
                 last);
   CHECK_MESSAGE(wrong("body = 'kinematic'\nwalker = { speed = 3 }")
-                        .find("walker has no solid collider; a collider, such as a capsule") != std::string::npos,
+                        .find("walker has no solid collider; a collider, such as a capsule") !=
+                    std::string::npos,
                 last);
   CHECK_MESSAGE(wrong("kind = 'robot'\nwalker = { steepest = 95 }")
-                        .find("steepest of 95 degrees is not usable; from 0 to below 90") != std::string::npos,
+                        .find("steepest of 95 degrees is not usable; from 0 to below 90") !=
+                    std::string::npos,
                 last);
-  CHECK_MESSAGE(wrong("kind = 'robot'\nwalker = 5").find("walker is a number; a table") != std::string::npos, last);
+  CHECK_MESSAGE(
+      wrong("kind = 'robot'\nwalker = 5").find("walker is a number; a table") != std::string::npos,
+      last);
   CHECK_MESSAGE(wrong("body = 'kinematic'\ncollider = { box = [1, 1] }\nwishes = [{ at = 1 }]")
-                        .find("wishes are given to an object that is no walker; a walker") != std::string::npos,
+                        .find("wishes are given to an object that is no walker; a walker") !=
+                    std::string::npos,
                 last);
   const std::string deep =
-      "[[objects]]\nname = 'block'\nat = [0, 40]\ncollider = { box = [30, 30] }\n[[objects]]\nname = 'w'\nkind = "
+      "[[objects]]\nname = 'block'\nat = [0, 40]\ncollider = { box = [30, 30] }\n[[objects]]\nname "
+      "= 'w'\nkind = "
       "'robot'\nat = [0, 40]\n";
   CHECK_MESSAGE((last = problems<2>(level<2>() + deep))
-                        .find("walker 'w' starts inside a solid, 15.3 deep in 'block', with no free place near; a "
+                        .find("walker 'w' starts inside a solid, 15.3 deep in 'block', with no "
+                              "free place near; a "
                               "place where it fits") != std::string::npos,
                 last);
   // A little inside, it is freed.
-  LoadedScene freed =
-      read_scene(spelled<2>(level<2>() + "[[objects]]\nname = 'w'\nkind = 'robot'\nat = [9, 0.5]\n"), "w.toml");
+  LoadedScene freed = read_scene(
+      spelled<2>(level<2>() + "[[objects]]\nname = 'w'\nkind = 'robot'\nat = [9, 0.5]\n"),
+      "w.toml");
   REQUIRE(freed.ok());
   auto run = start_run(std::get<Scene<2>>(*freed.scene));
-  run->step(), run->step();
-  CHECK(run->world.object(*run->world.find("w")).pose.position.y() == doctest::Approx(0.603).epsilon(1e-3));
+  run->step();
+  run->step();
+  CHECK(run->world.object(*run->world.find("w")).pose.position.y() ==
+        doctest::Approx(0.603).epsilon(1e-3));
 }

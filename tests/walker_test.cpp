@@ -6,7 +6,8 @@
 using namespace colvik;
 using namespace colvik::test;
 
-TEST_CASE_TEMPLATE("a walker stops flush at a wall at any speed, and never enters it", T, Two, Three) {
+TEST_CASE_TEMPLATE("a walker stops flush at a wall at any speed, and never enters it", T, Two,
+                   Three) {
   constexpr int D = T::D;
   for (const double speed : {0.5, 4.0, 1000.0}) {
     Level<D> level;
@@ -14,7 +15,8 @@ TEST_CASE_TEMPLATE("a walker stops flush at a wall at any speed, and never enter
     level.box("wall", along_x<D>(10.5), 1, 6);
     const ObjectId id = level.walker({.speed = speed}, up<D>(0.602));
     level.wish(id, {.velocity = along_x<D>(speed)});
-    for (int i = 0; i < 1500 && level.world.object(id).pose.position[0] < 9.69; ++i) level.world.step();
+    for (int i = 0; i < 1500 && level.world.object(id).pose.position[0] < 9.69; ++i)
+      level.world.step();
     level.run(0.1);
     const Vec<D> at = level.world.object(id).pose.position;
     CHECK(at[0] == doctest::Approx(10 - 0.3 - 0.002).epsilon(1e-6));
@@ -22,8 +24,9 @@ TEST_CASE_TEMPLATE("a walker stops flush at a wall at any speed, and never enter
     const Walking<D>& w = *level.world.walking(id);
     CHECK(w.standing);
     CHECK(level.world.object(w.on).name == "floor");
-    const auto beside = std::find_if(w.touches.begin(), w.touches.end(),
-                                     [](const WalkTouch<D>& t) { return t.side == WalkSide::beside; });
+    const auto beside = std::find_if(w.touches.begin(), w.touches.end(), [](const WalkTouch<D>& t) {
+      return t.side == WalkSide::beside;
+    });
     REQUIRE(beside != w.touches.end());
     CHECK(level.world.object(beside->object).name == "wall");
     CHECK(beside->normal.dot(along_x<D>(-1)) > 0.999);
@@ -33,7 +36,8 @@ TEST_CASE_TEMPLATE("a walker stops flush at a wall at any speed, and never enter
 
 TEST_CASE_TEMPLATE("a jump reaches its height and range at every step rate", T, Two, Three) {
   constexpr int D = T::D;
-  double worst_height = 0, worst_time = 0;
+  double worst_height = 0;
+  double worst_time = 0;
   for (const double rate : {15.0, 30.0, 60.0, 120.0, 240.0}) {
     Level<D> level(rate);
     level.box("floor", up<D>(-0.5), 200, 1);
@@ -42,7 +46,8 @@ TEST_CASE_TEMPLATE("a jump reaches its height and range at every step rate", T, 
     level.run(0.5);
     const double asked = level.world.time();
     level.wish(id, {.velocity = along_x<D>(4), .jump = true});
-    double landed = -1, highest = 0;
+    double landed = -1;
+    double highest = 0;
     for (int i = 0; i < 2 * static_cast<int>(rate); ++i) {
       level.world.step();
       const Walking<D>& w = *level.world.walking(id);
@@ -58,12 +63,13 @@ TEST_CASE_TEMPLATE("a jump reaches its height and range at every step rate", T, 
     // It left the ground at the start of the step in which it was asked to.
     CHECK(landed - asked == doctest::Approx(2 * v / 9.81).epsilon(1e-3));
   }
-  MESSAGE("random: jumps ", D, "D: at five rates, worst error of the height ", worst_height, ", of the time and range ",
-          worst_time);
+  MESSAGE("random: jumps ", D, "D: at five rates, worst error of the height ", worst_height,
+          ", of the time and range ", worst_time);
   CHECK(jump_speed_of_time(1, 9.81) == doctest::Approx(9.81 / 2));
 }
 
-TEST_CASE_TEMPLATE("letting go of a jump cuts its rise, and control in the air is what was said", T, Two, Three) {
+TEST_CASE_TEMPLATE("letting go of a jump cuts its rise, and control in the air is what was said", T,
+                   Two, Three) {
   constexpr int D = T::D;
   const auto height = [](double cut, bool let_go) {
     Level<D> level;
@@ -85,7 +91,8 @@ TEST_CASE_TEMPLATE("letting go of a jump cuts its rise, and control in the air i
 
   Level<D> level;
   level.box("floor", up<D>(-0.5), 50, 1);
-  const ObjectId stiff = level.walker({.speed = 4, .air_control = 0, .jump_speed = 5}, up<D>(0.602));
+  const ObjectId stiff =
+      level.walker({.speed = 4, .air_control = 0, .jump_speed = 5}, up<D>(0.602));
   level.run(0.2);
   level.wish(stiff, {.jump = true});
   level.run(0.1);
@@ -95,8 +102,9 @@ TEST_CASE_TEMPLATE("letting go of a jump cuts its rise, and control in the air i
   CHECK(level.world.object(stiff).pose.position[0] == 0);
 }
 
-TEST_CASE_TEMPLATE("a walker goes up slopes to its limit, slides down steeper ones, and keeps to the ground", T, Two,
-                   Three) {
+TEST_CASE_TEMPLATE(
+    "a walker goes up slopes to its limit, slides down steeper ones, and keeps to the ground", T,
+    Two, Three) {
   constexpr int D = T::D;
   for (const double degrees : {20.0, 44.0, 46.0, 60.0}) {
     Level<D> level;
@@ -104,7 +112,8 @@ TEST_CASE_TEMPLATE("a walker goes up slopes to its limit, slides down steeper on
     // A long ramp that begins at x = 5.
     const Rotation<D> turn = about_z<D>(radians(degrees));
     level.box("ramp", along_x<D>(5) + turn * (along_x<D>(10) + up<D>(-0.5)), 20, 1, turn);
-    const ObjectId id = level.walker({.speed = 3, .steepest = radians(45)}, up<D>(0.602) + along_x<D>(2));
+    const ObjectId id =
+        level.walker({.speed = 3, .steepest = radians(45)}, up<D>(0.602) + along_x<D>(2));
     level.wish(id, {.velocity = along_x<D>(3)});
     level.run(3);
     const Walking<D>& w = *level.world.walking(id);
@@ -145,9 +154,10 @@ TEST_CASE_TEMPLATE("steps up to a height are climbed, higher ones are walls", T,
       Level<D> level;
       level.box("floor", up<D>(-0.5), 40, 1);
       for (int i = 0; i < 5; ++i)
-        level.box("stair-" + std::to_string(i), along_x<D>(3 + 0.5 * i + 5) + up<D>(step * (i + 1) - 1), 10, 2);
-      const ObjectId id =
-          level.walker({.speed = 3, .step = 0.3}, up<D>(0.602), round ? capsule<D>(0.6, 1.2) : slab<D>(0.6, 1.2));
+        level.box("stair-" + std::to_string(i),
+                  along_x<D>(3 + 0.5 * i + 5) + up<D>(step * (i + 1) - 1), 10, 2);
+      const ObjectId id = level.walker({.speed = 3, .step = 0.3}, up<D>(0.602),
+                                       round ? capsule<D>(0.6, 1.2) : slab<D>(0.6, 1.2));
       level.wish(id, {.velocity = along_x<D>(3)});
       level.run(3);
       const Vec<D> at = level.world.object(id).pose.position;
@@ -173,8 +183,9 @@ TEST_CASE_TEMPLATE("steps up to a height are climbed, higher ones are walls", T,
 TEST_CASE("a thousand seams of tiles change neither speed nor height") {
   World<2> world(earth<2>());
   world
-      .add(thing<2>("tiles", BodyKind::fixed, {-2, -1},
-                    {solid(tiles(std::vector<std::string>{std::string(1100, '#')}, {1, 1}).value())}))
+      .add(thing<2>(
+          "tiles", BodyKind::fixed, {-2, -1},
+          {solid(tiles(std::vector<std::string>{std::string(1100, '#')}, {1, 1}).value())}))
       .value();
   for (const Shape<2>& shape : {capsule<2>(0.6, 1.2), slab<2>(0.6, 1.2), circle(0.8)}) {
     ObjectDef<2> def = thing<2>("", BodyKind::kinematic, {0, 0.7}, {solid(shape)});
@@ -186,7 +197,8 @@ TEST_CASE("a thousand seams of tiles change neither speed nor height") {
     const double height = world.object(id).pose.position.y();
     world.wish(id, {.velocity = {20, 0}});
     world.step();
-    double worst = 0, worst_speed = 0;
+    double worst = 0;
+    double worst_speed = 0;
     for (int i = 0; i < 3100; ++i) {
       world.step();
       if (world.object(id).pose.position.x() > 1000) break;
@@ -195,7 +207,8 @@ TEST_CASE("a thousand seams of tiles change neither speed nor height") {
     }
     CHECK(world.object(id).pose.position.x() > 1000);
     CHECK(worst < 1e-4 * 0.6);
-    MESSAGE("random: seams: a thousand, worst change of height ", worst, ", of speed ", worst_speed);
+    MESSAGE("random: seams: a thousand, worst change of height ", worst, ", of speed ",
+            worst_speed);
     CHECK(worst_speed < 1e-4 * 0.6 * 60);
     world.remove(id);
     world.step();
@@ -208,27 +221,31 @@ TEST_CASE("pressed against a wall of tiles a walker falls as freely as beside it
       .add(thing<2>("wall", BodyKind::fixed, {0.302, -40},
                     {solid(tiles(std::vector<std::string>(60, "#"), {1, 1}).value())}))
       .value();
-  ObjectDef<2> def = thing<2>("walker", BodyKind::kinematic, {0, 15}, {solid(capsule<2>(0.6, 1.2))});
+  ObjectDef<2> def =
+      thing<2>("walker", BodyKind::kinematic, {0, 15}, {solid(capsule<2>(0.6, 1.2))});
   def.walker = Walker<2>{.speed = 3};
   const ObjectId id = world.add(def).value();
   world.wish(id, {.velocity = {3, 0}});
   for (int i = 1; i <= 120; ++i) {
     world.step();
     const double t = i / 60.0;
-    CHECK(world.object(id).pose.position.y() == doctest::Approx(15 - 9.81 * t * t / 2).epsilon(1e-6));
+    CHECK(world.object(id).pose.position.y() ==
+          doctest::Approx(15 - 9.81 * t * t / 2).epsilon(1e-6));
   }
   CHECK(std::abs(world.object(id).pose.position.x()) < 1e-4);
 }
 
-TEST_CASE_TEMPLATE("over a crest a walker keeps to the ground when slow, and flies when faster than it holds", T, Two,
-                   Three) {
+TEST_CASE_TEMPLATE(
+    "over a crest a walker keeps to the ground when slow, and flies when faster than it holds", T,
+    Two, Three) {
   constexpr int D = T::D;
   const auto in_the_air = [](double speed) {
     Level<D> level;
     level.box("up", along_x<D>(-5), 10, 1);
     const Rotation<D> turn = about_z<D>(radians(-30));
     level.box("down", up<D>(0.5) + turn * (along_x<D>(10) + up<D>(-0.5)), 20, 1, turn);
-    const ObjectId id = level.walker({.speed = speed, .hold_below = 4.0}, along_x<D>(-3) + up<D>(1.102));
+    const ObjectId id =
+        level.walker({.speed = speed, .hold_below = 4.0}, along_x<D>(-3) + up<D>(1.102));
     level.run(0.2);
     level.wish(id, {.velocity = along_x<D>(speed)});
     int steps = 0;
@@ -288,7 +305,8 @@ TEST_CASE("seams of polylines and meshes do not catch a walker either") {
   walk(Solid{mesh(points, triangles).value()}, slab<3>(0.6, 1.2));
 }
 
-TEST_CASE_TEMPLATE("in acute corners and wedges a walker comes to rest and does not shake", T, Two, Three) {
+TEST_CASE_TEMPLATE("in acute corners and wedges a walker comes to rest and does not shake", T, Two,
+                   Three) {
   constexpr int D = T::D;
   int walked = 0;
   for (const double degrees : {10.0, 35.0, 60.0}) {
@@ -297,7 +315,8 @@ TEST_CASE_TEMPLATE("in acute corners and wedges a walker comes to rest and does 
     // A roof that comes down ahead of it.
     const Rotation<D> turn = about_z<D>(radians(-degrees));
     level.box("roof", along_x<D>(4) + turn * (along_x<D>(-4) + up<D>(0.5)), 8, 1, turn);
-    const ObjectId id = level.walker({.speed = 3, .steepest = radians(50)}, up<D>(0.602) + along_x<D>(-6));
+    const ObjectId id =
+        level.walker({.speed = 3, .steepest = radians(50)}, up<D>(0.602) + along_x<D>(-6));
     if (level.world.deepest(id, level.world.object(id).pose.position)) continue;
     level.wish(id, {.velocity = along_x<D>(3)});
     level.run(5);
@@ -317,8 +336,9 @@ TEST_CASE_TEMPLATE("in acute corners and wedges a walker comes to rest and does 
   CHECK(walked >= 2);
 }
 
-TEST_CASE_TEMPLATE("one-way shelves, two of them nearer than the walker is tall, are each judged alone", T, Two,
-                   Three) {
+TEST_CASE_TEMPLATE(
+    "one-way shelves, two of them nearer than the walker is tall, are each judged alone", T, Two,
+    Three) {
   constexpr int D = T::D;
   Level<D> level;
   level.box("floor", up<D>(-0.5), 40, 1);
@@ -359,8 +379,9 @@ TEST_CASE_TEMPLATE("one-way shelves, two of them nearer than the walker is tall,
   CHECK(level.world.object(id).pose.position[0] > 3);
 }
 
-TEST_CASE_TEMPLATE("one-way surfaces hold on slopes, upside down, moving and for dynamic bodies, by the same rule", T,
-                   Two, Three) {
+TEST_CASE_TEMPLATE(
+    "one-way surfaces hold on slopes, upside down, moving and for dynamic bodies, by the same rule",
+    T, Two, Three) {
   constexpr int D = T::D;
   {  // A slope.
     Level<D> level;
@@ -417,8 +438,10 @@ TEST_CASE_TEMPLATE("one-way surfaces hold on slopes, upside down, moving and for
     ObjectDef<D> crate = thing<D>("crate", BodyKind::dynamic, up<D>(0.5), {solid(cube<D>(0.4))});
     crate.velocity = up<D>(8);
     const ObjectId id = level.world.add(crate).value();
-    ObjectDef<D> thrown = thing<D>("thrown", BodyKind::dynamic, along_x<D>(-4) + up<D>(2), {solid(ball<D>(0.4))});
-    thrown.velocity = along_x<D>(12), thrown.gravity_scale = 0;
+    ObjectDef<D> thrown =
+        thing<D>("thrown", BodyKind::dynamic, along_x<D>(-4) + up<D>(2), {solid(ball<D>(0.4))});
+    thrown.velocity = along_x<D>(12);
+    thrown.gravity_scale = 0;
     const ObjectId flies = level.world.add(thrown).value();
     level.run(3);
     CHECK(level.world.object(id).pose.position[1] == doctest::Approx(2.3).epsilon(0.01));
@@ -431,9 +454,12 @@ TEST_CASE_TEMPLATE("one-way surfaces hold on slopes, upside down, moving and for
 
 TEST_CASE("one-way cells of a tile grid let a walker through from below and hold it from above") {
   World<2> world(earth<2>());
-  const std::vector<std::string> rows{"..........", "..------..", "..........", "..........", "##########"};
-  world.add(thing<2>("tiles", BodyKind::fixed, {0, 0}, {solid(tiles(rows, {1, 1}).value())})).value();
-  ObjectDef<2> def = thing<2>("walker", BodyKind::kinematic, {5, 1.7}, {solid(capsule<2>(0.6, 1.2))});
+  const std::vector<std::string> rows{"..........", "..------..", "..........", "..........",
+                                      "##########"};
+  world.add(thing<2>("tiles", BodyKind::fixed, {0, 0}, {solid(tiles(rows, {1, 1}).value())}))
+      .value();
+  ObjectDef<2> def =
+      thing<2>("walker", BodyKind::kinematic, {5, 1.7}, {solid(capsule<2>(0.6, 1.2))});
   def.walker = Walker<2>{.speed = 3, .jump_speed = jump_speed(3.2, 9.81)};
   const ObjectId id = world.add(def).value();
   for (int i = 0; i < 30; ++i) world.step();
@@ -460,8 +486,11 @@ TEST_CASE("the same level walked at five rates ends at the same place") {
     level.box("stair", {24, 0.9}, 8, 0.6);
     level.box("far", {38, 0}, 20, 1);
     ObjectDef<2> def =
-        level.walker_def({.speed = 4, .speeding_up = 20, .jump_speed = 6, .step = 0.4}, {0, 0.7}, capsule<2>(0.6, 1.2));
-    def.wishes = {{0.2, {.velocity = {4, 0}}}, {6.4, {.velocity = {4, 0}, .jump = true}}, {9.0, {.velocity = {0, 0}}}};
+        level.walker_def({.speed = 4, .speeding_up = 20, .jump_speed = 6, .step = 0.4}, {0, 0.7},
+                         capsule<2>(0.6, 1.2));
+    def.wishes = {{0.2, {.velocity = {4, 0}}},
+                  {6.4, {.velocity = {4, 0}, .jump = true}},
+                  {9.0, {.velocity = {0, 0}}}};
     const ObjectId id = level.world.add(def).value();
     level.run(10);
     ends.push_back(level.world.object(id).pose.position);
@@ -478,27 +507,33 @@ TEST_CASE("the same level walked at five rates ends at the same place") {
   CHECK(ends.back().x() > 30);
 }
 
-TEST_CASE_TEMPLATE("random moves among random solids: no overlap, and none longer than asked", T, Two, Three) {
+TEST_CASE_TEMPLATE("random moves among random solids: no overlap, and none longer than asked", T,
+                   Two, Three) {
   constexpr int D = T::D;
   Random random(5);
   int moves = 0;
-  double deepest = 0, longest = 0;
+  double deepest = 0;
+  double longest = 0;
   for (int round = 0; moves < scaled(100000); ++round) {
     WorldSettings<D> settings;
     World<D> world(settings);
     for (int i = 0; i < 25; ++i) {
-      ObjectDef<D> def = thing<D>("solid-" + std::to_string(i), BodyKind::fixed, random.vec<D>(8), {});
+      ObjectDef<D> def =
+          thing<D>("solid-" + std::to_string(i), BodyKind::fixed, random.vec<D>(8), {});
       Shape<D> shape = random.shape<D>(0.6);
-      shape.core = shape.core.cwiseMin(2.5), shape.radius = std::min(shape.radius, 1.5);
+      shape.core = shape.core.cwiseMin(2.5);
+      shape.radius = std::min(shape.radius, 1.5);
       def.turned = random.rotation<D>();
       def.colliders = {solid(shape)};
       world.add(def).value();
     }
-    ObjectDef<D> def = thing<D>("walker", BodyKind::kinematic, kZero, {solid(capsule<D>(0.6, 1.2))});
+    ObjectDef<D> def =
+        thing<D>("walker", BodyKind::kinematic, kZero, {solid(capsule<D>(0.6, 1.2))});
     if (round % 3 == 1) def.colliders = {solid(ball<D>(0.8))};
     if (round % 3 == 2) def.colliders = {solid(slab<D>(0.5, 0.9))};
     if (round % 6 == 5) {  // a compound
-      const std::vector<Placed<D>> two{{ball<D>(0.5), up<D>(0.4), {}}, {cube<D>(0.5), up<D>(-0.2), {}}};
+      const std::vector<Placed<D>> two{{ball<D>(0.5), up<D>(0.4), {}},
+                                       {cube<D>(0.5), up<D>(-0.2), {}}};
       def.colliders = {solid(compound<D>(two).value())};
     }
     def.walker = Walker<D>{.speed = 600};
@@ -519,8 +554,8 @@ TEST_CASE_TEMPLATE("random moves among random solids: no overlap, and none longe
     }
   }
   CHECK(deepest < 0.002);
-  MESSAGE("random: moves ", D, "D: ", moves, " among solids, deepest overlap ", deepest, ", longer than asked by ",
-          longest);
+  MESSAGE("random: moves ", D, "D: ", moves, " among solids, deepest overlap ", deepest,
+          ", longer than asked by ", longest);
 }
 
 TEST_CASE("turned by a right angle or mirrored, a walk is the same") {
@@ -533,21 +568,27 @@ TEST_CASE("turned by a right angle or mirrored, a walk is the same") {
     WorldSettings<2> settings;
     settings.gravity = put({0, -9.81});
     World<2> world(settings);
-    const auto box_at = [&](const std::string& name, const Vec<2>& at, double w, double h, double degrees = 0) {
+    const auto box_at = [&](const std::string& name, const Vec<2>& at, double w, double h,
+                            double degrees = 0) {
       ObjectDef<2> def = thing<2>(name, BodyKind::fixed, put(at), {solid(box(w, h))});
       def.turned = turn * Rotation<2>(radians(mirrored_too ? -degrees : degrees));
       world.add(def).value();
     };
-    box_at("floor", {0, -0.5}, 30, 1), box_at("ramp", {6, 0.2}, 5, 0.3, 22), box_at("step", {-6, 0.1}, 4, 0.2);
-    box_at("wall", {12, 2}, 1, 6), box_at("roof", {-3, 1.9}, 2, 0.4, 10);
-    ObjectDef<2> def = thing<2>("walker", BodyKind::kinematic, put({0, 0.7}), {solid(capsule<2>(0.6, 1.2))});
+    box_at("floor", {0, -0.5}, 30, 1);
+    box_at("ramp", {6, 0.2}, 5, 0.3, 22);
+    box_at("step", {-6, 0.1}, 4, 0.2);
+    box_at("wall", {12, 2}, 1, 6);
+    box_at("roof", {-3, 1.9}, 2, 0.4, 10);
+    ObjectDef<2> def =
+        thing<2>("walker", BodyKind::kinematic, put({0, 0.7}), {solid(capsule<2>(0.6, 1.2))});
     def.turned = turn;
     def.walker = Walker<2>{.speed = 4, .speeding_up = 30, .jump_speed = 5, .step = 0.25};
     const ObjectId id = world.add(def).value();
     std::vector<Vec<2>> trace;
     Random random(3);
     for (int i = 0; i < 600; ++i) {
-      if (i % 40 == 0) world.wish(id, {.velocity = put({random.range(-4, 4), 0}), .jump = random.coin(0.4)});
+      if (i % 40 == 0)
+        world.wish(id, {.velocity = put({random.range(-4, 4), 0}), .jump = random.coin(0.4)});
       world.step();
       Vec<2> at = turn.inverse() * world.object(id).pose.position;
       if (mirrored_too) at.x() = -at.x();
@@ -560,10 +601,12 @@ TEST_CASE("turned by a right angle or mirrored, a walk is the same") {
        {std::pair(1, false), std::pair(2, false), std::pair(3, false), std::pair(0, true)}) {
     const std::vector<Vec<2>> other = walk(quarters, mirrored_too);
     double worst = 0;
-    for (std::size_t i = 0; i < first.size(); ++i) worst = std::max(worst, (first[i] - other[i]).norm());
+    for (std::size_t i = 0; i < first.size(); ++i)
+      worst = std::max(worst, (first[i] - other[i]).norm());
     CAPTURE(quarters);
     CAPTURE(mirrored_too);
     CHECK(worst < 1e-5);
-    MESSAGE("random: a walk turned by ", 90 * quarters, " degrees, mirrored ", mirrored_too, ": differs by ", worst);
+    MESSAGE("random: a walk turned by ", 90 * quarters, " degrees, mirrored ", mirrored_too,
+            ": differs by ", worst);
   }
 }

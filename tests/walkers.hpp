@@ -12,26 +12,29 @@ Rotation<D> about_z(double angle) {
 
 template <int D>
 struct Level {
-  explicit Level(double rate = 60, const Vec<D>& gravity = up<D>(-9.81)) : world(settings(rate, gravity)) {}
+  explicit Level(double rate = 60, const Vec<D>& gravity = up<D>(-9.81))
+      : world(settings(rate, gravity)) {}
   World<D> world;
 
   static WorldSettings<D> settings(double rate, const Vec<D>& gravity) {
     WorldSettings<D> s;
-    s.rate = rate, s.gravity = gravity;
+    s.rate = rate;
+    s.gravity = gravity;
     return s;
   }
   // `width` along x (and z), centred.
-  static ObjectDef<D> box_def(const std::string& name, const Vec<D>& at, double width, double height,
-                              const Rotation<D>& turned = {}) {
+  static ObjectDef<D> box_def(const std::string& name, const Vec<D>& at, double width,
+                              double height, const Rotation<D>& turned = {}) {
     ObjectDef<D> def = thing<D>(name, BodyKind::fixed, at, {solid(slab<D>(width, height))});
     def.turned = turned;
     return def;
   }
-  ObjectId box(const std::string& name, const Vec<D>& at, double width, double height, const Rotation<D>& turned = {}) {
+  ObjectId box(const std::string& name, const Vec<D>& at, double width, double height,
+               const Rotation<D>& turned = {}) {
     return world.add(box_def(name, at, width, height, turned)).value();
   }
-  static ObjectDef<D> one_way_def(const std::string& name, const Vec<D>& at, double width, double height,
-                                  const Rotation<D>& turned = {}) {
+  static ObjectDef<D> one_way_def(const std::string& name, const Vec<D>& at, double width,
+                                  double height, const Rotation<D>& turned = {}) {
     ObjectDef<D> def = box_def(name, at, width, height, turned);
     def.colliders[0].one_way = up<D>(1);
     return def;
@@ -45,7 +48,8 @@ struct Level {
     def.walker = can;
     return def;
   }
-  ObjectId walker(const Walker<D>& can, const Vec<D>& at, const Shape<D>& shape = capsule<D>(0.6, 1.2)) {
+  ObjectId walker(const Walker<D>& can, const Vec<D>& at,
+                  const Shape<D>& shape = capsule<D>(0.6, 1.2)) {
     return world.add(walker_def(can, at, shape)).value();
   }
   void wish(ObjectId id, const Wish<D>& wish) { REQUIRE(world.wish(id, wish)); }

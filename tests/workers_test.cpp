@@ -21,13 +21,16 @@ class Backwards final : public Workers {
   explicit Backwards(std::size_t count) : called(count) {}
   [[nodiscard]] std::size_t count() const override { return called.size(); }
   void run(const Work& work) override {
-    for (std::size_t k = called.size(); k-- > 0;) ++called[k], work(k);
+    for (std::size_t k = called.size(); k-- > 0;) {
+      ++called[k];
+      work(k);
+    }
   }
   std::vector<std::size_t> called;
 };
 
-// Things of all kinds poured on each other, some of them fast, bouncing, rolling or heavy; lifts, zones and a beam
-// above.
+// Things of all kinds poured on each other, some of them fast, bouncing, rolling or heavy; lifts,
+// zones and a beam above.
 template <int D>
 std::unique_ptr<World<D>> rush(std::size_t n) {
   auto world = std::make_unique<World<D>>(earth<D>());
@@ -44,11 +47,12 @@ std::unique_ptr<World<D>> rush(std::size_t n) {
     at[0] = 0.85 * (static_cast<double>(i % side) - static_cast<double>(side) / 2);
     if constexpr (D == 3) at[2] = 0.85 * static_cast<double>(i / side % side);
     const double size = random.range(0.6, 0.8);
-    ObjectDef<D> def = thing<D>("body-" + std::to_string(i), BodyKind::dynamic, Vec<D>(at + random.vec<D>(0.04)),
-                                {solid(i % 4 == 0   ? ball<D>(size)
-                                       : i % 4 == 1 ? cube<D>(size)
-                                       : i % 4 == 2 ? capsule<D>(0.5 * size, size)
-                                                    : odd<D>(static_cast<int>(i)))});
+    ObjectDef<D> def =
+        thing<D>("body-" + std::to_string(i), BodyKind::dynamic, Vec<D>(at + random.vec<D>(0.04)),
+                 {solid(i % 4 == 0   ? ball<D>(size)
+                        : i % 4 == 1 ? cube<D>(size)
+                        : i % 4 == 2 ? capsule<D>(0.5 * size, size)
+                                     : odd<D>(static_cast<int>(i)))});
     if (i % 50 == 7) def.velocity = random.vec<D>(80);
     if (i % 7 == 3) def.colliders[0].restitution = 0.5;
     if (i % 11 == 5) def.colliders[0].rolling_friction = 0.1;
@@ -61,8 +65,12 @@ std::unique_ptr<World<D>> rush(std::size_t n) {
 std::uint64_t events_hash(const auto& world) {
   math::Hasher h;
   for (const auto& e : world.events()) {
-    h.add(static_cast<std::uint64_t>(e.phase)), h.add(e.time), h.add(e.impulse), h.add(e.point);
-    h.add(world.object(e.self).serial), h.add(world.object(e.other).serial);
+    h.add(static_cast<std::uint64_t>(e.phase));
+    h.add(e.time);
+    h.add(e.impulse);
+    h.add(e.point);
+    h.add(world.object(e.self).serial);
+    h.add(world.object(e.other).serial);
   }
   return h.value();
 }
@@ -75,9 +83,13 @@ TEST_CASE_TEMPLATE("steps have the same bits however many share them", T, Two, T
   constexpr int kSteps = 40;
   std::vector<std::pair<std::uint64_t, std::uint64_t>> wanted;
   const auto alone = rush<D>(n);
-  for (int i = 0; i < kSteps; ++i) alone->step(), wanted.emplace_back(alone->hash(), events_hash(*alone));
+  for (int i = 0; i < kSteps; ++i) {
+    alone->step();
+    wanted.emplace_back(alone->hash(), events_hash(*alone));
+  }
 
-  Threads two(2), five(5);
+  Threads two(2);
+  Threads five(5);
   Backwards backwards(3);
   for (Workers* workers : std::initializer_list<Workers*>{&two, &five, &backwards}) {
     CAPTURE(workers->count());
@@ -101,7 +113,8 @@ TEST_CASE_TEMPLATE("steps have the same bits however many share them", T, Two, T
   // It was shared, and each number was called as often as any other.
   CHECK(backwards.called[0] > 20 * static_cast<std::size_t>(kSteps));
   CHECK(backwards.called == std::vector<std::size_t>(3, backwards.called[0]));
-  alone->work_with(&backwards), alone->work_with(nullptr);
+  alone->work_with(&backwards);
+  alone->work_with(nullptr);
   alone->step();
   CHECK(backwards.called == std::vector<std::size_t>(3, backwards.called[0]));
 }
@@ -128,7 +141,9 @@ TEST_CASE("threads are each called once a run, awake or asleep") {
   CHECK(Threads(100000).count() == 256);
 }
 
-TEST_CASE("a stage begins when all parts of the one before have ended, and no two workers are the same at once") {
+TEST_CASE(
+    "a stage begins when all parts of the one before have ended, and no two workers are the same "
+    "at once") {
   Threads threads(4);
   for (const bool alone : {true, false}) {
     math::Crew crew;

@@ -1,8 +1,8 @@
 // Objects, filters and what a world refuses.
 #include <cmath>
 
-#include "support.hpp"
 #include "pairs/patch.h"
+#include "support.hpp"
 
 using namespace colvik;
 using namespace colvik::test;
@@ -11,20 +11,28 @@ TEST_CASE_TEMPLATE("the one door says who meets whom and which rule decided", T,
   constexpr int D = T::D;
   World<D> world;
   for (const char* tag : {"courier", "parcel", "glue"}) world.tags().declare(tag).value();
-  ColliderDef<D> picky = zone(cube<D>(1)), off = solid(cube<D>(1)), sticky = solid(cube<D>(1));
+  ColliderDef<D> picky = zone(cube<D>(1));
+  ColliderDef<D> off = solid(cube<D>(1));
+  ColliderDef<D> sticky = solid(cube<D>(1));
   picky.meets = "courier & !glue";
   off.on = false;
   sticky.tags = {"glue"};
-  const ObjectId parcel = world.add(thing<D>("parcel", BodyKind::kinematic, kZero, {picky, off}, {"parcel"})).value();
-  const ObjectId robot =
-      world.add(thing<D>("robot", BodyKind::kinematic, kZero, {solid(cube<D>(1)), sticky}, {"courier"})).value();
-  const ObjectId wall = world.add(thing<D>("wall", BodyKind::fixed, kZero, {solid(cube<D>(1))})).value();
-  const ObjectId post = world.add(thing<D>("post", BodyKind::fixed, kZero, {solid(cube<D>(1))})).value();
+  const ObjectId parcel =
+      world.add(thing<D>("parcel", BodyKind::kinematic, kZero, {picky, off}, {"parcel"})).value();
+  const ObjectId robot = world
+                             .add(thing<D>("robot", BodyKind::kinematic, kZero,
+                                           {solid(cube<D>(1)), sticky}, {"courier"}))
+                             .value();
+  const ObjectId wall =
+      world.add(thing<D>("wall", BodyKind::fixed, kZero, {solid(cube<D>(1))})).value();
+  const ObjectId post =
+      world.add(thing<D>("post", BodyKind::fixed, kZero, {solid(cube<D>(1))})).value();
 
   CHECK(world.decide(parcel, 0, robot, 0).by == DecidedBy::both_accept);
   CHECK(world.decide(parcel, 0, robot, 0).channel == Channel::zone);
   CHECK(world.decide(robot, 0, wall, 0).channel == Channel::solid);
-  CHECK(world.decide(parcel, 0, robot, 1).by == DecidedBy::first_refuses);  // a collider's own tag counts
+  CHECK(world.decide(parcel, 0, robot, 1).by ==
+        DecidedBy::first_refuses);  // a collider's own tag counts
   CHECK(world.decide(wall, 0, parcel, 0).by == DecidedBy::second_refuses);
   CHECK(world.decide(parcel, 1, robot, 0).by == DecidedBy::switched_off);
   CHECK(world.decide(wall, 0, post, 0).by == DecidedBy::both_static);
@@ -34,7 +42,8 @@ TEST_CASE_TEMPLATE("the one door says who meets whom and which rule decided", T,
   world.remove(post);
   CHECK(world.decide(robot, 0, post, 0).by == DecidedBy::inactive);
 
-  const Party a = world.party(parcel, 0), b = world.party(robot, 1);
+  const Party a = world.party(parcel, 0);
+  const Party b = world.party(robot, 1);
   CHECK(explain(decide(a, b), a, "parcel", b, "robot", world.tags()) ==
         "parcel meets only 'courier & !glue', and robot has the tags courier, glue");
   // The step asks the same door.
@@ -48,7 +57,8 @@ TEST_CASE_TEMPLATE("a collider's own tag outlives a change of the object's tags"
   const Tag glue = world.tags().declare("glue").value();
   ColliderDef<D> sticky = solid(cube<D>(1));
   sticky.tags = {"glue"};
-  const ObjectId id = world.add(thing<D>("pad", BodyKind::kinematic, kZero, {sticky, solid(cube<D>(1))})).value();
+  const ObjectId id =
+      world.add(thing<D>("pad", BodyKind::kinematic, kZero, {sticky, solid(cube<D>(1))})).value();
   world.give_tag(id, glue);
   CHECK(world.object(id).colliders[1].tags.contains(glue));
   world.take_tag(id, glue);
@@ -56,7 +66,8 @@ TEST_CASE_TEMPLATE("a collider's own tag outlives a change of the object's tags"
   CHECK_FALSE(world.object(id).colliders[1].tags.contains(glue));
 }
 
-TEST_CASE_TEMPLATE("bad objects are refused whole, naming object, value and what would do", T, Two, Three) {
+TEST_CASE_TEMPLATE("bad objects are refused whole, naming object, value and what would do", T, Two,
+                   Three) {
   constexpr int D = T::D;
   const double nan = std::nan("");
   using Spoil = std::function<void(ObjectDef<D>&)>;
@@ -64,30 +75,44 @@ TEST_CASE_TEMPLATE("bad objects are refused whole, naming object, value and what
       {"object 'crate' position", [&](ObjectDef<D>& d) { d.at[0] = nan; }},
       {"object 'crate' velocity", [&](ObjectDef<D>& d) { d.velocity[1] = HUGE_VAL; }},
       {"object 'crate' spin", [&](ObjectDef<D>& d) { d.spin[0] = nan; }},
-      {"object 'crate' box width: 0 is not a usable size", [&](ObjectDef<D>& d) { d.colliders[0].shape.core[0] = 0; }},
+      {"object 'crate' box width: 0 is not a usable size",
+       [&](ObjectDef<D>& d) { d.colliders[0].shape.core[0] = 0; }},
       {"object 'crate' collider friction: -1 is not usable; a number from 0 up",
        [&](ObjectDef<D>& d) { d.colliders[0].friction = -1; }},
-      {"object 'crate' collider restitution", [&](ObjectDef<D>& d) { d.colliders[0].restitution = 1.5; }},
+      {"object 'crate' collider restitution",
+       [&](ObjectDef<D>& d) { d.colliders[0].restitution = 1.5; }},
       {"object 'crate' collider density (2 of 2)",
-       [&](ObjectDef<D>& d) { d.colliders.push_back(d.colliders[0]), d.colliders[1].density = 0; }},
-      {"object 'crate' mass: 0 is not usable; a number above 0", [&](ObjectDef<D>& d) { d.mass = 0; }},
+       [&](ObjectDef<D>& d) {
+         d.colliders.push_back(d.colliders[0]);
+         d.colliders[1].density = 0;
+       }},
+      {"object 'crate' mass: 0 is not usable; a number above 0",
+       [&](ObjectDef<D>& d) { d.mass = 0; }},
       {"object 'crate' mass: is given to an object that is not dynamic",
-       [&](ObjectDef<D>& d) { d.mass = 1, d.body = BodyKind::fixed; }},
+       [&](ObjectDef<D>& d) {
+         d.mass = 1;
+         d.body = BodyKind::fixed;
+       }},
       {"object 'crate' body: is dynamic but has no solid collider",
        [&](ObjectDef<D>& d) { d.colliders[0].zone = true; }},
       {"object 'crate' velocity: is given to a static object",
-       [&](ObjectDef<D>& d) { d.body = BodyKind::fixed, d.velocity = along_x<D>(1); }},
+       [&](ObjectDef<D>& d) {
+         d.body = BodyKind::fixed;
+         d.velocity = along_x<D>(1);
+       }},
       {"object 'crate' motion: is given to a dynamic object; body = kinematic",
        [&](ObjectDef<D>& d) {
          d.motion = Path<D>{{{0, kZero, {}}}, false};
        }},
       {"object 'crate' path: time 1 does not come after 1",
        [&](ObjectDef<D>& d) {
-         d.body = BodyKind::kinematic, d.motion = Path<D>{{{1, kZero, {}}, {1, kZero, {}}}, false};
+         d.body = BodyKind::kinematic;
+         d.motion = Path<D>{{{1, kZero, {}}, {1, kZero, {}}}, false};
        }},
       {"object 'crate' path: is a loop that does not come back",
        [&](ObjectDef<D>& d) {
-         d.body = BodyKind::kinematic, d.motion = Path<D>{{{0, kZero, {}}, {1, along_x<D>(1), {}}}, true};
+         d.body = BodyKind::kinematic;
+         d.motion = Path<D>{{{0, kZero, {}}, {1, along_x<D>(1), {}}}, true};
        }},
       {"object 'crate' number points: inf is out of range",
        [&](ObjectDef<D>& d) {
@@ -97,7 +122,8 @@ TEST_CASE_TEMPLATE("bad objects are refused whole, naming object, value and what
        [&](ObjectDef<D>& d) { d.tags = {"parsel"}; }},
       {"object 'crate' meets: 'Parcel' is not a declared tag; did you mean 'parcel'?",
        [&](ObjectDef<D>& d) { d.colliders[0].meets = "Parcel"; }},
-      {"object 'taken' name: is taken by another object", [&](ObjectDef<D>& d) { d.name = "taken"; }},
+      {"object 'taken' name: is taken by another object",
+       [&](ObjectDef<D>& d) { d.name = "taken"; }},
       {"object 'two words' name: is not a name", [&](ObjectDef<D>& d) { d.name = "two words"; }},
   };
   World<D> world;
@@ -113,13 +139,15 @@ TEST_CASE_TEMPLATE("bad objects are refused whole, naming object, value and what
     CHECK_MESSAGE(added.error().message().starts_with(wanted), added.error().message());
     CHECK(world.count() == 1);
   }
-  CHECK_THROWS_AS(world.add(thing<D>("two words", BodyKind::fixed, kZero, {})).value(), UncheckedError);
+  CHECK_THROWS_AS(world.add(thing<D>("two words", BodyKind::fixed, kZero, {})).value(),
+                  UncheckedError);
 }
 
 TEST_CASE_TEMPLATE("bad changes are refused and change nothing", T, Two, Three) {
   constexpr int D = T::D;
   World<D> world;
-  const ObjectId wall = world.add(thing<D>("wall", BodyKind::fixed, kZero, {solid(cube<D>(1))})).value();
+  const ObjectId wall =
+      world.add(thing<D>("wall", BodyKind::fixed, kZero, {solid(cube<D>(1))})).value();
   const std::uint64_t before = world.hash();
   Pose<D> bad;
   bad.position[0] = std::nan("");
@@ -148,7 +176,8 @@ TEST_CASE_TEMPLATE("kinematic objects follow paths and timed velocities exactly"
   Rotation<D> quarter;
   if constexpr (D == 2) quarter = Rotation<2>(radians(90));
   else quarter = Rotation<3>({0, 0, 1}, radians(90));
-  def.motion = Path<D>{{{0, kZero, {}}, {1, along_x<D>(4), quarter}, {2, kZero, Rotation<D>()}}, true};
+  def.motion =
+      Path<D>{{{0, kZero, {}}, {1, along_x<D>(4), quarter}, {2, kZero, Rotation<D>()}}, true};
   const ObjectId lift = world.add(def).value();
   def.name = "cart";
   def.motion = std::vector<VelocityFrom<D>>{{0, along_x<D>(1), Spin<D>(Spin<D>::Zero())},
@@ -156,7 +185,8 @@ TEST_CASE_TEMPLATE("kinematic objects follow paths and timed velocities exactly"
   const ObjectId cart = world.add(def).value();
   for (int i = 0; i < 90; ++i) world.step();
   CHECK((world.object(lift).pose.position - along_x<D>(2)).norm() <= 1e-12);
-  CHECK((world.object(lift).pose.rotation.axis(0) - (along_x<D>(1) + up<D>(1)) / std::sqrt(2.0)).norm() <= 1e-9);
+  CHECK((world.object(lift).pose.rotation.axis(0) - (along_x<D>(1) + up<D>(1)) / std::sqrt(2.0))
+            .norm() <= 1e-9);
   CHECK((world.object(lift).velocity - along_x<D>(-4)).norm() <= 1e-9);
   CHECK((world.object(cart).pose.position - along_x<D>(0)).norm() <= 1e-9);
   for (int i = 0; i < 60; ++i) world.step();  // 2.5 s: the loop is in its second round
@@ -166,7 +196,8 @@ TEST_CASE_TEMPLATE("kinematic objects follow paths and timed velocities exactly"
   CHECK((world.object(lift).pose.position - along_x<D>(2)).norm() <= 1e-12);
 }
 
-TEST_CASE_TEMPLATE("numbers belong to the world or an object and keep within bounds", T, Two, Three) {
+TEST_CASE_TEMPLATE("numbers belong to the world or an object and keep within bounds", T, Two,
+                   Three) {
   constexpr int D = T::D;
   World<D> world;
   ObjectDef<D> def = thing<D>("robot", BodyKind::kinematic, kZero, {});
@@ -183,11 +214,14 @@ TEST_CASE_TEMPLATE("numbers belong to the world or an object and keep within bou
   CHECK(world.objects() == std::vector<ObjectId>{id});
 }
 
-TEST_CASE_TEMPLATE("copies get names from their kind and inactive objects do nothing", T, Two, Three) {
+TEST_CASE_TEMPLATE("copies get names from their kind and inactive objects do nothing", T, Two,
+                   Three) {
   constexpr int D = T::D;
   World<D> world(earth<D>());
   ObjectDef<D> def = thing<D>("", BodyKind::dynamic, kZero, {solid(cube<D>(1))});
-  def.kind = "crate", def.active = false, def.user = 42;
+  def.kind = "crate";
+  def.active = false;
+  def.user = 42;
   const ObjectId id = world.add(def).value();
   CHECK(world.object(id).name == "crate-1");
   CHECK(world.object(id).user == 42);
@@ -198,12 +232,15 @@ TEST_CASE_TEMPLATE("copies get names from their kind and inactive objects do not
   CHECK(world.object(id).pose.position[1] < 0);
 }
 
-TEST_CASE_TEMPLATE("a still object can be put elsewhere: touches follow, and it is counted", T, Two, Three) {
+TEST_CASE_TEMPLATE("a still object can be put elsewhere: touches follow, and it is counted", T, Two,
+                   Three) {
   constexpr int D = T::D;
   World<D> world;
-  const ObjectId shelf = world.add(thing<D>("shelf", BodyKind::fixed, kZero, {solid(cube<D>(1))})).value();
+  const ObjectId shelf =
+      world.add(thing<D>("shelf", BodyKind::fixed, kZero, {solid(cube<D>(1))})).value();
   const ObjectId hand =
-      world.add(thing<D>("hand", BodyKind::kinematic, Vec<D>::Unit(0) * 5, {solid(cube<D>(1))})).value();
+      world.add(thing<D>("hand", BodyKind::kinematic, Vec<D>::Unit(0) * 5, {solid(cube<D>(1))}))
+          .value();
   world.step();
   CHECK(world.events().empty());
   CHECK(world.still_moved() == 0);
@@ -220,14 +257,19 @@ TEST_CASE_TEMPLATE("a still object can be put elsewhere: touches follow, and it 
 TEST_CASE("a long list is patched as if each were taken out and put in on its own") {
   Random random(11);
   for (int run = 0; run < scaled(20000); ++run) {
-    std::vector<std::string> list, wanted, fresh;
-    std::vector<std::uint32_t> gone, before;
+    std::vector<std::string> list;
+    std::vector<std::string> wanted;
+    std::vector<std::string> fresh;
+    std::vector<std::uint32_t> gone;
+    std::vector<std::uint32_t> before;
     std::vector<world::Staying> spans;
     const int n = random.below(random.coin() ? 12 : 80);
-    const double goes = random.range(0, 1), comes = random.range(0, 0.7);
+    const double goes = random.range(0, 1);
+    const double comes = random.range(0, 0.7);
     for (std::uint32_t i = 0; i <= static_cast<std::uint32_t>(n); ++i) {
       while (random.coin(comes)) {
-        before.push_back(i), fresh.push_back("fresh " + std::to_string(fresh.size()));
+        before.push_back(i);
+        fresh.push_back("fresh " + std::to_string(fresh.size()));
         wanted.push_back(fresh.back());
       }
       if (i == static_cast<std::uint32_t>(n)) break;

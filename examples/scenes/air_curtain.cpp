@@ -4,12 +4,19 @@
 void depot::air_curtain(Run<2>& run) {
   declare(run, {"paper", "box", "catch", "floor"});
   World<2>& world = run.world;
-  world.add({.name = "floor", .at = {0, -0.5}, .tags = {"floor"}, .colliders = {{.shape = box(20, 1)}}}).value();
+  world
+      .add({.name = "floor",
+            .at = {0, -0.5},
+            .tags = {"floor"},
+            .colliders = {{.shape = box(20, 1)}}})
+      .value();
   world
       .add({.name = "curtain",
             .at = {0, 2.5},
-            .colliders =
-                {{.shape = box(4, 5), .zone = true, .meets = "paper", .field = Field<2>{.drag = 6, .wind = {0, 6}}}}})
+            .colliders = {{.shape = box(4, 5),
+                           .zone = true,
+                           .meets = "paper",
+                           .field = Field<2>{.drag = 6, .wind = {0, 6}}}}})
       .value();
   world
       .add({.name = "catch",
@@ -40,5 +47,6 @@ void depot::air_curtain(Run<2>& run) {
             .once = Once::per_other,
             .effects = {effects::remove(Side::other)}})
       .value();
-  run.rules.add({.name = "landed", .self = "floor", .other = "box", .once = Once::per_other}).value();
+  run.rules.add({.name = "landed", .self = "floor", .other = "box", .once = Once::per_other})
+      .value();
 }

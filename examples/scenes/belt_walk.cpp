@@ -1,4 +1,5 @@
-// Belts that carry a resting courier, hold a walking one on the spot, and throw a third one over a gap.
+// Belts that carry a resting courier, hold a walking one on the spot, and throw a third one over a
+// gap.
 #include "scenes.hpp"
 
 void depot::belt_walk(Run<2>& run) {
@@ -13,7 +14,11 @@ void depot::belt_walk(Run<2>& run) {
         .value();
   };
   const auto zone = [&](const char* name, const Vec<2>& at, double width, double height) {
-    world.add({.name = name, .at = at, .tags = {name}, .colliders = {{.shape = box(width, height), .zone = true}}})
+    world
+        .add({.name = name,
+              .at = at,
+              .tags = {name},
+              .colliders = {{.shape = box(width, height), .zone = true}}})
         .value();
   };
   const auto courier = [&](const char* name, const Vec<2>& at, std::vector<TimedWish<2>> wishes) {

@@ -1,4 +1,5 @@
-// A rough patch drains the robot's charge, the dock fills it up; a trolley without a battery changes nothing.
+// A rough patch drains the robot's charge, the dock fills it up; a trolley without a battery
+// changes nothing.
 #include "scenes.hpp"
 
 void depot::charging_dock(Run<2>& run) {

@@ -1,8 +1,10 @@
-// In 3D: crates dropped at places by chance; the shredder eats some, what leaves the yard is removed.
+// In 3D: crates dropped at places by chance; the shredder eats some, what leaves the yard is
+// removed.
 #include "scenes.hpp"
 
 void depot::drone_drops(Run<3>& run) {
-  for (const char* tag : {"crate", "shredder", "drone", "scenery"}) run.world.tags().declare(tag).value();
+  for (const char* tag : {"crate", "shredder", "drone", "scenery"})
+    run.world.tags().declare(tag).value();
   World<3>& world = run.world;
   world.set_number({}, "shredded", 0).value();
   world

@@ -1,4 +1,5 @@
-// A lift of endless trays: what leaves above comes back below; a flap lets them pass while it is folded away.
+// A lift of endless trays: what leaves above comes back below; a flap lets them pass while it is
+// folded away.
 #include "scenes.hpp"
 
 void depot::endless_trays(Run<2>& run) {
@@ -28,8 +29,13 @@ void depot::endless_trays(Run<2>& run) {
             .tags = {"flap"},
             .colliders = {{.shape = box(1.2, 0.2), .schedule = folds}}})
       .value();
-  world.add({.name = "roof", .at = {0, 5}, .tags = {"roof"}, .colliders = {{.shape = box(4, 0.4)}}}).value();
+  world.add({.name = "roof", .at = {0, 5}, .tags = {"roof"}, .colliders = {{.shape = box(4, 0.4)}}})
+      .value();
 
-  run.rules.add({.name = "pass", .self = "sensor", .other = "tray", .effects = {effects::add("world.passed", 1)}})
+  run.rules
+      .add({.name = "pass",
+            .self = "sensor",
+            .other = "tray",
+            .effects = {effects::add("world.passed", 1)}})
       .value();
 }

@@ -14,12 +14,14 @@ void depot::flooded_cellar(Run<2>& run) {
                           {.shape = box(0.5, 4), .at = {-2.25, -2}},
                           {.shape = box(0.5, 4), .at = {3.25, -2}}}})
       .value();
-  const auto zone = [&](const char* name, const Vec<2>& at, double w, double h, std::optional<Field<2>> field) {
+  const auto zone = [&](const char* name, const Vec<2>& at, double w, double h,
+                        std::optional<Field<2>> field) {
     world
-        .add({.name = name,
-              .at = at,
-              .tags = {name},
-              .colliders = {{.shape = box(w, h), .zone = true, .meets = "courier", .field = field}}})
+        .add(
+            {.name = name,
+             .at = at,
+             .tags = {name},
+             .colliders = {{.shape = box(w, h), .zone = true, .meets = "courier", .field = field}}})
         .value();
   };
   zone("water", {0.5, -2}, 5, 4, Field<2>{.gravity = {0, 5.5}, .drag = 3});
@@ -37,8 +39,12 @@ void depot::flooded_cellar(Run<2>& run) {
             .at = {-3.5, 0.61},
             .body = BodyKind::kinematic,
             .tags = {"courier"},
-            .colliders = {{.shape = capsule<2>(0.6, 1.2), .meets = "scenery | water | ladder | valve | hatch"}},
-            .walker = Walker<2>{.speed = 2.5, .speeding_up = 30, .jump_speed = jump_speed(0.4, 9.81), .mirrors = true},
+            .colliders = {{.shape = capsule<2>(0.6, 1.2),
+                           .meets = "scenery | water | ladder | valve | hatch"}},
+            .walker = Walker<2>{.speed = 2.5,
+                                .speeding_up = 30,
+                                .jump_speed = jump_speed(0.4, 9.81),
+                                .mirrors = true},
             .wishes = {{0.2, {.velocity = {2.5, 0}}},
                        {1.3, {.velocity = {0.5, 0}}},
                        {3.6, {}},
@@ -56,7 +62,8 @@ void depot::flooded_cellar(Run<2>& run) {
             .effects = {effects::add("world.valves", 1)}})
       .value();
   run.rules.add({.name = "wet", .self = "courier", .other = "water"}).value();
-  run.rules.add({.name = "dry", .self = "courier", .other = "water", .when = OnTouch{Phase::end}}).value();
+  run.rules.add({.name = "dry", .self = "courier", .other = "water", .when = OnTouch{Phase::end}})
+      .value();
   run.rules
       .add({.name = "out",
             .self = "courier",

@@ -2,9 +2,14 @@
 #include "scenes.hpp"
 
 void depot::gantry_walk(Run<3>& run) {
-  for (const char* tag : {"courier", "scenery", "grate", "edge"}) run.world.tags().declare(tag).value();
+  for (const char* tag : {"courier", "scenery", "grate", "edge"})
+    run.world.tags().declare(tag).value();
   World<3>& world = run.world;
-  world.add({.name = "floor", .at = {0, -0.5, 0}, .tags = {"scenery"}, .colliders = {{.shape = box(16, 1, 8)}}})
+  world
+      .add({.name = "floor",
+            .at = {0, -0.5, 0},
+            .tags = {"scenery"},
+            .colliders = {{.shape = box(16, 1, 8)}}})
       .value();
   for (int i = 0; i < 4; ++i)
     world
@@ -46,7 +51,10 @@ void depot::gantry_walk(Run<3>& run) {
             .body = BodyKind::kinematic,
             .tags = {"courier"},
             .colliders = {{.shape = capsule<3>(0.5, 1.2), .meets = "scenery | edge"}},
-            .walker = Walker<3>{.speed = 2.5, .speeding_up = 25, .jump_speed = jump_speed(1.7, 9.81), .step = 0.25},
+            .walker = Walker<3>{.speed = 2.5,
+                                .speeding_up = 25,
+                                .jump_speed = jump_speed(1.7, 9.81),
+                                .step = 0.25},
             .wishes = {{0.2, {.velocity = {2.5, 0, 0}}}, {4.3, {}}, {6, {.jump = true}}}})
       .value();
 }

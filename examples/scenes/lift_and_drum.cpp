@@ -1,4 +1,5 @@
-// A lift carries two couriers up to a turning drum; one walks on to it and is carried along to the landing.
+// A lift carries two couriers up to a turning drum; one walks on to it and is carried along to the
+// landing.
 #include "scenes.hpp"
 
 void depot::lift_and_drum(Run<2>& run) {
@@ -24,7 +25,12 @@ void depot::lift_and_drum(Run<2>& run) {
             .colliders = {{.shape = circle(4)}},
             .spin = Spin<2>(radians(-20))})
       .value();
-  world.add({.name = "landing", .at = {7, 2.2}, .tags = {"scenery"}, .colliders = {{.shape = box(4, 0.4)}}}).value();
+  world
+      .add({.name = "landing",
+            .at = {7, 2.2},
+            .tags = {"scenery"},
+            .colliders = {{.shape = box(4, 0.4)}}})
+      .value();
   const auto courier = [&](const char* name, double x, std::vector<TimedWish<2>> wishes) {
     world
         .add({.name = name,
@@ -36,6 +42,7 @@ void depot::lift_and_drum(Run<2>& run) {
               .wishes = std::move(wishes)})
         .value();
   };
-  courier("rider", 0.6, {{4.5, {.velocity = {1, 0}}}, {6.0, {}}, {7.5, {.velocity = {1, 0}}}, {9.5, {}}});
+  courier("rider", 0.6,
+          {{4.5, {.velocity = {1, 0}}}, {6.0, {}}, {7.5, {.velocity = {1, 0}}}, {9.5, {}}});
   courier("liftboy", -0.7, {});
 }

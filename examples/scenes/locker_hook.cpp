@@ -1,4 +1,5 @@
-// A hook swings along a row of lockers and knocks their doors shut; each counts once, though it scrapes along.
+// A hook swings along a row of lockers and knocks their doors shut; each counts once, though it
+// scrapes along.
 #include "scenes.hpp"
 
 void depot::locker_hook(Run<2>& run) {
@@ -13,7 +14,8 @@ void depot::locker_hook(Run<2>& run) {
             .tags = {"hook"},
             .colliders = {{.shape = circle(0.5), .zone = true}}})
       .value();
-  const auto locker = [&](const std::string& name, const Vec<2>& at, double degrees, const char* tag) {
+  const auto locker = [&](const std::string& name, const Vec<2>& at, double degrees,
+                          const char* tag) {
     world
         .add({.name = name,
               .at = at,
@@ -24,7 +26,8 @@ void depot::locker_hook(Run<2>& run) {
   };
   for (int i = 0; i < 6; ++i) {
     const double degrees = 30 + 60 * i;
-    locker("locker." + std::to_string(i + 1), Rotation<2>(radians(degrees)) * Vec<2>(2.5, 0), degrees, "open");
+    locker("locker." + std::to_string(i + 1), Rotation<2>(radians(degrees)) * Vec<2>(2.5, 0),
+           degrees, "open");
   }
   locker("locked", {-1.7, 1.7}, 0, "shut");
   locker("far-locker", {3.6, 3.6}, 0, "open");
@@ -33,7 +36,8 @@ void depot::locker_hook(Run<2>& run) {
       .add({.name = "knock",
             .self = "hook",
             .other = "open",
-            .effects = {effects::add("world.shut", 1), effects::retag(Side::other, {"shut"}, {"open"})}})
+            .effects = {effects::add("world.shut", 1),
+                        effects::retag(Side::other, {"shut"}, {"open"})}})
       .value();
   run.rules
       .add({.name = "scrape",

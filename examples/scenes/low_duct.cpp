@@ -5,15 +5,25 @@ void depot::low_duct(Run<2>& run) {
   declare(run, {"courier", "mouse", "scenery", "fuse"});
   World<2>& world = run.world;
   const auto solid = [&](const char* name, const Vec<2>& at, double width, double height) {
-    world.add({.name = name, .at = at, .tags = {"scenery"}, .colliders = {{.shape = box(width, height)}}}).value();
+    world
+        .add({.name = name,
+              .at = at,
+              .tags = {"scenery"},
+              .colliders = {{.shape = box(width, height)}}})
+        .value();
   };
   solid("floor.1", {3, -0.25}, 14, 0.5);
   solid("floor.2", {3, 3.75}, 14, 0.5);
   solid("duct", {2, 1.6}, 4, 2.2);
   solid("door", {2, 5}, 0.3, 2);
-  world.add({.name = "fuse", .at = {6, 0.3}, .tags = {"fuse"}, .colliders = {{.shape = box(0.3, 0.6), .zone = true}}})
+  world
+      .add({.name = "fuse",
+            .at = {6, 0.3},
+            .tags = {"fuse"},
+            .colliders = {{.shape = box(0.3, 0.6), .zone = true}}})
       .value();
-  const auto walker = [&](const char* name, const char* tag, const Vec<2>& at, const Shape<2>& shape) {
+  const auto walker = [&](const char* name, const char* tag, const Vec<2>& at,
+                          const Shape<2>& shape) {
     world
         .add({.name = name,
               .at = at,

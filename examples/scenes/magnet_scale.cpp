@@ -1,4 +1,5 @@
-// A magnet tag sticks to a pallet, rides it to the scale, and the pallet goes to the bay for what it weighs.
+// A magnet tag sticks to a pallet, rides it to the scale, and the pallet goes to the bay for what
+// it weighs.
 #include "scenes.hpp"
 
 void depot::magnet_scale(Run<2>& run) {
@@ -16,9 +17,13 @@ void depot::magnet_scale(Run<2>& run) {
               .velocity = {speed, 0}})
         .value();
   };
-  const auto zone = [&](const char* name, const char* tag, const Vec<2>& at, double w, double h, const char* meets) {
+  const auto zone = [&](const char* name, const char* tag, const Vec<2>& at, double w, double h,
+                        const char* meets) {
     world
-        .add({.name = name, .at = at, .tags = {tag}, .colliders = {{.shape = box(w, h), .zone = true, .meets = meets}}})
+        .add({.name = name,
+              .at = at,
+              .tags = {tag},
+              .colliders = {{.shape = box(w, h), .zone = true, .meets = meets}}})
         .value();
   };
   pallet("first", 0, 1.5);
@@ -43,11 +48,12 @@ void depot::magnet_scale(Run<2>& run) {
             .effects = {effects::stop(Side::self), effects::attach(Side::self, Side::other)}})
       .value();
   run.rules
-      .add({.name = "weigh",
-            .self = "scale",
-            .other = "magnet",
-            .all = {{.kind = Condition::Kind::state, .side = Side::other, .state = State::attached}},
-            .effects = {effects::add("world.weighed", 1), effects::cue("weighed")}})
+      .add(
+          {.name = "weigh",
+           .self = "scale",
+           .other = "magnet",
+           .all = {{.kind = Condition::Kind::state, .side = Side::other, .state = State::attached}},
+           .effects = {effects::add("world.weighed", 1), effects::cue("weighed")}})
       .value();
   run.rules
       .add({.name = "heavy",
@@ -56,6 +62,9 @@ void depot::magnet_scale(Run<2>& run) {
             .effects = {effects::send(Target::object("first"), Target::object("heavy-bay"), 2)}})
       .value();
   run.rules
-      .add({.name = "in-the-bay", .self = "@heavy-bay", .other = "pallet", .effects = {effects::stop(Side::other)}})
+      .add({.name = "in-the-bay",
+            .self = "@heavy-bay",
+            .other = "pallet",
+            .effects = {effects::stop(Side::other)}})
       .value();
 }

@@ -1,5 +1,5 @@
-// A tube swallows parcels and spits them out elsewhere, their speed turned with the mouth; what is too large is turned
-// away.
+// A tube swallows parcels and spits them out elsewhere, their speed turned with the mouth; what is
+// too large is turned away.
 #include "scenes.hpp"
 
 void depot::pneumatic_tube(Run<2>& run) {
@@ -17,9 +17,17 @@ void depot::pneumatic_tube(Run<2>& run) {
   };
   thrown("parcel", {-5, -0.3}, 0.4, 0.3);
   thrown("bulky", {-3, 1.2}, 0.9, 0.9);
-  world.add({.name = "entry", .at = {2, 0.4}, .tags = {"mouth"}, .colliders = {{.shape = box(0.5, 3), .zone = true}}})
+  world
+      .add({.name = "entry",
+            .at = {2, 0.4},
+            .tags = {"mouth"},
+            .colliders = {{.shape = box(0.5, 3), .zone = true}}})
       .value();
-  world.add({.name = "exit", .at = {5, 1}, .turned = Rotation<2>(radians(90)), .spots = {{"lip", {{0.6, 0}, {}}}}})
+  world
+      .add({.name = "exit",
+            .at = {5, 1},
+            .turned = Rotation<2>(radians(90)),
+            .spots = {{"lip", {{0.6, 0}, {}}}}})
       .value();
   world
       .add({.name = "tray",
@@ -34,8 +42,16 @@ void depot::pneumatic_tube(Run<2>& run) {
             .other = "mouth",
             .effects = {effects::teleport(Side::self, Target::object("exit"), "lip", true)}})
       .value();
-  run.rules.add({.name = "refuse", .self = "bulky", .other = "mouth", .effects = {effects::bounce(Side::self)}})
+  run.rules
+      .add({.name = "refuse",
+            .self = "bulky",
+            .other = "mouth",
+            .effects = {effects::bounce(Side::self)}})
       .value();
-  run.rules.add({.name = "arrive", .self = "tray", .other = "parcel", .effects = {effects::finish("delivered", 0.5)}})
+  run.rules
+      .add({.name = "arrive",
+            .self = "tray",
+            .other = "parcel",
+            .effects = {effects::finish("delivered", 0.5)}})
       .value();
 }

@@ -26,7 +26,11 @@ void depot::practice_lap(Run<2>& run) {
             .colliders = {{.shape = circle(0.3), .zone = true, .meets = "courier"}}})
       .value();
 
-  run.rules.add({.name = "gate", .self = "courier", .other = "gate", .effects = {effects::add("world.gates", 1)}})
+  run.rules
+      .add({.name = "gate",
+            .self = "courier",
+            .other = "gate",
+            .effects = {effects::add("world.gates", 1)}})
       .value();
   run.rules
       .add({.name = "knock",

@@ -1,4 +1,5 @@
-// Pucks slide down deflectors; a diverter that is switched off in time sends the later ones to the other bin.
+// Pucks slide down deflectors; a diverter that is switched off in time sends the later ones to the
+// other bin.
 #include "scenes.hpp"
 
 void depot::puck_sorter(Run<2>& run) {
@@ -13,13 +14,16 @@ void depot::puck_sorter(Run<2>& run) {
               .tags = {"puck"},
               .colliders = {{.shape = circle(0.4), .friction = 0.1, .restitution = 0.2}}})
         .value();
-  const auto slope = [&](const char* name, const Vec<2>& at, double degrees, double length, Schedule<2> schedule) {
+  const auto slope = [&](const char* name, const Vec<2>& at, double degrees, double length,
+                         Schedule<2> schedule) {
     world
         .add({.name = name,
               .at = at,
               .turned = Rotation<2>(radians(degrees)),
               .tags = {"scenery"},
-              .colliders = {{.shape = box(length, 0.15), .friction = 0.1, .schedule = std::move(schedule)}}})
+              .colliders = {{.shape = box(length, 0.15),
+                             .friction = 0.1,
+                             .schedule = std::move(schedule)}}})
         .value();
   };
   slope("diverter", {0.2, 1}, -35, 1.6, {{{0.85, false, {}}}});
@@ -35,7 +39,8 @@ void depot::puck_sorter(Run<2>& run) {
         .add({.name = std::string("sorted-") + side,
               .self = side,
               .other = "puck",
-              .effects = {effects::add(std::string("world.") + side, 1), effects::remove(Side::other)}})
+              .effects = {effects::add(std::string("world.") + side, 1),
+                          effects::remove(Side::other)}})
         .value();
   }
 }

@@ -5,7 +5,12 @@ void depot::shelf_climb(Run<2>& run) {
   declare(run, {"courier", "shelf", "scenery", "parcel", "lamp"});
   World<2>& world = run.world;
   world.set_number({}, "parcels", 0).value();
-  world.add({.name = "floor", .at = {0, -0.5}, .tags = {"scenery"}, .colliders = {{.shape = box(8, 1)}}}).value();
+  world
+      .add({.name = "floor",
+            .at = {0, -0.5},
+            .tags = {"scenery"},
+            .colliders = {{.shape = box(8, 1)}}})
+      .value();
   for (const auto& [name, height] :
        {std::pair("low-shelf", 1.5), std::pair("high-shelf", 2.25), std::pair("top-shelf", 4.0)})
     world
@@ -20,7 +25,11 @@ void depot::shelf_climb(Run<2>& run) {
             .tags = {"parcel"},
             .colliders = {{.shape = box(0.4, 0.3), .zone = true, .meets = "courier"}}})
       .value();
-  world.add({.name = "lamp", .at = {0, 6.2}, .tags = {"lamp"}, .colliders = {{.shape = circle(0.4), .zone = true}}})
+  world
+      .add({.name = "lamp",
+            .at = {0, 6.2},
+            .tags = {"lamp"},
+            .colliders = {{.shape = circle(0.4), .zone = true}}})
       .value();
   std::vector<TimedWish<2>> wishes;
   for (const auto& [from, to] : {std::pair(0.3, 1.4), std::pair(1.6, 2.7), std::pair(3.0, 4.1)}) {

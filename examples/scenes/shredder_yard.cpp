@@ -1,5 +1,5 @@
-// Paper is shredded and sparks fly out of a spot; what leaves the yard is removed. The guard robot faces the other way
-// until there is no more paper.
+// Paper is shredded and sparks fly out of a spot; what leaves the yard is removed. The guard robot
+// faces the other way until there is no more paper.
 #include "scenes.hpp"
 
 void depot::shredder_yard(Run<2>& run) {
@@ -20,14 +20,23 @@ void depot::shredder_yard(Run<2>& run) {
             .colliders = {{.shape = box(3, 0.8), .zone = true, .meets = "paper"}},
             .spots = {{"vent", {{1.2, 0.6}, {}}}}})
       .value();
-  world.add({.name = "ground", .at = {0, -2.5}, .tags = {"scenery"}, .colliders = {{.shape = box(8, 0.5)}}}).value();
+  world
+      .add({.name = "ground",
+            .at = {0, -2.5},
+            .tags = {"scenery"},
+            .colliders = {{.shape = box(8, 0.5)}}})
+      .value();
   world
       .add({.name = "robot",
             .at = {-3, -1.5},
             .body = BodyKind::kinematic,
             .tags = {"robot"},
             .colliders = {{.shape = box(0.8, 1)},
-                          {.shape = circle(0.6), .at = {2.4, 2.6}, .zone = true, .meets = "spark", .tags = {"lamp"}}},
+                          {.shape = circle(0.6),
+                           .at = {2.4, 2.6},
+                           .zone = true,
+                           .meets = "spark",
+                           .tags = {"lamp"}}},
             .mirrored = true,
             .drawings = {{{0.8, 1}}, {{0.3, 0.2}, {}, {0.5, 0.3}}}})
       .value();
@@ -47,7 +56,9 @@ void depot::shredder_yard(Run<2>& run) {
                         effects::spawn_at("spark", Side::self, "vent", kZero, {5, 3, 0})}})
       .value();
   run.rules
-      .add({.name = "all-done", .when = OnCount{"paper", 0}, .effects = {effects::mirror(Target::object("robot"))}})
+      .add({.name = "all-done",
+            .when = OnCount{"paper", 0},
+            .effects = {effects::mirror(Target::object("robot"))}})
       .value();
   run.rules.add({.name = "seen", .self = "lamp", .other = "spark"}).value();
 }

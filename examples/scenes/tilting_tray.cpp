@@ -5,7 +5,8 @@ void depot::tilting_tray(Run<2>& run) {
   declare(run, {"parcel", "heavy", "light", "scenery", "grid", "tray"});
   World<2>& world = run.world;
   for (const char* number : {"light", "heavy"}) world.set_number({}, number, 0).value();
-  const auto parcel = [&](const std::string& name, const Vec<2>& at, const char* tag, double size, double density) {
+  const auto parcel = [&](const std::string& name, const Vec<2>& at, const char* tag, double size,
+                          double density) {
     world
         .add({.name = name,
               .at = at,
@@ -17,8 +18,10 @@ void depot::tilting_tray(Run<2>& run) {
                              .meets = "scenery | grid | tray | parcel"}}})
         .value();
   };
-  for (int i = 0; i < 3; ++i) parcel("small." + std::to_string(i + 1), {-0.8 + 0.8 * i, 2 + 0.8 * i}, "light", 0.4, 1);
-  for (int i = 0; i < 2; ++i) parcel("big." + std::to_string(i + 1), {-1.2 + 2.0 * i, 5.0 + i}, "heavy", 0.6, 8);
+  for (int i = 0; i < 3; ++i)
+    parcel("small." + std::to_string(i + 1), {-0.8 + 0.8 * i, 2 + 0.8 * i}, "light", 0.4, 1);
+  for (int i = 0; i < 2; ++i)
+    parcel("big." + std::to_string(i + 1), {-1.2 + 2.0 * i, 5.0 + i}, "heavy", 0.6, 8);
   world
       .add({.name = "grid",
             .body = BodyKind::kinematic,
@@ -28,8 +31,14 @@ void depot::tilting_tray(Run<2>& run) {
                                {3, {0, 0}, Rotation<2>(0)},
                                {4, {0, 0}, Rotation<2>(radians(-25))}}}})
       .value();
-  world.add({.name = "bottom", .at = {0, -4.2}, .tags = {"scenery"}, .colliders = {{.shape = box(9, 0.4)}}}).value();
-  for (const auto& [name, x, width] : {std::tuple("light-tray", 0.0, 4.0), std::tuple("heavy-tray", 3.4, 2.0)})
+  world
+      .add({.name = "bottom",
+            .at = {0, -4.2},
+            .tags = {"scenery"},
+            .colliders = {{.shape = box(9, 0.4)}}})
+      .value();
+  for (const auto& [name, x, width] :
+       {std::tuple("light-tray", 0.0, 4.0), std::tuple("heavy-tray", 3.4, 2.0)})
     world
         .add({.name = name,
               .at = {x, -3.5},
@@ -37,10 +46,14 @@ void depot::tilting_tray(Run<2>& run) {
               .colliders = {{.shape = box(width, 1), .zone = true, .meets = "parcel"}}})
         .value();
 
-  const auto counts = [&](const char* name, const char* self, const char* other, const char* number) {
+  const auto counts = [&](const char* name, const char* self, const char* other,
+                          const char* number) {
     run.rules
-        .add(
-            {.name = name, .self = self, .other = other, .once = Once::per_other, .effects = {effects::add(number, 1)}})
+        .add({.name = name,
+              .self = self,
+              .other = other,
+              .once = Once::per_other,
+              .effects = {effects::add(number, 1)}})
         .value();
   };
   counts("light", "@light-tray", "parcel", "world.light");

@@ -5,7 +5,12 @@ void depot::weight_barrier(Run<2>& run) {
   declare(run, {"crate", "paper", "scale", "barrier", "courier", "scenery"});
   World<2>& world = run.world;
   world.set_number({}, "weight", 0).value();
-  world.add({.name = "floor", .at = {10, -0.5}, .tags = {"scenery"}, .colliders = {{.shape = box(60, 1)}}}).value();
+  world
+      .add({.name = "floor",
+            .at = {10, -0.5},
+            .tags = {"scenery"},
+            .colliders = {{.shape = box(60, 1)}}})
+      .value();
   world
       .add({.name = "scale",
             .at = {-3, 1},
@@ -28,7 +33,12 @@ void depot::weight_barrier(Run<2>& run) {
             .colliders = {{.shape = box(0.4, 0.05), .density = 0.1}},
             .drag = 4})
       .value();
-  world.add({.name = "barrier", .at = {4, 1.5}, .tags = {"barrier"}, .colliders = {{.shape = box(0.3, 3)}}}).value();
+  world
+      .add({.name = "barrier",
+            .at = {4, 1.5},
+            .tags = {"barrier"},
+            .colliders = {{.shape = box(0.3, 3)}}})
+      .value();
   world
       .add({.name = "courier",
             .at = {1, 0.5},

@@ -1,10 +1,12 @@
-// From above, without gravity: a moving floor carries, a stream carries sideways, walls are slid along.
+// From above, without gravity: a moving floor carries, a stream carries sideways, walls are slid
+// along.
 #include "scenes.hpp"
 
 void depot::yard_floor(Run<2>& run) {
   declare(run, {"courier", "wall", "floor", "office", "pit"});
   World<2>& world = run.world;
-  const auto wall = [&](const char* name, const Vec<2>& at, double w, double h, double degrees = 0) {
+  const auto wall = [&](const char* name, const Vec<2>& at, double w, double h,
+                        double degrees = 0) {
     world
         .add({.name = name,
               .at = at,
@@ -22,15 +24,20 @@ void depot::yard_floor(Run<2>& run) {
             .at = {-5, 0},
             .body = BodyKind::kinematic,
             .tags = {"floor"},
-            .colliders = {{.shape = box(3, 3), .zone = true, .meets = "courier", .field = Field<2>{.carries = true}}},
+            .colliders = {{.shape = box(3, 3),
+                           .zone = true,
+                           .meets = "courier",
+                           .field = Field<2>{.carries = true}}},
             .motion = Path<2>{{{0, {-5, 0}, {}}, {4, {3, 0}, {}}, {8, {-5, 0}, {}}}, true}})
       .value();
   world
       .add({.name = "paper-stream",
             .at = {0, -4.5},
             .tags = {"floor"},
-            .colliders =
-                {{.shape = box(16, 1.5), .zone = true, .meets = "courier", .field = Field<2>{.current = {2, 0}}}}})
+            .colliders = {{.shape = box(16, 1.5),
+                           .zone = true,
+                           .meets = "courier",
+                           .field = Field<2>{.current = {2, 0}}}}})
       .value();
   wall("shed", {0, 4}, 3, 0.6, 30);
   for (const auto& [name, x, y] : {std::tuple("office", 4.0, 0.0), std::tuple("pit", 7.0, -2.0)})

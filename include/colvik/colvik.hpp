@@ -1,6 +1,7 @@
 #pragma once
-/// Everything. The core (world, rules, trace) is in the library colvik::core; scene files, reports and
-/// pictures are in colvik::scene, colvik::insight and colvik::picture, threads in colvik::threads.
+/// Everything. The core (world, rules, trace) is in the library colvik::core; scene files, reports
+/// and pictures are in colvik::scene, colvik::insight and colvik::picture, threads in
+/// colvik::threads.
 
 #include <colvik/chance.hpp>
 #include <colvik/effect.hpp>

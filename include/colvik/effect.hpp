@@ -38,7 +38,8 @@ inline constexpr std::string_view kHealth = "health";
 
 namespace effects {
 
-// ---- numbers: "world.parcels", "self.charge", "other.charge", "@dock.charge", or "each.charge" of `each` ----------
+// ---- numbers: "world.parcels", "self.charge", "other.charge", "@dock.charge", or "each.charge" of
+// `each` ----------
 
 /// Adds `by` to a number.
 struct Add {
@@ -67,7 +68,8 @@ struct Damage {
 
 // ---- presence -----------------------------------------------------------------------------------
 
-/// Removes the target. It is `going` from the start on: until it is gone it touches but starts nothing.
+/// Removes the target. It is `going` from the start on: until it is gone it touches but starts
+/// nothing.
 struct Remove {
   Target target{};
 };
@@ -85,8 +87,8 @@ struct Retag {
 /// A place on an object: its origin, or one of its spots.
 struct SpotOf {
   Target object{};
-  std::string spot{};         ///< empty: the object's origin
-  Direction offset = kZero;   ///< from there, in its frame
+  std::string spot{};        ///< empty: the object's origin
+  Direction offset = kZero;  ///< from there, in its frame
 };
 /// A position drawn by chance; the same in each run.
 struct Anywhere {
@@ -96,9 +98,10 @@ struct Anywhere {
 /// A new object of a declared kind.
 struct Spawn {
   std::string kind{};
-  std::variant<Direction, SpotOf, Anywhere> where = Direction(kZero);  ///< a position in the world, on an object, or in a region
-  Direction velocity = kZero;                         ///< with SpotOf in that frame
-  Direction spin = kZero;                             ///< radians per second; in 2D the third number
+  std::variant<Direction, SpotOf, Anywhere> where =
+      Direction(kZero);        ///< a position in the world, on an object, or in a region
+  Direction velocity = kZero;  ///< with SpotOf in that frame
+  Direction spin = kZero;      ///< radians per second; in 2D the third number
 };
 
 // ---- motion -------------------------------------------------------------------------------------
@@ -114,7 +117,8 @@ struct Send {
   double speed = 0;   ///< units per second, above 0
   double within = 0;  ///< stops at this distance
 };
-/// Reverses the part of the target's velocity along the normal of the touch, or along `axis`, while it approaches.
+/// Reverses the part of the target's velocity along the normal of the touch, or along `axis`, while
+/// it approaches.
 struct Bounce {
   Target target{};
   Direction axis = kZero;
@@ -132,9 +136,10 @@ struct Push {
 /// Pushes the target away from the other side of the touch.
 struct PushAway {
   Target target{};
-  double strength = 0;    ///< impulse; with `by_speed` per unit per second of the touch's approach speed
+  double strength =
+      0;  ///< impulse; with `by_speed` per unit per second of the touch's approach speed
   bool by_speed = false;
-  double least = 0;       ///< least impulse, with `by_speed`
+  double least = 0;  ///< least impulse, with `by_speed`
 };
 /// Moves the target at once. It keeps its velocity.
 struct Teleport {
@@ -159,8 +164,9 @@ struct DropThrough {
 
 // ---- joining and switching ----------------------------------------------------------------------
 
-/// The target rides with `to` from now on: at its relative pose of that moment or, with a spot or a step, at the spot;
-/// the nth target that this effect attached to `to` lies n times `step` further, in its frame.
+/// The target rides with `to` from now on: at its relative pose of that moment or, with a spot or a
+/// step, at the spot; the nth target that this effect attached to `to` lies n times `step` further,
+/// in its frame.
 struct Attach {
   Target target{};
   Target to{};
@@ -211,9 +217,10 @@ struct Finish {
   std::string outcome{};
 };
 
-using Any = std::variant<Add, Set, Clamp, Damage, Remove, Hide, Show, Retag, Stop, Send, Bounce, Launch, Push, PushAway,
-                         Teleport, Spawn, Attach, Detach, Drop, Except, SwitchCollider, SwitchMotion, Weigh, Mirror,
-                         DropThrough, SwitchReaction, Cue, Restart, Finish>;
+using Any =
+    std::variant<Add, Set, Clamp, Damage, Remove, Hide, Show, Retag, Stop, Send, Bounce, Launch,
+                 Push, PushAway, Teleport, Spawn, Attach, Detach, Drop, Except, SwitchCollider,
+                 SwitchMotion, Weigh, Mirror, DropThrough, SwitchReaction, Cue, Restart, Finish>;
 }  // namespace effects
 
 /// One thing that a reaction does.
@@ -228,41 +235,51 @@ struct Effect {
 namespace effects {
 [[nodiscard]] COLVIK_EXPORT Effect add(std::string number, double by, double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect set(std::string number, double to, double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect clamp(std::string number, double least, double most, double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect damage(Target target, double by, double after = 0, double safe = 0);
+[[nodiscard]] COLVIK_EXPORT Effect clamp(std::string number, double least, double most,
+                                         double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect damage(Target target, double by, double after = 0,
+                                          double safe = 0);
 [[nodiscard]] COLVIK_EXPORT Effect remove(Target target, double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect hide(Target target, double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect show(Target target, double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect retag(Target target, std::vector<std::string> give, std::vector<std::string> take,
-                                         double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect retag(Target target, std::vector<std::string> give,
+                                         std::vector<std::string> take, double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect stop(Target target, double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect send(Target target, Direction position, double speed, double within = 0,
+[[nodiscard]] COLVIK_EXPORT Effect send(Target target, Direction position, double speed,
+                                        double within = 0, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect send(Target target, Target to, double speed, double within = 0,
                                         double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect send(Target target, Target to, double speed, double within = 0, double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect bounce(Target target, Direction axis = kZero);
-[[nodiscard]] COLVIK_EXPORT Effect launch(Target target, Direction velocity, bool own_frame = false, double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect push(Target target, Direction impulse, bool own_frame = false, double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect push_away(Target target, double strength, bool by_speed = false, double least = 0);
-[[nodiscard]] COLVIK_EXPORT Effect teleport(Target target, Direction position, double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect teleport(Target target, Target to, std::string spot, bool turned = false,
-                                            double after = 0);
-/// At a position in the world.
-[[nodiscard]] COLVIK_EXPORT Effect spawn(std::string kind, Direction position, Direction velocity = kZero,
-                                         double after = 0, Direction spin = kZero);
-/// At a spot ("" for its origin) of an object, or `offset` from there; offset and velocity in its frame.
-[[nodiscard]] COLVIK_EXPORT Effect spawn_at(std::string kind, Target of, std::string spot, Direction offset = kZero,
-                                            Direction velocity = kZero, double after = 0, Direction spin = kZero);
-/// Anywhere in a region, by chance; the same in each run.
-[[nodiscard]] COLVIK_EXPORT Effect spawn_in(std::string kind, const Bounds<3>& region, std::uint64_t seed = 1,
-                                            double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect attach(Target target, Target to, std::string spot = "", Direction step = kZero,
+[[nodiscard]] COLVIK_EXPORT Effect launch(Target target, Direction velocity, bool own_frame = false,
                                           double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect push(Target target, Direction impulse, bool own_frame = false,
+                                        double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect push_away(Target target, double strength, bool by_speed = false,
+                                             double least = 0);
+[[nodiscard]] COLVIK_EXPORT Effect teleport(Target target, Direction position, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect teleport(Target target, Target to, std::string spot,
+                                            bool turned = false, double after = 0);
+/// At a position in the world.
+[[nodiscard]] COLVIK_EXPORT Effect spawn(std::string kind, Direction position,
+                                         Direction velocity = kZero, double after = 0,
+                                         Direction spin = kZero);
+/// At a spot ("" for its origin) of an object, or `offset` from there; offset and velocity in its
+/// frame.
+[[nodiscard]] COLVIK_EXPORT Effect spawn_at(std::string kind, Target of, std::string spot,
+                                            Direction offset = kZero, Direction velocity = kZero,
+                                            double after = 0, Direction spin = kZero);
+/// Anywhere in a region, by chance; the same in each run.
+[[nodiscard]] COLVIK_EXPORT Effect spawn_in(std::string kind, const Bounds<3>& region,
+                                            std::uint64_t seed = 1, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect attach(Target target, Target to, std::string spot = "",
+                                          Direction step = kZero, double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect detach(Target target, double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect drop_last(Target target, double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect drop_all(Target target, double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect except(Target target, Target whom, double seconds = 0, bool until_apart = false,
-                                          double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect switch_collider(Target target, std::size_t collider, bool on, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect except(Target target, Target whom, double seconds = 0,
+                                          bool until_apart = false, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect switch_collider(Target target, std::size_t collider, bool on,
+                                                   double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect switch_motion(Target target, bool on, double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect weigh(Target target, double scale, double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect mirror(Target target, bool back = false, double after = 0);

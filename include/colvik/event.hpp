@@ -30,18 +30,24 @@ enum class EndCause {
 template <int D>
 struct Event {
   std::uint64_t step = 0;  ///< counted from 1
-  double time = 0;         ///< in seconds from the start: when within the step it began or ended; else the step's end
+  double time = 0;  ///< in seconds from the start: when within the step it began or ended; else the
+                    ///< step's end
   Phase phase = Phase::begin;
   Channel channel = Channel::solid;
   EndCause why = EndCause::none;
-  ObjectId self, other;            ///< self was created first; see seen_from()
-  ObjectId self_root, other_root;  ///< whom they are children of, or themselves
-  TagSet self_tags, other_tags;    ///< the object's and its touching colliders'
-  Vec<D> normal = kZero;           ///< unit length, points at self
-  Vec<D> point = kZero;            ///< world position between the two
-  double approach_speed = 0;       ///< units per second at which they came together; 0 on an end
-  double impulse = 0;     ///< that pushed them apart in this step, also in the one it ended in; 0 unless one is dynamic
-  bool squeezed = false;  ///< a dynamic one or a walker is pressed into the other by a third that cannot yield either
+  ObjectId self;
+  ObjectId other;  ///< self was created first; see seen_from()
+  ObjectId self_root;
+  ObjectId other_root;  ///< whom they are children of, or themselves
+  TagSet self_tags;
+  TagSet other_tags;          ///< the object's and its touching colliders'
+  Vec<D> normal = kZero;      ///< unit length, points at self
+  Vec<D> point = kZero;       ///< world position between the two
+  double approach_speed = 0;  ///< units per second at which they came together; 0 on an end
+  double impulse = 0;     ///< that pushed them apart in this step, also in the one it ended in; 0
+                          ///< unless one is dynamic
+  bool squeezed = false;  ///< a dynamic one or a walker is pressed into the other by a third that
+                          ///< cannot yield either
   bool again = false;     ///< a begin less than 0.1 s after the two parted: the same visit goes on
 
   /// The same touch with `object` as self. Requires: `object` is self or other.
@@ -59,8 +65,10 @@ struct Event {
 /// A touch of two colliders, as it is now.
 template <int D>
 struct ColliderTouch {
-  ObjectId self, other;
-  std::size_t self_collider = 0, other_collider = 0;
+  ObjectId self;
+  ObjectId other;
+  std::size_t self_collider = 0;
+  std::size_t other_collider = 0;
   Channel channel = Channel::solid;
   Vec<D> normal = kZero;         ///< unit length, points at self
   Vec<D> point = kZero;          ///< world position between the two, where they are deepest
@@ -82,8 +90,10 @@ struct Told {
   Phase phase = Phase::begin;
   Channel channel = Channel::solid;
   EndCause why = EndCause::none;
-  ObjectId self, other;
-  double approach_speed = 0, impulse = 0;
+  ObjectId self;
+  ObjectId other;
+  double approach_speed = 0;
+  double impulse = 0;
 };
 
 }  // namespace colvik

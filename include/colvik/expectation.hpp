@@ -10,28 +10,34 @@ namespace colvik {
 
 struct ExpectReaction {
   std::string reaction{};
-  std::string self = "any", other = "any";  ///< tag query or "@object"
-  bool once_per_other = false;              ///< it fires, and for no two of them twice
-  std::string before{};                     ///< another reaction, whose first firing comes later
-  std::string after{};                      ///< another reaction, each firing of which this one follows...
+  std::string self = "any";
+  std::string other = "any";    ///< tag query or "@object"
+  bool once_per_other = false;  ///< it fires, and for no two of them twice
+  std::string before{};         ///< another reaction, whose first firing comes later
+  std::string after{};          ///< another reaction, each firing of which this one follows...
   double within = std::numeric_limits<double>::infinity();  ///< ...within so many seconds
 };
 /// A touch that begins, between `first` and `second` in either order.
 struct ExpectContact {
-  std::string first = "any", second = "any";
+  std::string first = "any";
+  std::string second = "any";
   std::optional<Channel> channel{};
 };
 /// A number when the run is over: "world.parcels" or "@courier.charge".
 struct ExpectNumber {
   std::string number{};
-  std::optional<double> is{}, at_least{}, at_most{};
+  std::optional<double> is{};
+  std::optional<double> at_least{};
+  std::optional<double> at_most{};
   bool always = false;         ///< at all times, not only at the end
   std::optional<double> at{};  ///< at this time, in seconds, instead of at the end
 };
 /// How many shown objects match a tag query.
 struct ExpectCount {
   std::string query = "any";
-  std::optional<double> is{}, at_least{}, at_most{};
+  std::optional<double> is{};
+  std::optional<double> at_least{};
+  std::optional<double> at_most{};
   std::optional<double> at{};  ///< at this time, in seconds, instead of at the end
 };
 struct ExpectOutcome {
@@ -54,23 +60,29 @@ struct ExpectWalker {
   std::string on{};              ///< tag query or "@object": on one like that; "": on anything
   bool always = false;           ///< in all steps from `from` to `to`
   std::optional<double> at{};    ///< at this time, in seconds, instead of at the end
-  std::optional<double> highest_at_least{}, highest_at_most{};  ///< of its position along up, in the whole run
+  std::optional<double> highest_at_least{};
+  std::optional<double> highest_at_most{};  ///< of its position along up, in the whole run
 };
 
 /// Where in a file something stands; 1-based. line 0: nowhere.
 struct Place {
   std::string file{};
-  std::uint32_t line = 0, column = 0;
+  std::uint32_t line = 0;
+  std::uint32_t column = 0;
 };
 
 template <int D>
 struct Expectation {
-  std::variant<ExpectReaction, ExpectContact, ExpectNumber, ExpectOutcome, ExpectObject<D>, ExpectCount, ExpectWalker>
+  std::variant<ExpectReaction, ExpectContact, ExpectNumber, ExpectOutcome, ExpectObject<D>,
+               ExpectCount, ExpectWalker>
       what{};
   // How often, for reactions and contacts; at least once when nothing is said.
-  std::optional<std::uint64_t> times{}, at_least{}, at_most{};
+  std::optional<std::uint64_t> times{};
+  std::optional<std::uint64_t> at_least{};
+  std::optional<std::uint64_t> at_most{};
   bool never = false;
-  double from = 0, to = std::numeric_limits<double>::infinity();  ///< seconds; only these times count
+  double from = 0;
+  double to = std::numeric_limits<double>::infinity();  ///< seconds; only these times count
   Place place{};
 };
 
@@ -83,10 +95,12 @@ struct ExpectationResult {
 
 /// Fails when the expectation names what does not exist or asks for something impossible.
 template <int D>
-[[nodiscard]] COLVIK_EXPORT Result<void> check_expectation(const Expectation<D>& expectation, const Trace<D>& trace);
+[[nodiscard]] COLVIK_EXPORT Result<void> check_expectation(const Expectation<D>& expectation,
+                                                           const Trace<D>& trace);
 
 /// Judges a trace. An expectation that check_expectation refuses counts as missed and says why.
 template <int D>
-[[nodiscard]] COLVIK_EXPORT ExpectationResult judge(const Expectation<D>& expectation, const Trace<D>& trace);
+[[nodiscard]] COLVIK_EXPORT ExpectationResult judge(const Expectation<D>& expectation,
+                                                    const Trace<D>& trace);
 
 }  // namespace colvik

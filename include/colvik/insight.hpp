@@ -12,7 +12,8 @@ namespace colvik {
 /// apart, or how near the two came; "" when there is nothing to add. Looks at each pair that was
 /// meant, at every step: cost grows with both, and stops at 2000 pairs.
 template <int D>
-[[nodiscard]] COLVIK_EXPORT std::string near_miss(const Expectation<D>& expectation, const Trace<D>& trace);
+[[nodiscard]] COLVIK_EXPORT std::string near_miss(const Expectation<D>& expectation,
+                                                  const Trace<D>& trace);
 
 struct ReportStyle {
   bool colour = false;
@@ -23,8 +24,9 @@ struct ReportStyle {
 /// What fired, which expectations were met, and how many objects there were; lines of at most 100
 /// characters where names allow it.
 template <int D>
-[[nodiscard]] COLVIK_EXPORT std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> expectations,
-                                     const ReportStyle& style);
+[[nodiscard]] COLVIK_EXPORT std::string run_report(const Trace<D>& trace,
+                                                   std::span<const Expectation<D>> expectations,
+                                                   const ReportStyle& style);
 
 /// Writes JSON Lines, one object a line, in the fixed order: of each step the touches, then the
 /// reactions. docs/events.md lists the keys.
@@ -37,7 +39,8 @@ COLVIK_EXPORT void write_events(std::ostream& out, const Trace<D>& trace);
 struct Tried {
   enum class What {
     reaction,  ///< a reaction fired
-    negative,  ///< something that does not fit was where a reaction asks for a touch, and it did not fire for it
+    negative,  ///< something that does not fit was where a reaction asks for a touch, and it did
+               ///< not fire for it
     zone,      ///< something entered a zone
     tags       ///< two tags that may meet met
   };
@@ -48,10 +51,12 @@ struct Tried {
 [[nodiscard]] COLVIK_EXPORT std::string_view name_of(Tried::What what);
 
 struct COLVIK_EXPORT Coverage {
-  std::vector<Tried> all;                ///< by what, then in order of the file or of creation
-  [[nodiscard]] double percent() const;  ///< of all that was tried; 100 when there is nothing to try
+  std::vector<Tried> all;  ///< by what, then in order of the file or of creation
+  [[nodiscard]] double percent()
+      const;  ///< of all that was tried; 100 when there is nothing to try
 };
-/// What of a scene a run tried. Cost: the touches times the reactions, and the square of the different colliders.
+/// What of a scene a run tried. Cost: the touches times the reactions, and the square of the
+/// different colliders.
 template <int D>
 [[nodiscard]] COLVIK_EXPORT Coverage coverage(const Trace<D>& trace);
 /// A line for each sort of thing, with what was never tried; all of it with `full`.
@@ -61,13 +66,17 @@ template <int D>
 
 /// What two of a kind do when they meet.
 struct Meeting {
-  std::string first, second;  ///< tags, or objects
-  bool solid = false, zone = false;
+  std::string first;
+  std::string second;  ///< tags, or objects
+  bool solid = false;
+  bool zone = false;
   std::string why;  ///< when neither: the rule that keeps them apart; else which accept each other
 };
-/// Of each two tags (or objects, with `objects`) that the scene has, as it was at the start of the run.
+/// Of each two tags (or objects, with `objects`) that the scene has, as it was at the start of the
+/// run.
 template <int D>
-[[nodiscard]] COLVIK_EXPORT std::vector<Meeting> who_meets(const Trace<D>& trace, bool objects = false);
+[[nodiscard]] COLVIK_EXPORT std::vector<Meeting> who_meets(const Trace<D>& trace,
+                                                           bool objects = false);
 /// The same as a table for a terminal, and why those that do not meet do not.
 [[nodiscard]] COLVIK_EXPORT std::string who_report(std::span<const Meeting> meetings);
 
@@ -76,23 +85,27 @@ template <int D>
 /// A reaction that fired or a touch that began.
 struct Happening {
   std::string what;  ///< the reaction's name, or "solid touch", "zone touch"
-  std::string self, other;
+  std::string self;
+  std::string other;
   double time = 0;
 };
 template <int D>
 [[nodiscard]] COLVIK_EXPORT std::vector<Happening> happenings(const Trace<D>& trace);
 /// The same from an event log (see write_events). Fails with the line that cannot be read.
-[[nodiscard]] COLVIK_EXPORT Result<std::vector<Happening>> read_happenings(std::istream& log, const std::string& name);
+[[nodiscard]] COLVIK_EXPORT Result<std::vector<Happening>> read_happenings(std::istream& log,
+                                                                           const std::string& name);
 
 struct Difference {
   enum class How { only_first, only_second, other_time };
   How how = How::only_first;
-  Happening first, second;
+  Happening first;
+  Happening second;
 };
-/// The nth of one what with the same self and other is compared with the nth. Times that differ by less than
-/// `slack` seconds are the same.
-[[nodiscard]] COLVIK_EXPORT std::vector<Difference> compare(std::span<const Happening> first, std::span<const Happening> second,
-                                              double slack = 1e-6);
+/// The nth of one what with the same self and other is compared with the nth. Times that differ by
+/// less than `slack` seconds are the same.
+[[nodiscard]] COLVIK_EXPORT std::vector<Difference> compare(std::span<const Happening> first,
+                                                            std::span<const Happening> second,
+                                                            double slack = 1e-6);
 [[nodiscard]] COLVIK_EXPORT std::string compare_report(std::span<const Difference> differences);
 
 // ---- results for build servers, and logs of other engines --------------------------------------
@@ -100,17 +113,18 @@ struct Difference {
 /// JUnit XML: an expectation is a test case, with its file and line.
 template <int D>
 COLVIK_EXPORT void write_junit(std::ostream& out, const std::string& suite, const Trace<D>& trace,
-                 std::span<const Expectation<D>> expectations);
+                               std::span<const Expectation<D>> expectations);
 
-/// A run's results as one JSON object: expectations (met, what was expected and what happened, file and line), how
-/// often each reaction fired, what was tried and what never, numbers, outcome.
+/// A run's results as one JSON object: expectations (met, what was expected and what happened, file
+/// and line), how often each reaction fired, what was tried and what never, numbers, outcome.
 template <int D>
 COLVIK_EXPORT void write_results(std::ostream& out, const std::string& suite, const Trace<D>& trace,
-                   std::span<const Expectation<D>> expectations);
+                                 std::span<const Expectation<D>> expectations);
 
-/// Puts a contact log of another engine through a run's reactions, with no simulation: JSON Lines as docs/events.md
-/// says, in order of time. Objects that are not there are added with their tags. Fails with the line that cannot
-/// be used; what came before it has happened then. Safe on hostile input.
+/// Puts a contact log of another engine through a run's reactions, with no simulation: JSON Lines
+/// as docs/events.md says, in order of time. Objects that are not there are added with their tags.
+/// Fails with the line that cannot be used; what came before it has happened then. Safe on hostile
+/// input.
 template <int D>
 COLVIK_EXPORT Result<void> audit(Run<D>& run, std::istream& log, const std::string& name);
 

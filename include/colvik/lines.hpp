@@ -18,19 +18,22 @@ enum class LineKind {
 
 template <int D>
 struct Line {
-  Vec<D> from = kZero, to = kZero;
+  Vec<D> from = kZero;
+  Vec<D> to = kZero;
   LineKind kind = LineKind::solid;
   ObjectId object{};  ///< whose it is
 };
 
-/// Appends the outline of a collider, on an object at `pose`, and from the middle of each one-way front a
-/// line `mark` long to its open side.
+/// Appends the outline of a collider, on an object at `pose`, and from the middle of each one-way
+/// front a line `mark` long to its open side.
 template <int D>
-COLVIK_EXPORT void collider_lines(const ColliderDef<D>& collider, const Pose<D>& pose, double mark, ObjectId object,
-                    std::vector<Line<D>>& out);
+COLVIK_EXPORT void collider_lines(const ColliderDef<D>& collider, const Pose<D>& pose, double mark,
+                                  ObjectId object, std::vector<Line<D>>& out);
 
 struct LineOptions {
-  bool outlines = true, contacts = true, bounds = false;
+  bool outlines = true;
+  bool contacts = true;
+  bool bounds = false;
   double mark = 0.1;  ///< length of crosses, normals and one-way marks, in metres
 };
 

@@ -26,7 +26,8 @@ struct ObjectId {
 /// How an object moves.
 enum class BodyKind {
   fixed,      ///< "static" in scene files: never moves
-  kinematic,  ///< moved by its owner (velocity, path or pose); unaffected by forces, pushes dynamic ones
+  kinematic,  ///< moved by its owner (velocity, path or pose); unaffected by forces, pushes dynamic
+              ///< ones
   dynamic     ///< moved by gravity and contacts
 };
 [[nodiscard]] COLVIK_EXPORT std::string_view name_of(BodyKind kind);
@@ -59,9 +60,12 @@ struct Field {
   Vec<D> gravity = kZero;  ///< added to the world's, units per second squared
   double drag = 0;         ///< added, towards the wind's velocity
   Vec<D> wind = kZero;     ///< units per second
-  Vec<D> current = kZero;  ///< velocity with which walkers and other kinematic objects are carried along
-  bool carries = false;    ///< true: they are also carried along by the motion of the zone's own object
-  bool alone = false;      ///< of overlapping fields that say so the one with the strongest gravity and drag acts alone
+  Vec<D> current =
+      kZero;  ///< velocity with which walkers and other kinematic objects are carried along
+  bool carries =
+      false;           ///< true: they are also carried along by the motion of the zone's own object
+  bool alone = false;  ///< of overlapping fields that say so the one with the strongest gravity and
+                       ///< drag acts alone
 };
 
 /// A shape on an object.
@@ -72,16 +76,16 @@ struct ColliderDef {
   Rotation<D> turned = kUnturned;  ///< likewise
   bool zone = false;               ///< zones notice, solids push apart
   double density = 1;              ///< mass per square (cubic) unit; > 0
-  double friction = 0.5;           ///< >= 0; a pair's is the geometric mean of the two (see WorldSettings)
-  double restitution = 0;          ///< 0 to 1; a pair's is the larger of the two (see WorldSettings)
-  /// >= 0: against turning on another surface, a torque up to this part of the pressing force times the
-  /// distance from the centre of mass; a pair's is the larger of the two.
+  double friction = 0.5;   ///< >= 0; a pair's is the geometric mean of the two (see WorldSettings)
+  double restitution = 0;  ///< 0 to 1; a pair's is the larger of the two (see WorldSettings)
+  /// >= 0: against turning on another surface, a torque up to this part of the pressing force times
+  /// the distance from the centre of mass; a pair's is the larger of the two.
   double rolling_friction = 0;
-  /// The surface itself runs at this velocity (a conveyor), in the collider's frame; what lies in the
-  /// plane of a contact counts.
+  /// The surface itself runs at this velocity (a conveyor), in the collider's frame; what lies in
+  /// the plane of a contact counts.
   Vec<D> surface_velocity = kZero;
-  /// Solid only for what comes from this side, in the collider's frame, and was clear of it; zero: from all sides.
-  /// Convex shapes only.
+  /// Solid only for what comes from this side, in the collider's frame, and was clear of it; zero:
+  /// from all sides. Convex shapes only.
   Vec<D> one_way = kZero;
   std::string meets = "any";               ///< tag query: whom it meets
   std::vector<std::string> tags = kEmpty;  ///< of its own, besides the object's
@@ -126,28 +130,32 @@ struct Approach {
   double within = 0;     ///< so near is near enough
 };
 template <int D>
-using Motion = std::variant<std::monostate, Path<D>, std::vector<VelocityFrom<D>>, Circling<D>, Approach<D>>;
+using Motion =
+    std::variant<std::monostate, Path<D>, std::vector<VelocityFrom<D>>, Circling<D>, Approach<D>>;
 
 /// What a kinematic object heeds besides its motion.
 template <int D>
 struct Heed {
-  std::string points_at{};                 ///< an object's name: its own x axis points there
-  std::optional<Bounds<D>> re_enters{};    ///< left entirely on one side, it enters on the other, not swept across
+  std::string points_at{};  ///< an object's name: its own x axis points there
+  std::optional<Bounds<D>>
+      re_enters{};  ///< left entirely on one side, it enters on the other, not swept across
   std::optional<Bounds<D>> kept_inside{};  ///< its origin stays in here
   bool takes_riders = false;               ///< walkers that stand on it re-enter with it
 };
 
-/// A push on a dynamic object, at a time told beforehand. Force and torque act in the steps from `from`
-/// to `until`; impulse and angular impulse once, in the step that begins at `from`.
+/// A push on a dynamic object, at a time told beforehand. Force and torque act in the steps from
+/// `from` to `until`; impulse and angular impulse once, in the step that begins at `from`.
 template <int D>
 struct TimedPush {
-  double from = 0, until = 0;  ///< seconds from the start of the run
-  Vec<D> force = kZero;        ///< mass times units per second squared
-  Spin<D> torque = kZero;      ///< force times units
-  Vec<D> impulse = kZero;      ///< mass times units per second
+  double from = 0;
+  double until = 0;        ///< seconds from the start of the run
+  Vec<D> force = kZero;    ///< mass times units per second squared
+  Spin<D> torque = kZero;  ///< force times units
+  Vec<D> impulse = kZero;  ///< mass times units per second
   Spin<D> angular_impulse = kZero;
-  std::optional<Vec<D>> point{};  ///< where force and impulse act, in the object's frame; else the centre of mass
-  bool own_frame = false;         ///< directions turn with the object; else they are the world's
+  std::optional<Vec<D>>
+      point{};  ///< where force and impulse act, in the object's frame; else the centre of mass
+  bool own_frame = false;  ///< directions turn with the object; else they are the world's
 };
 
 /// A number with a name, of an object or of the world.
@@ -178,11 +186,13 @@ struct ObjectDef {
   std::string kind{};
   Vec<D> at = kZero;  ///< in the world
   Rotation<D> turned = kUnturned;
-  /// Name of an object that is there already, with which it then moves; "": on its own. The two never meet.
+  /// Name of an object that is there already, with which it then moves; "": on its own. The two
+  /// never meet.
   std::string parent{};
   std::optional<Pose<D>> on_parent{};  ///< instead of at and turned: in the parent's frame
-  bool meets_relatives = false;        ///< true: notices parents, children and their kin, too, without being pushed
-  BodyKind body = BodyKind::fixed;     ///< with a parent: once it is detached
+  bool meets_relatives =
+      false;  ///< true: notices parents, children and their kin, too, without being pushed
+  BodyKind body = BodyKind::fixed;  ///< with a parent: once it is detached
   std::vector<std::string> tags{};
   std::vector<ColliderDef<D>> colliders{};
   std::vector<Number> numbers{};
@@ -193,18 +203,22 @@ struct ObjectDef {
   Heed<D> heed{};                       ///< likewise
   std::optional<double> mass{};         ///< instead of density times area or volume; > 0
   std::optional<Vec<D>> mass_centre{};  ///< in the object's frame, instead of the shapes'
-  std::optional<Spin<D>> inertia{};     ///< about its own axes through the centre of mass, instead of the shapes'; > 0
+  std::optional<Spin<D>>
+      inertia{};  ///< about its own axes through the centre of mass, instead of the shapes'; > 0
   double gravity_scale = 1;
-  double drag = 0, spin_drag = 0;  ///< part of its velocity and spin lost, per second; >= 0
+  double drag = 0;
+  double spin_drag = 0;  ///< part of its velocity and spin lost, per second; >= 0
   bool locked_rotation = false;
-  std::array<bool, D> locked_axes{};              ///< axes of the world along which it is not moved by forces
-  std::array<bool, kTurnAxes<D>> locked_turns{};  ///< axes of the world about which it is not turned by forces
-  bool continuous = true;                         ///< false: may pass through what is thinner than its way in a step
-  bool may_sleep = true;                          ///< false: never falls asleep, nor what it rests with
-  std::vector<TimedPush<D>> pushes = kEmpty;      ///< dynamic objects only
-  bool active = true;                             ///< inactive objects do not move, touch or show
-  /// Turned round to face the other way: colliders, spots, children and own-frame directions as in a mirror across
-  /// its own y axis (3D: the plane of its y and z axes). What it says here is told unmirrored.
+  std::array<bool, D> locked_axes{};  ///< axes of the world along which it is not moved by forces
+  std::array<bool, kTurnAxes<D>>
+      locked_turns{};      ///< axes of the world about which it is not turned by forces
+  bool continuous = true;  ///< false: may pass through what is thinner than its way in a step
+  bool may_sleep = true;   ///< false: never falls asleep, nor what it rests with
+  std::vector<TimedPush<D>> pushes = kEmpty;  ///< dynamic objects only
+  bool active = true;                         ///< inactive objects do not move, touch or show
+  /// Turned round to face the other way: colliders, spots, children and own-frame directions as in
+  /// a mirror across its own y axis (3D: the plane of its y and z axes). What it says here is told
+  /// unmirrored.
   bool mirrored = false;
   std::optional<Walker<D>> walker{};          ///< kinematic objects only
   std::vector<TimedWish<D>> wishes = kEmpty;  ///< of a walker, in order of time
@@ -220,31 +234,35 @@ struct Collider {
   TagSet tags{};     ///< the object's and its own
 };
 
-/// An object as the world shows it. References stay valid until the object's removal was reported by
-/// end events and the next step begins.
+/// An object as the world shows it. References stay valid until the object's removal was reported
+/// by end events and the next step begins.
 template <int D>
 struct Object {
   // First what steps look at, close together.
   ObjectId id{};
-  std::uint64_t serial = 0;         ///< counts objects in order of creation; orders everything that is listed
+  std::uint64_t serial =
+      0;  ///< counts objects in order of creation; orders everything that is listed
   BodyKind body = BodyKind::fixed;  ///< with a parent: how the root moves
   bool active = true;
-  bool mirrored = false;    ///< colliders, spots and drawings below are told as they now are
-  bool asleep = false;      ///< at rest, and costs nothing until something wakes it; kinematic ones too
-  bool going = false;       ///< its removal was asked for: it still touches but starts nothing more
-  Pose<D> pose{};           ///< in the world
-  Vec<D> velocity = kZero;  ///< of the root's origin if it is kinematic, of its centre of mass if dynamic
+  bool mirrored = false;  ///< colliders, spots and drawings below are told as they now are
+  bool asleep = false;  ///< at rest, and costs nothing until something wakes it; kinematic ones too
+  bool going = false;   ///< its removal was asked for: it still touches but starts nothing more
+  Pose<D> pose{};       ///< in the world
+  Vec<D> velocity =
+      kZero;  ///< of the root's origin if it is kinematic, of its centre of mass if dynamic
   Spin<D> spin = kZero;
   Vec<D> mass_centre = kZero;  ///< the root's, in this object's frame
   std::vector<Collider<D>> colliders{};
   double gravity_scale = 1;
-  double drag = 0, spin_drag = 0;
+  double drag = 0;
+  double spin_drag = 0;
   double mass = 0;  ///< 0 unless dynamic; a root's with all that moves with it
   TagSet tags{};
   ObjectId root{};  ///< the parent's parent and so on; itself without one
   std::optional<ObjectId> parent{};
   Pose<D> on_parent{};  ///< in the parent's frame; means nothing without one
-  std::string name, kind;
+  std::string name;
+  std::string kind;
   std::vector<Number> numbers{};
   std::vector<Spot<D>> spots{};
   Motion<D> motion{};

@@ -7,18 +7,20 @@
 namespace colvik {
 
 struct PictureOptions {
-  int width = 1280, height = 800;  ///< pixels, 400 to 8000 each
-  std::optional<double> at{};      ///< the moment to show, seconds; the end of the run when left out
-  int strobe = 0;                  ///< > 1: so many moments of the run, over each other
+  int width = 1280;
+  int height = 800;            ///< pixels, 400 to 8000 each
+  std::optional<double> at{};  ///< the moment to show, seconds; the end of the run when left out
+  int strobe = 0;              ///< > 1: so many moments of the run, over each other
   std::string title{};
 };
 
-/// Draws a run to a .png or .svg file: colliders outlined, zones hatched, tags told by colour, trails
-/// of what moved, and numbered marks where reactions fired. 3D is seen from above at an angle. `view`
-/// is what to show; all there is when null. Fails on another kind of file, sizes out of range, or a
-/// path that cannot be written.
+/// Draws a run to a .png or .svg file: colliders outlined, zones hatched, tags told by colour,
+/// trails of what moved, and numbered marks where reactions fired. 3D is seen from above at an
+/// angle. `view` is what to show; all there is when null. Fails on another kind of file, sizes out
+/// of range, or a path that cannot be written.
 template <int D>
-[[nodiscard]] COLVIK_EXPORT Result<void> draw_picture(const Trace<D>& trace, const Bounds<D>* view, const std::string& path,
-                                        const PictureOptions& options);
+[[nodiscard]] COLVIK_EXPORT Result<void> draw_picture(const Trace<D>& trace, const Bounds<D>* view,
+                                                      const std::string& path,
+                                                      const PictureOptions& options);
 
 }  // namespace colvik

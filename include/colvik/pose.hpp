@@ -22,7 +22,8 @@ COLVIK_EXPORT void sine_cosine(double angle, double& sine, double& cosine);
 /// Absolute error below 1e-14.
 COLVIK_EXPORT double angle_of(double y, double x);
 
-/// What makes a direction with this square of its length a unit one. Of nearly unit ones without a root.
+/// What makes a direction with this square of its length a unit one. Of nearly unit ones without a
+/// root.
 inline double to_unit(double square) {
   const double off = square - 1;
   return std::abs(off) < 1e-8 ? 1 - 0.5 * off : 1 / std::sqrt(square);
@@ -44,7 +45,9 @@ class Rotation<2> {
   [[nodiscard]] double angle() const { return angle_of(s_, c_); }
   /// The shortest turn that makes this rotation, in radians.
   [[nodiscard]] Spin<2> to_spin() const { return Spin<2>(angle()); }
-  [[nodiscard]] Vec<2> operator*(const Vec<2>& v) const { return {c_ * v.x() - s_ * v.y(), s_ * v.x() + c_ * v.y()}; }
+  [[nodiscard]] Vec<2> operator*(const Vec<2>& v) const {
+    return {c_ * v.x() - s_ * v.y(), s_ * v.x() + c_ * v.y()};
+  }
   [[nodiscard]] Rotation operator*(const Rotation& o) const {
     return Rotation(c_ * o.c_ - s_ * o.s_, s_ * o.c_ + c_ * o.s_);
   }
@@ -52,7 +55,8 @@ class Rotation<2> {
   /// Back to unit length; a long product of rotations drifts.
   void normalize() {
     const double by = to_unit(c_ * c_ + s_ * s_);
-    c_ *= by, s_ *= by;
+    c_ *= by;
+    s_ *= by;
   }
   [[nodiscard]] double cosine() const { return c_; }
   [[nodiscard]] double sine() const { return s_; }
@@ -61,7 +65,8 @@ class Rotation<2> {
 
  private:
   Rotation(double c, double s) : c_(c), s_(s) {}
-  double c_ = 1, s_ = 0;
+  double c_ = 1;
+  double s_ = 0;
 };
 
 /// Turn in space, a unit quaternion.
@@ -76,20 +81,26 @@ class COLVIK_EXPORT Rotation<3> {
 
   /// The shortest turn that makes this rotation: axis times angle in radians.
   [[nodiscard]] Spin<3> to_spin() const;
-  // Inlined even where compilers think it too long: a vector handed on by way of memory is slow to read at once.
+  // Inlined even where compilers think it too long: a vector handed on by way of memory is slow to
+  // read at once.
   [[nodiscard, gnu::always_inline]] Vec<3> operator*(const Vec<3>& v) const {
     const Vec<3> u(x_, y_, z_);
     const Vec<3> t = 2.0 * cross(u, v);
     return v + w_ * t + cross(u, t);
   }
   [[nodiscard]] Rotation operator*(const Rotation& o) const {
-    return Rotation(w_ * o.w_ - x_ * o.x_ - y_ * o.y_ - z_ * o.z_, w_ * o.x_ + x_ * o.w_ + y_ * o.z_ - z_ * o.y_,
-                    w_ * o.y_ - x_ * o.z_ + y_ * o.w_ + z_ * o.x_, w_ * o.z_ + x_ * o.y_ - y_ * o.x_ + z_ * o.w_);
+    return Rotation(w_ * o.w_ - x_ * o.x_ - y_ * o.y_ - z_ * o.z_,
+                    w_ * o.x_ + x_ * o.w_ + y_ * o.z_ - z_ * o.y_,
+                    w_ * o.y_ - x_ * o.z_ + y_ * o.w_ + z_ * o.x_,
+                    w_ * o.z_ + x_ * o.y_ - y_ * o.x_ + z_ * o.w_);
   }
   [[nodiscard]] Rotation inverse() const { return Rotation(w_, -x_, -y_, -z_); }
   void normalize() {
     const double by = to_unit(w_ * w_ + x_ * x_ + y_ * y_ + z_ * z_);
-    w_ *= by, x_ *= by, y_ *= by, z_ *= by;
+    w_ *= by;
+    x_ *= by;
+    y_ *= by;
+    z_ *= by;
   }
   [[nodiscard]] double w() const { return w_; }
   [[nodiscard]] double x() const { return x_; }
@@ -97,14 +108,19 @@ class COLVIK_EXPORT Rotation<3> {
   [[nodiscard]] double z() const { return z_; }
   /// Column i of the rotation matrix: where local axis i points.
   [[nodiscard]] Vec<3> axis(int i) const {
-    if (i == 0) return {1 - 2 * (y_ * y_ + z_ * z_), 2 * (x_ * y_ + w_ * z_), 2 * (x_ * z_ - w_ * y_)};
-    if (i == 1) return {2 * (x_ * y_ - w_ * z_), 1 - 2 * (x_ * x_ + z_ * z_), 2 * (y_ * z_ + w_ * x_)};
+    if (i == 0)
+      return {1 - 2 * (y_ * y_ + z_ * z_), 2 * (x_ * y_ + w_ * z_), 2 * (x_ * z_ - w_ * y_)};
+    if (i == 1)
+      return {2 * (x_ * y_ - w_ * z_), 1 - 2 * (x_ * x_ + z_ * z_), 2 * (y_ * z_ + w_ * x_)};
     return {2 * (x_ * z_ + w_ * y_), 2 * (y_ * z_ - w_ * x_), 1 - 2 * (x_ * x_ + y_ * y_)};
   }
 
  private:
   Rotation(double w, double x, double y, double z) : w_(w), x_(x), y_(y), z_(z) {}
-  double w_ = 1, x_ = 0, y_ = 0, z_ = 0;
+  double w_ = 1;
+  double x_ = 0;
+  double y_ = 0;
+  double z_ = 0;
 };
 
 /// No turn, as a member's default (see kZero).
@@ -130,8 +146,12 @@ struct Pose {
 
   [[nodiscard]] Vec<D> operator*(const Vec<D>& local) const { return position + rotation * local; }
   /// A place of the world, told in this pose's frame.
-  [[nodiscard]] Vec<D> to_local(const Vec<D>& place) const { return rotation.inverse() * Vec<D>(place - position); }
-  [[nodiscard]] Pose operator*(const Pose& local) const { return {*this * local.position, rotation * local.rotation}; }
+  [[nodiscard]] Vec<D> to_local(const Vec<D>& place) const {
+    return rotation.inverse() * Vec<D>(place - position);
+  }
+  [[nodiscard]] Pose operator*(const Pose& local) const {
+    return {*this * local.position, rotation * local.rotation};
+  }
   /// `other` told in this pose's frame. The positions are subtracted before anything else, so that
   /// two things near each other but far from the origin lose nothing.
   [[nodiscard]] Pose relative(const Pose& other) const {

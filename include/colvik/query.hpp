@@ -1,14 +1,15 @@
 #pragma once
-/// Questions to a world: what a ray or a moving shape meets, what lies in a place, what is nearest, and
-/// what an object would touch if it were moved.
+/// Questions to a world: what a ray or a moving shape meets, what lies in a place, what is nearest,
+/// and what an object would touch if it were moved.
 ///
 ///     auto hit = world.first(colvik::RayCast<2>{{0, 1}, {10, 0}});
 ///     auto near = world.all(colvik::Near<2>{{3, 2}, 5.0}, {.who = parcel});
 ///
-/// Answers are in a total order: by `at`, then by age of the object, then by collider. A question sees
-/// the world as it is now, also before the first step and between changes and the next one. Cost: the
-/// first question after a step brings the index up to date, O(objects); then O(log n + what is near). The first answer
-/// of a way or of what is nearest, and whether there is any, cost only what is looked at until then.
+/// Answers are in a total order: by `at`, then by age of the object, then by collider. A question
+/// sees the world as it is now, also before the first step and between changes and the next one.
+/// Cost: the first question after a step brings the index up to date, O(objects); then O(log n +
+/// what is near). The first answer of a way or of what is nearest, and whether there is any, cost
+/// only what is looked at until then.
 
 #include <colvik/object.hpp>
 #include <colvik/verdict.hpp>
@@ -74,8 +75,8 @@ struct Look {
   bool solids = true;
   bool zones = false;
   std::optional<ObjectId> except{};
-  /// Called for each answer, in the order of answers for `first` and `all`, in a fixed but arbitrary one
-  /// for `count` and `any`. May be empty.
+  /// Called for each answer, in the order of answers for `first` and `all`, in a fixed but
+  /// arbitrary one for `count` and `any`. May be empty.
   std::function<Take(const Answer<D>&)> take{};
 };
 
@@ -92,7 +93,8 @@ struct WouldTouch {
   ObjectId object{};
   std::size_t collider = 0;
   double at = 0;  ///< 0 to 1 of the change
-  Vec<D> point = kZero, normal = kZero;
+  Vec<D> point = kZero;
+  Vec<D> normal = kZero;
   bool inside = false;
   Verdict verdict{};  ///< the rule that admitted the two
   ObjectId own{};     ///< the object, or the one of its children that would touch
@@ -104,26 +106,29 @@ struct WalkTouch {
   ObjectId object{};
   std::size_t collider = 0;
   WalkSide side = WalkSide::beneath;
-  Vec<D> point = kZero, normal = kZero;  ///< world; the normal points at the walker
-  double time = 0;                       ///< seconds from the start of the run
-  double speed = 0;                      ///< units per second at which it came to it
+  Vec<D> point = kZero;
+  Vec<D> normal = kZero;  ///< world; the normal points at the walker
+  double time = 0;        ///< seconds from the start of the run
+  double speed = 0;       ///< units per second at which it came to it
 };
 /// How a walker stands or moves.
 template <int D>
 struct Walking {
   bool standing = false;
-  ObjectId on{};                ///< what it stands on
-  std::size_t collider = 0;     ///< of that
-  Vec<D> normal = kZero;        ///< of the ground; zero in the air
-  double since = 0;             ///< seconds from the start of the run: when it last came to stand, or left the ground
+  ObjectId on{};             ///< what it stands on
+  std::size_t collider = 0;  ///< of that
+  Vec<D> normal = kZero;     ///< of the ground; zero in the air
+  double since =
+      0;  ///< seconds from the start of the run: when it last came to stand, or left the ground
   Vec<D> up = kZero;            ///< unit; zero without gravity
   Vec<D> own_velocity = kZero;  ///< as seen from what carries it
   Vec<D> carried = kZero;       ///< velocity of what carries it
   Vec<D> facing = kZero;        ///< unit; the direction of the last wish; zero before one
-  double highest = 0;           ///< of its position along up, since it last left the ground; also between two steps
-  bool jumping = false;         ///< it rises by its jump
-  bool squeezed = false;        ///< it has no place without overlap
-  double deepest = 0;           ///< how deep it is then in a solid
+  double highest =
+      0;  ///< of its position along up, since it last left the ground; also between two steps
+  bool jumping = false;   ///< it rises by its jump
+  bool squeezed = false;  ///< it has no place without overlap
+  double deepest = 0;     ///< how deep it is then in a solid
   Wish<D> wish{};
   std::vector<WalkTouch<D>> touches{};  ///< of its last move, in order of time
 };

@@ -20,21 +20,22 @@ class World;
 // ---- starts ----------------------------------------------------------------------------------
 
 /// Started by a touch of `self` with `other`. A touch of two that both match both is seen from both
-/// sides: the reaction fires once for each as self. An end counts when they parted (left, teleported), unless
-/// `causes` lists others.
+/// sides: the reaction fires once for each as self. An end counts when they parted (left,
+/// teleported), unless `causes` lists others.
 struct OnTouch {
   Phase phase = Phase::begin;
   std::optional<Channel> channel{};  ///< either when left out
   double approach = 0;               ///< at least as fast, units per second
   double impulse = 0;                ///< at least as hard, mass times units per second
-  /// Only when other lies this way of self: within 45 degrees of the direction, in the world's frame or self's own.
+  /// Only when other lies this way of self: within 45 degrees of the direction, in the world's
+  /// frame or self's own.
   Direction from_side = kZero;
   bool own_side = false;
   std::vector<EndCause> causes{EndCause::left, EndCause::teleported};  ///< of an end
 };
 
-/// Started by a number, in the step after it changed: "world.parcels", or "self.charge" of each object that matches
-/// `self`.
+/// Started by a number, in the step after it changed: "world.parcels", or "self.charge" of each
+/// object that matches `self`.
 struct OnNumber {
   enum class How {
     reaches,  ///< gets to the value or past it, from either side
@@ -46,8 +47,8 @@ struct OnNumber {
   How how = How::reaches;
 };
 
-/// Started when the number of shown objects that match the query comes to be `reaches`, not by what there is at the
-/// start of the run.
+/// Started when the number of shown objects that match the query comes to be `reaches`, not by what
+/// there is at the start of the run.
 struct OnCount {
   std::string query = "any";
   std::uint64_t reaches = 0;
@@ -58,8 +59,8 @@ struct OnTime {
   double at = 0;
 };
 
-/// Started again and again: first at `from`, then every `every` seconds, each time up to `vary` later or earlier by
-/// chance (seeded: the same in each run).
+/// Started again and again: first at `from`, then every `every` seconds, each time up to `vary`
+/// later or earlier by chance (seeded: the same in each run).
 struct OnInterval {
   double every = 1;
   double from = 0;
@@ -97,7 +98,8 @@ struct OnState {
   bool leaves = false;
 };
 
-using Start = std::variant<OnTouch, OnNumber, OnCount, OnTime, OnInterval, OnStart, OnInput, OnCue, OnState>;
+using Start =
+    std::variant<OnTouch, OnNumber, OnCount, OnTime, OnInterval, OnStart, OnInput, OnCue, OnState>;
 
 // ---- guards ----------------------------------------------------------------------------------
 
@@ -115,7 +117,8 @@ struct Condition {
   std::string query = "any";  ///< tag query or "@object"
   std::string number{};       ///< "world.parcels", "self.charge", "other.charge"
   State state = State::shown;
-  double least = -1e300, most = 1e300;
+  double least = -1e300;
+  double most = 1e300;
 };
 
 enum class Once {
@@ -132,9 +135,10 @@ template <int D>
 struct Firing {
   std::uint64_t step = 0;
   double time = 0;
-  std::size_t reaction = 0;                 ///< index, in order of adding
-  std::optional<ObjectId> self{}, other{};  ///< only a touch has both; a time, say, has neither
-  std::optional<Event<D>> touch{};          ///< seen from self, when a touch started it
+  std::size_t reaction = 0;  ///< index, in order of adding
+  std::optional<ObjectId> self{};
+  std::optional<ObjectId> other{};  ///< only a touch has both; a time, say, has neither
+  std::optional<Event<D>> touch{};  ///< seen from self, when a touch started it
 };
 
 template <int D>
@@ -143,7 +147,9 @@ struct Reaction {
   std::string self = "any";   ///< tag query or "@object"
   std::string other = "any";  ///< likewise; touches only
   Start when = OnTouch{};
-  std::vector<Condition> all{}, any{}, none{};  ///< all of these, at least one of these, none of these must hold
+  std::vector<Condition> all{};
+  std::vector<Condition> any{};
+  std::vector<Condition> none{};  ///< all of these, at least one of these, none of these must hold
   Once once = Once::no;
   double apart = 0.1;                   ///< seconds between two visits
   std::optional<std::uint64_t> most{};  ///< fires at most so often

@@ -34,7 +34,7 @@ class COLVIK_EXPORT UncheckedError : public std::runtime_error {
 template <class T>
 class [[nodiscard]] Result {
  public:
-  Result(T value) : held_(std::in_place_index<0>, std::move(value)) {}      // NOLINT: meant to convert
+  Result(T value) : held_(std::in_place_index<0>, std::move(value)) {}  // NOLINT: meant to convert
   Result(Error error) : held_(std::in_place_index<1>, std::move(error)) {}  // NOLINT
 
   [[nodiscard]] bool ok() const { return held_.index() == 0; }

@@ -10,7 +10,8 @@ namespace colvik {
 /// What a reaction was told to do, and how often it did.
 struct ReactionReport {
   std::string name;
-  Who self, other;
+  Who self;
+  Who other;
   Start when;
   std::uint64_t fired = 0;
   std::uint64_t idle_effects = 0;  ///< effects that found their object gone or lacking the number
@@ -21,19 +22,21 @@ struct ReactionReport {
   std::uint64_t stopped_limit = 0;  ///< once, most or cooldown
 };
 
-/// A start of a reaction that came too late: another one had asked before for the removal of one of the two.
+/// A start of a reaction that came too late: another one had asked before for the removal of one of
+/// the two.
 struct Withheld {
   std::uint64_t step = 0;
   double time = 0;
   std::size_t reaction = 0;                 ///< index, in order of adding
   std::optional<std::size_t> claimed_by{};  ///< likewise; nullopt: the program itself
-  std::optional<ObjectId> self{}, other{};
+  std::optional<ObjectId> self{};
+  std::optional<ObjectId> other{};
 };
 
 /// Listens to a world and runs its reactions. All effects of a step apply together at its end, in
-/// the order of the reactions. Within a step an earlier reaction has the first claim: what it asks to
-/// remove is `going`, and starts nothing more but the other reactions to that very touch, so that both
-/// sides see the hit and nothing is taken twice.
+/// the order of the reactions. Within a step an earlier reaction has the first claim: what it asks
+/// to remove is `going`, and starts nothing more but the other reactions to that very touch, so
+/// that both sides see the hit and nothing is taken twice.
 template <int D>
 class COLVIK_EXPORT Rules {
  public:
@@ -57,15 +60,16 @@ class COLVIK_EXPORT Rules {
   [[nodiscard]] std::uint64_t count(std::string_view name) const;
   /// Set by the effect `finish`.
   [[nodiscard]] const std::optional<std::string>& outcome() const;
-  /// The effect `restart` fired. Run then ends all touches ("run over") and lets world and reactions be as they were
-  /// before the first step; whoever steps a world without Run does so with save() and load(). Clears the wish.
+  /// The effect `restart` fired. Run then ends all touches ("run over") and lets world and
+  /// reactions be as they were before the first step; whoever steps a world without Run does so
+  /// with save() and load(). Clears the wish.
   [[nodiscard]] bool wants_restart();
   /// As before the first step, but for the counts in reports(), which go on.
   void begin_again();
   /// Latches, delays, counts and remembered numbers, as bytes (see World::save).
   [[nodiscard]] std::vector<std::byte> save() const;
-  /// Becomes what was saved of the same reactions. Load the world first. Fails, changing nothing, on bytes
-  /// that are damaged or of other reactions.
+  /// Becomes what was saved of the same reactions. Load the world first. Fails, changing nothing,
+  /// on bytes that are damaged or of other reactions.
   Result<void> load(std::span<const std::byte> saved);
   /// Hash over latches, delays and remembered numbers.
   [[nodiscard]] std::uint64_t hash() const;

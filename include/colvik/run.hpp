@@ -22,16 +22,17 @@ struct Run {
   /// One step, recorded.
   void step() {
     if (!started_) start();
-    const double now = world.time(), then = now + 1 / world.settings().rate;
+    const double now = world.time();
+    const double then = now + 1 / world.settings().rate;
     for (const TimedInput& i : inputs)
       if (i.at >= now - 1e-9 && i.at < then - 1e-9) rules.input(i.name);
     world.step();
     trace.record(world, rules);
     if (rules.wants_restart()) restart();
   }
-  /// All touches end, and world and reactions are as they were before the first step: times of motions, schedules
-  /// and reactions begin again. The trace, the counts of reactions and what expectations see go on, and the run ends
-  /// when it would have ended.
+  /// All touches end, and world and reactions are as they were before the first step: times of
+  /// motions, schedules and reactions begin again. The trace, the counts of reactions and what
+  /// expectations see go on, and the run ends when it would have ended.
   void restart() {
     if (!started_) start();
     world.finish();
@@ -43,7 +44,8 @@ struct Run {
   /// Steps for `seconds` or until a reaction finishes the run; then ends all touches.
   void run_for(double seconds) {
     if (!started_) start();
-    const auto last = trace.steps() + static_cast<std::uint64_t>(std::llround(seconds * world.settings().rate));
+    const auto last =
+        trace.steps() + static_cast<std::uint64_t>(std::llround(seconds * world.settings().rate));
     while (trace.steps() < last && !rules.outcome()) step();
     world.finish();
     trace.record(world, rules);

@@ -3,7 +3,8 @@
 ///
 ///     auto loaded = colvik::load_scene("night-depot.toml");
 ///     if (!loaded.ok()) ... loaded.problems ...
-///     std::visit([](auto& scene) { auto run = start_run(scene); run->run_for(scene.length); }, *loaded.scene);
+///     std::visit([](auto& scene) { auto run = start_run(scene); run->run_for(scene.length); },
+///     *loaded.scene);
 
 #include <colvik/export.hpp>
 #include <colvik/run.hpp>
@@ -15,7 +16,8 @@ namespace colvik {
 /// Something wrong in a file: "file:line:column: what; accepted".
 struct COLVIK_EXPORT Problem {
   Place place;
-  std::string what, accepted;
+  std::string what;
+  std::string accepted;
   [[nodiscard]] std::string message() const;
 };
 
@@ -33,13 +35,16 @@ struct Scene {
   std::vector<typename Run<D>::TimedInput> inputs;
   std::vector<ObjectDef<D>> objects;
   struct Excepted {
-    std::string first, second;  ///< names of objects
+    std::string first;
+    std::string second;  ///< names of objects
     Place place;
   };
   std::vector<Excepted> excepted;  ///< who do not meet
   std::vector<Reaction<D>> reactions;
   std::vector<Expectation<D>> expectations;
-  std::vector<Place> object_places, reaction_places, kind_places;
+  std::vector<Place> object_places;
+  std::vector<Place> reaction_places;
+  std::vector<Place> kind_places;
   std::vector<Problem> notes;  ///< what was mended in shapes, in plain words
 };
 
@@ -53,13 +58,15 @@ struct LoadedScene {
 using Setting = std::pair<std::string, std::string>;
 
 /// Reads a scene from a file. Safe on hostile input. Reports as many problems as it finds.
-[[nodiscard]] COLVIK_EXPORT LoadedScene load_scene(const std::string& path, std::span<const Setting> settings = {});
-/// The same from text; `name` stands for the file in messages, and pictures are looked up beside it.
+[[nodiscard]] COLVIK_EXPORT LoadedScene load_scene(const std::string& path,
+                                                   std::span<const Setting> settings = {});
+/// The same from text; `name` stands for the file in messages, and pictures are looked up beside
+/// it.
 [[nodiscard]] COLVIK_EXPORT LoadedScene read_scene(std::string_view text, const std::string& name,
-                                     std::span<const Setting> settings = {});
+                                                   std::span<const Setting> settings = {});
 
-/// A run with all that the scene says, before its first step. Throws UncheckedError for a scene that
-/// did not come from load_scene and cannot be used.
+/// A run with all that the scene says, before its first step. Throws UncheckedError for a scene
+/// that did not come from load_scene and cannot be used.
 template <int D>
 [[nodiscard]] COLVIK_EXPORT std::unique_ptr<Run<D>> start_run(const Scene<D>& scene);
 
@@ -71,12 +78,17 @@ struct ResolvedValue {
   Place place;
   std::string replaces;  ///< what it takes the place of; "" if nothing
 };
-/// A kind of a scene file with all that it inherits, nearest first. Fails on an unknown kind and on circles.
-[[nodiscard]] COLVIK_EXPORT Result<std::vector<ResolvedValue>> resolve_kind(const std::string& path, const std::string& kind);
+/// A kind of a scene file with all that it inherits, nearest first. Fails on an unknown kind and on
+/// circles.
+[[nodiscard]] COLVIK_EXPORT Result<std::vector<ResolvedValue>> resolve_kind(
+    const std::string& path, const std::string& kind);
 
 /// A key that scene files may use.
 struct SceneKey {
-  std::string_view section, name, type, meaning;
+  std::string_view section;
+  std::string_view name;
+  std::string_view type;
+  std::string_view meaning;
 };
 /// All of them, by section; the reader accepts no others.
 [[nodiscard]] COLVIK_EXPORT std::span<const SceneKey> scene_keys();

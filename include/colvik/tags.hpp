@@ -31,7 +31,9 @@ class COLVIK_EXPORT TagSet {
  public:
   void insert(Tag tag);
   void erase(Tag tag);
-  [[nodiscard]] bool contains(Tag tag) const { return (word(tag.index / 64) >> (tag.index % 64) & 1U) != 0; }
+  [[nodiscard]] bool contains(Tag tag) const {
+    return (word(tag.index / 64) >> (tag.index % 64) & 1U) != 0;
+  }
   [[nodiscard]] bool empty() const { return first_ == 0 && more_.empty(); }
   [[nodiscard]] TagSet merged(const TagSet& other) const;
   /// In order of declaration.
@@ -48,12 +50,16 @@ class COLVIK_EXPORT TagSet {
   std::vector<std::uint64_t> more_{};  // no trailing zero words, so that equal sets are equal
 };
 
-/// The nearest of `names` to `name`, ignoring case first, then by edit distance; "" if none is near.
-[[nodiscard]] COLVIK_EXPORT std::string nearest_name(std::string_view name, std::span<const std::string> names);
-/// What to offer instead of an unknown `name`: "did you mean 'NEAR'?" with the nearest name, written
-/// with `prefix` before it, or `otherwise` if none is near.
-[[nodiscard]] COLVIK_EXPORT std::string suggestion(std::string_view name, std::span<const std::string> names, std::string otherwise,
-                                     std::string_view prefix = "");
+/// The nearest of `names` to `name`, ignoring case first, then by edit distance; "" if none is
+/// near.
+[[nodiscard]] COLVIK_EXPORT std::string nearest_name(std::string_view name,
+                                                     std::span<const std::string> names);
+/// What to offer instead of an unknown `name`: "did you mean 'NEAR'?" with the nearest name,
+/// written with `prefix` before it, or `otherwise` if none is near.
+[[nodiscard]] COLVIK_EXPORT std::string suggestion(std::string_view name,
+                                                   std::span<const std::string> names,
+                                                   std::string otherwise,
+                                                   std::string_view prefix = "");
 
 /// Whether `name` can name a tag, number, object or reaction: letters, digits, and - _ . inside.
 [[nodiscard]] COLVIK_EXPORT bool is_plain_name(std::string_view name);
@@ -74,14 +80,16 @@ class COLVIK_EXPORT Tags {
   [[nodiscard]] std::string list(const TagSet& set) const;
 
  private:
-  std::vector<std::string> names_, meanings_;
+  std::vector<std::string> names_;
+  std::vector<std::string> meanings_;
 };
 
 /// A compiled boolean expression over tags. The default value matches everything.
 class COLVIK_EXPORT TagQuery {
  public:
   TagQuery() = default;
-  /// Fails on a syntax error (with the column) or an undeclared tag (with the nearest declared one).
+  /// Fails on a syntax error (with the column) or an undeclared tag (with the nearest declared
+  /// one).
   static Result<TagQuery> parse(std::string_view text, const Tags& tags);
 
   /// Cost: proportional to the length of the query; no allocation.

@@ -8,8 +8,8 @@
 
 namespace colvik {
 
-/// Starts count - 1 threads, which end with it. Between two runs each looks out for the next for a moment,
-/// then sleeps. One thread at a time may call run().
+/// Starts count - 1 threads, which end with it. Between two runs each looks out for the next for a
+/// moment, then sleeps. One thread at a time may call run().
 class COLVIK_EXPORT Threads final : public Workers {
  public:
   /// 0: as many as the machine can run at once. No more than 256.

@@ -14,7 +14,8 @@ inline constexpr std::uint64_t kNever = ~std::uint64_t{0};
 /// An object that was there at some time. Tags and colliders are those it had when last seen.
 template <int D>
 struct TraceObject {
-  std::string name, kind;
+  std::string name;
+  std::string kind;
   BodyKind body = BodyKind::fixed;
   TagSet tags;
   std::vector<Party> parties;  ///< one for each collider
@@ -34,9 +35,12 @@ struct TraceTouch {
   Phase phase = Phase::begin;
   Channel channel = Channel::solid;
   EndCause why = EndCause::none;
-  std::uint32_t self = kNobody, other = kNobody;  ///< indices of objects
-  TagSet self_tags, other_tags;
-  double approach_speed = 0, impulse = 0;
+  std::uint32_t self = kNobody;
+  std::uint32_t other = kNobody;  ///< indices of objects
+  TagSet self_tags;
+  TagSet other_tags;
+  double approach_speed = 0;
+  double impulse = 0;
   bool again = false;
 };
 
@@ -45,8 +49,10 @@ struct TraceFiring {
   std::uint64_t step = 0;
   double time = 0;
   std::size_t reaction = 0;
-  std::uint32_t self = kNobody, other = kNobody;
-  TagSet self_tags, other_tags;
+  std::uint32_t self = kNobody;
+  std::uint32_t other = kNobody;
+  TagSet self_tags;
+  TagSet other_tags;
   std::optional<Vec<D>> place;  ///< where the touch was, or where self stood
 };
 
@@ -55,10 +61,12 @@ struct TraceWithheld {
   double time = 0;
   std::size_t reaction = 0;
   std::optional<std::size_t> claimed_by;
-  std::uint32_t self = kNobody, other = kNobody;
+  std::uint32_t self = kNobody;
+  std::uint32_t other = kNobody;
 };
 
-/// Hash over a world and its rules: equal hashes, equal runs from here on. Cost: proportional to what there is.
+/// Hash over a world and its rules: equal hashes, equal runs from here on. Cost: proportional to
+/// what there is.
 template <int D>
 [[nodiscard]] COLVIK_EXPORT std::uint64_t state_hash(const World<D>& world, const Rules<D>& rules);
 
@@ -87,7 +95,8 @@ class COLVIK_EXPORT Trace {
   [[nodiscard]] std::span<const Number> numbers() const { return numbers_; }
   [[nodiscard]] const std::optional<std::string>& outcome() const { return outcome_; }
   /// Value of a number at the end of `step`: of an object, or of the world (kNobody).
-  [[nodiscard]] std::optional<double> number_at(std::uint32_t object, std::string_view name, std::uint64_t step) const;
+  [[nodiscard]] std::optional<double> number_at(std::uint32_t object, std::string_view name,
+                                                std::uint64_t step) const;
   /// The least and greatest value it had.
   [[nodiscard]] std::optional<std::pair<double, double>> number_range(std::uint32_t object,
                                                                       std::string_view name) const;
@@ -99,15 +108,20 @@ class COLVIK_EXPORT Trace {
     std::uint32_t on = kNobody;  ///< index of the object it stands on
     double highest = 0;          ///< of its position along its up, so far in the run
   };
-  [[nodiscard]] std::optional<WalkSample> walking_at(std::uint32_t object, std::uint64_t step) const;
+  [[nodiscard]] std::optional<WalkSample> walking_at(std::uint32_t object,
+                                                     std::uint64_t step) const;
   [[nodiscard]] std::size_t restarts() const { return restarts_; }
-  [[nodiscard]] std::size_t left() const { return left_; }  ///< objects that left the world's bounds
+  [[nodiscard]] std::size_t left() const {
+    return left_;
+  }  ///< objects that left the world's bounds
   [[nodiscard]] std::size_t live() const { return live_; }
   [[nodiscard]] std::size_t peak() const { return peak_; }
-  [[nodiscard]] std::uint64_t hash() const { return hash_; }  ///< of the state the run ended with; 0 before it is over
+  [[nodiscard]] std::uint64_t hash() const {
+    return hash_;
+  }  ///< of the state the run ended with; 0 before it is over
 
-  /// Where the object was at the end of `step`; nullopt before it was born, after it was removed and
-  /// while it was hidden. O(log n).
+  /// Where the object was at the end of `step`; nullopt before it was born, after it was removed
+  /// and while it was hidden. O(log n).
   [[nodiscard]] std::optional<Pose<D>> pose_at(std::uint32_t object, std::uint64_t step) const;
   /// Index of the object with that name; of several (one after another) the last. kNobody if none.
   [[nodiscard]] std::uint32_t find(std::string_view name) const;
@@ -130,24 +144,29 @@ class COLVIK_EXPORT Trace {
   std::uint32_t index_of(const World<D>& world, ObjectId id);
 
   Tags tags_;
-  double rate_ = 60, metre_ = 1;
+  double rate_ = 60;
+  double metre_ = 1;
   Vec<D> gravity_ = kZero;
-  std::uint64_t steps_ = 0, hash_ = 0, before_ = 0;  // before_: steps of the runs before a restart
+  std::uint64_t steps_ = 0;
+  std::uint64_t hash_ = 0;
+  std::uint64_t before_ = 0;  // before_: steps of the runs before a restart
   std::size_t restarts_ = 0;
   std::vector<TraceObject<D>> objects_;
-  std::vector<std::vector<Sample>> samples_;                                // by object: its poses, where they changed
+  std::vector<std::vector<Sample>> samples_;  // by object: its poses, where they changed
   std::map<NumberKey, std::vector<NumberSample>> number_samples_;           // where they changed
   std::vector<std::vector<std::pair<std::uint64_t, TagSet>>> tag_samples_;  // by object, likewise
   std::vector<std::vector<WalkSample>> walk_samples_;                       // by object, likewise
-  std::vector<ObjectId> ids_;                                               // by object, while it is alive
-  std::vector<std::uint32_t> by_slot_;                                      // from a slot to the object last seen in it
+  std::vector<ObjectId> ids_;           // by object, while it is alive
+  std::vector<std::uint32_t> by_slot_;  // from a slot to the object last seen in it
   std::vector<TraceTouch> touches_;
   std::vector<TraceFiring<D>> firings_;
   std::vector<TraceWithheld> withheld_;
   std::vector<ReactionReport> reactions_;
   std::vector<Number> numbers_;
   std::optional<std::string> outcome_;
-  std::size_t live_ = 0, peak_ = 0, left_ = 0;
+  std::size_t live_ = 0;
+  std::size_t peak_ = 0;
+  std::size_t left_ = 0;
 };
 
 extern template class Trace<2>;

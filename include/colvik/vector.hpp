@@ -19,8 +19,8 @@ inline constexpr int kTurnAxes = D == 2 ? 1 : 3;
 template <int D>
 using Vec = Eigen::Matrix<double, D, 1, Eigen::DontAlign>;
 
-/// Angular velocity in radians per second, or an angular impulse: one number (counterclockwise, from
-/// +x to +y) in 2D, a vector along the axis in 3D.
+/// Angular velocity in radians per second, or an angular impulse: one number (counterclockwise,
+/// from +x to +y) in 2D, a vector along the axis in 3D.
 template <int D>
 using Spin = Eigen::Matrix<double, kTurnAxes<D>, 1, Eigen::DontAlign>;
 
@@ -40,11 +40,14 @@ inline constexpr ZeroValue kZero{};
 /// Velocity at offset `r` of something turning with `w`: w x r.
 inline Vec<2> cross(const Spin<2>& w, const Vec<2>& r) { return {-w[0] * r.y(), w[0] * r.x()}; }
 inline Vec<3> cross(const Spin<3>& w, const Vec<3>& r) {
-  return {w.y() * r.z() - w.z() * r.y(), w.z() * r.x() - w.x() * r.z(), w.x() * r.y() - w.y() * r.x()};
+  return {w.y() * r.z() - w.z() * r.y(), w.z() * r.x() - w.x() * r.z(),
+          w.x() * r.y() - w.y() * r.x()};
 }
 
 /// Turning effect of `f` applied at offset `r`: r x f.
-inline Spin<2> torque(const Vec<2>& r, const Vec<2>& f) { return Spin<2>(r.x() * f.y() - r.y() * f.x()); }
+inline Spin<2> torque(const Vec<2>& r, const Vec<2>& f) {
+  return Spin<2>(r.x() * f.y() - r.y() * f.x());
+}
 inline Spin<3> torque(const Vec<3>& r, const Vec<3>& f) { return cross(r, f); }
 
 /// Axis-aligned bounds. Closed: bounds that share only a face overlap.
@@ -71,9 +74,15 @@ struct Bounds {
   [[nodiscard]] bool contains(const Vec<D>& point) const {
     return (point.array() >= lo.array()).all() && (point.array() <= hi.array()).all();
   }
-  [[nodiscard]] Bounds merged(const Bounds& other) const { return {lo.cwiseMin(other.lo), hi.cwiseMax(other.hi)}; }
-  [[nodiscard]] Bounds merged(const Vec<D>& point) const { return {lo.cwiseMin(point), hi.cwiseMax(point)}; }
-  [[nodiscard]] Bounds grown(double by) const { return {lo - Vec<D>::Constant(by), hi + Vec<D>::Constant(by)}; }
+  [[nodiscard]] Bounds merged(const Bounds& other) const {
+    return {lo.cwiseMin(other.lo), hi.cwiseMax(other.hi)};
+  }
+  [[nodiscard]] Bounds merged(const Vec<D>& point) const {
+    return {lo.cwiseMin(point), hi.cwiseMax(point)};
+  }
+  [[nodiscard]] Bounds grown(double by) const {
+    return {lo - Vec<D>::Constant(by), hi + Vec<D>::Constant(by)};
+  }
   /// The bounds of these bounds moved along `by`.
   [[nodiscard]] Bounds swept(const Vec<D>& by) const {
     return {lo + by.cwiseMin(Vec<D>::Zero()), hi + by.cwiseMax(Vec<D>::Zero())};

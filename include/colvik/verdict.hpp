@@ -1,15 +1,16 @@
 #pragma once
 /// Whether two colliders may meet, and which rule said so.
 
-#include <colvik/export.hpp>
 #include <colvik/event.hpp>
+#include <colvik/export.hpp>
 
 namespace colvik {
 
 enum class DecidedBy {
   both_accept,    ///< they meet
   same_object,    ///< colliders of one object never meet
-  relatives,      ///< one is the other's child, or both are of one family, and neither asks for relatives
+  relatives,      ///< one is the other's child, or both are of one family, and neither asks for
+                  ///< relatives
   excepted,       ///< the two objects are excepted from meeting
   both_static,    ///< neither ever moves
   inactive,       ///< one object is hidden
@@ -41,7 +42,8 @@ struct Party {
 [[nodiscard]] COLVIK_EXPORT Verdict decide(const Party& first, const Party& second);
 
 /// "meets 'courier', but courier has: robot"; `first` and `second` name the two.
-[[nodiscard]] COLVIK_EXPORT std::string explain(const Verdict& verdict, const Party& first, std::string_view first_name,
-                                  const Party& second, std::string_view second_name, const Tags& tags);
+[[nodiscard]] COLVIK_EXPORT std::string explain(const Verdict& verdict, const Party& first,
+                                                std::string_view first_name, const Party& second,
+                                                std::string_view second_name, const Tags& tags);
 
 }  // namespace colvik

@@ -9,9 +9,10 @@
 ///     world.step();
 ///     if (world.walking(courier.value())->standing) ...
 ///
-/// Up is against the gravity it feels (world, its gravity_scale, fields); without gravity all directions are alike, and
-/// it is carried by what is beneath: zones whose field carries. Lengths are in the user's units; where a member says
-/// metres, its default is that many metres of the world.
+/// Up is against the gravity it feels (world, its gravity_scale, fields); without gravity all
+/// directions are alike, and it is carried by what is beneath: zones whose field carries. Lengths
+/// are in the user's units; where a member says metres, its default is that many metres of the
+/// world.
 
 #include <colvik/export.hpp>
 #include <colvik/pose.hpp>
@@ -31,29 +32,33 @@ struct Walker {
   std::optional<double> slowing{};      ///< likewise; as speeding_up when left out
   double air_control = 1;               ///< part of these in the air, 0 to 1
   double jump_speed = 0;                ///< with which it leaves the ground; see jump_speed()
-  double jump_cut = 1;                  ///< part of its rise that is kept when the wish to jump ends, 0 to 1
-  double steepest = radians(45);        ///< ground it stands on and walks up, below a right angle
-  double step = 0;                      ///< height it climbs, below its own height
-  std::optional<double> hold_below{};   ///< slower than this it stays on the ground over crests; always when left out
-  std::optional<double> fall_limit{};   ///< it falls no faster
-  std::optional<double> clearance{};    ///< from what it stands on or stops at; 0.002 metres
-  double push = 0;                      ///< force with which it pushes at its top speed; slower, less
-  double push_least = 0;                ///< but at least this
-  std::string pushes = "any";           ///< tag query: which dynamic objects it pushes
-  std::string yields_to = "none";       ///< tag query: which dynamic objects push it instead of being stopped by it
-  double weight = 0;                    ///< mass with which it weighs on dynamic ground
-  bool keeps_speed = true;              ///< of what carried it, when it leaves that
-  bool turns_along = false;             ///< with what carries it
-  bool mirrors = false;                 ///< 2D: the object is mirrored when it faces against its own x axis
+  double jump_cut = 1;  ///< part of its rise that is kept when the wish to jump ends, 0 to 1
+  double steepest = radians(45);  ///< ground it stands on and walks up, below a right angle
+  double step = 0;                ///< height it climbs, below its own height
+  std::optional<double>
+      hold_below{};  ///< slower than this it stays on the ground over crests; always when left out
+  std::optional<double> fall_limit{};  ///< it falls no faster
+  std::optional<double> clearance{};   ///< from what it stands on or stops at; 0.002 metres
+  double push = 0;             ///< force with which it pushes at its top speed; slower, less
+  double push_least = 0;       ///< but at least this
+  std::string pushes = "any";  ///< tag query: which dynamic objects it pushes
+  std::string yields_to =
+      "none";         ///< tag query: which dynamic objects push it instead of being stopped by it
+  double weight = 0;  ///< mass with which it weighs on dynamic ground
+  bool keeps_speed = true;   ///< of what carried it, when it leaves that
+  bool turns_along = false;  ///< with what carries it
+  bool mirrors = false;      ///< 2D: the object is mirrored when it faces against its own x axis
 };
 
 /// What its owner wants of it, until told otherwise.
 template <int D>
 struct Wish {
-  Vec<D> velocity = kZero;  ///< world; what is along up counts only while it flies; never faster than its speed
-  bool jump = false;        ///< from the step in which this becomes true, if it stands; kept true it rises fully
-  bool drop = false;        ///< through the one-way surfaces it stands on
-  bool fly = false;         ///< gravity does not count
+  Vec<D> velocity =
+      kZero;  ///< world; what is along up counts only while it flies; never faster than its speed
+  bool jump =
+      false;  ///< from the step in which this becomes true, if it stands; kept true it rises fully
+  bool drop = false;  ///< through the one-way surfaces it stands on
+  bool fly = false;   ///< gravity does not count
 };
 template <int D>
 struct TimedWish {
@@ -65,7 +70,8 @@ struct TimedWish {
 enum class WalkSide { beneath, beside, above };
 [[nodiscard]] COLVIK_EXPORT std::string_view name_of(WalkSide side);
 
-/// The speed that reaches a height, or that comes back down after a time. Source: s = v^2 / 2g, t = 2v / g.
+/// The speed that reaches a height, or that comes back down after a time. Source: s = v^2 / 2g, t =
+/// 2v / g.
 [[nodiscard]] COLVIK_EXPORT double jump_speed(double height, double gravity);
 [[nodiscard]] COLVIK_EXPORT double jump_speed_of_time(double seconds, double gravity);
 

@@ -18,7 +18,9 @@ class COLVIK_EXPORT Who {
   }
   /// The object's name when one object is meant, else "".
   [[nodiscard]] const std::string& object() const { return object_; }
-  [[nodiscard]] const TagQuery& query() const { return query_; }  ///< `any` when one object is meant
+  [[nodiscard]] const TagQuery& query() const {
+    return query_;
+  }  ///< `any` when one object is meant
   /// As it was written.
   [[nodiscard]] std::string text() const { return object_.empty() ? query_.text() : "@" + object_; }
 

@@ -6,8 +6,9 @@
 
 namespace colvik {
 
-/// Threads of the caller's own (an engine's jobs, a task library), or those of threads.hpp, for World::work_with().
-/// How many there are, and what each gets to do, changes no bit of what comes of it.
+/// Threads of the caller's own (an engine's jobs, a task library), or those of threads.hpp, for
+/// World::work_with(). How many there are, and what each gets to do, changes no bit of what comes
+/// of it.
 class Workers {
  public:
   /// Called with a number below count().
@@ -18,11 +19,13 @@ class Workers {
   Workers(const Workers&) = delete;
   Workers& operator=(const Workers&) = delete;
 
-  /// How many may work at once, the thread that calls run() included: at least 1, and always the same.
+  /// How many may work at once, the thread that calls run() included: at least 1, and always the
+  /// same.
   [[nodiscard]] virtual std::size_t count() const = 0;
-  /// Calls work(0) to work(count() - 1), each once, and returns when all have returned. On any threads, in any order,
-  /// and at once or one after the other: whoever comes late finds nothing left to do and returns at once. A step calls
-  /// it some dozens of times, each for tenths of a millisecond. `work` does not throw.
+  /// Calls work(0) to work(count() - 1), each once, and returns when all have returned. On any
+  /// threads, in any order, and at once or one after the other: whoever comes late finds nothing
+  /// left to do and returns at once. A step calls it some dozens of times, each for tenths of a
+  /// millisecond. `work` does not throw.
   virtual void run(const Work& work) = 0;
 };
 

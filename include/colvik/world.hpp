@@ -12,11 +12,11 @@
 ///       for (const auto& event : world.events()) ...
 ///     }
 ///
-/// One thread at a time may use a world, which may have others help it (work_with). The same calls give the same bits
-/// on every machine.
+/// One thread at a time may use a world, which may have others help it (work_with). The same calls
+/// give the same bits on every machine.
 
-#include <colvik/export.hpp>
 #include <colvik/event.hpp>
+#include <colvik/export.hpp>
 #include <colvik/lines.hpp>
 #include <colvik/query.hpp>
 #include <colvik/verdict.hpp>
@@ -39,12 +39,14 @@ template <int D>
 struct WorldSettings {
   Vec<D> gravity = kZero;  ///< user's units per second squared
   double rate = 60;        ///< steps per second, 1 to 10000
-  double metre = 1;        ///< user's units that make one metre, 1e-6 to 1e6; every tolerance follows from it
-  int substeps = 8;        ///< of the contact solver in a step, 1 to 64
+  double metre =
+      1;  ///< user's units that make one metre, 1e-6 to 1e6; every tolerance follows from it
+  int substeps = 8;  ///< of the contact solver in a step, 1 to 64
   /// Where objects are meant to be; what is entirely outside has left.
   std::optional<Bounds<D>> bounds{};
   Leaving leaving = Leaving::kept;
-  bool sleep = true;  ///< bodies at rest fall asleep together with all they touch, until something wakes them
+  bool sleep = true;  ///< bodies at rest fall asleep together with all they touch, until something
+                      ///< wakes them
   Mixing friction_mixing = Mixing::geometric_mean;
   Mixing restitution_mixing = Mixing::larger;
 };
@@ -65,8 +67,11 @@ struct Exception {
 /// What a step looks at for the objects of one kind ("" for those of none).
 struct KindCost {
   std::string kind{};
-  std::size_t objects = 0, awake = 0, colliders = 0;
-  std::size_t pairs = 0, contacts = 0;  ///< those with two kinds count for both
+  std::size_t objects = 0;
+  std::size_t awake = 0;
+  std::size_t colliders = 0;
+  std::size_t pairs = 0;
+  std::size_t contacts = 0;  ///< those with two kinds count for both
 };
 
 /// Names a number: the world's own, or an object's.
@@ -91,37 +96,42 @@ class COLVIK_EXPORT World {
 
   // ---- objects -------------------------------------------------------------------------------
 
-  /// Adds an object. It is there at once and touches from the next step on. Fails, naming object and
-  /// value, on sizes, numbers, tags or names that cannot be used; nothing is then added.
+  /// Adds an object. It is there at once and touches from the next step on. Fails, naming object
+  /// and value, on sizes, numbers, tags or names that cannot be used; nothing is then added.
   Result<ObjectId> add(const ObjectDef<D>& def);
   /// False once the object was removed. O(1).
   [[nodiscard]] bool alive(ObjectId id) const;
-  /// Requires: alive, or removed and still in this step's events. Otherwise aborts in checked builds
-  /// (COLVIK_CHECKED) and returns an empty object in others.
+  /// Requires: alive, or removed and still in this step's events. Otherwise aborts in checked
+  /// builds (COLVIK_CHECKED) and returns an empty object in others.
   [[nodiscard]] const Object<D>& object(ObjectId id) const;
   [[nodiscard]] std::optional<ObjectId> find(std::string_view name) const;
   /// Live objects in order of creation. Allocates.
   [[nodiscard]] std::vector<ObjectId> objects() const;
   [[nodiscard]] std::size_t count() const;
-  /// Shown objects that match the query, in order of creation: to change a value of them all. Cost: all objects.
+  /// Shown objects that match the query, in order of creation: to change a value of them all. Cost:
+  /// all objects.
   [[nodiscard]] std::vector<ObjectId> matching(const TagQuery& query) const;
-  /// How often a still (fixed) object's collider was put somewhere else: each time costs the index more
-  /// than moving what is meant to move.
+  /// How often a still (fixed) object's collider was put somewhere else: each time costs the index
+  /// more than moving what is meant to move.
   [[nodiscard]] std::size_t still_moved() const;
   /// Dynamic and kinematic objects that are shown and not asleep.
   [[nodiscard]] std::size_t awake_count() const;
-  /// How many objects have left the world's bounds so far; those that came back and left again count twice.
+  /// How many objects have left the world's bounds so far; those that came back and left again
+  /// count twice.
   [[nodiscard]] std::size_t left_count() const;
   /// Pairs and touches that a step looks at now.
   [[nodiscard]] std::size_t pair_count() const;
   [[nodiscard]] std::size_t contact_count() const;  ///< of the solver, in the last step
   /// The same by kind, in the order of their names. Cost: all objects and pairs.
   [[nodiscard]] std::vector<KindCost> cost_by_kind() const;
-  /// How often a fast object was held back at a surface that its centre would have passed, or come too near.
+  /// How often a fast object was held back at a surface that its centre would have passed, or come
+  /// too near.
   [[nodiscard]] std::size_t held_back() const;
 
-  /// What the object touches now, on that channel or either, in order of creation. Cost: all touches.
-  [[nodiscard]] std::vector<ObjectId> touching(ObjectId id, std::optional<Channel> channel = std::nullopt) const;
+  /// What the object touches now, on that channel or either, in order of creation. Cost: all
+  /// touches.
+  [[nodiscard]] std::vector<ObjectId> touching(ObjectId id,
+                                               std::optional<Channel> channel = std::nullopt) const;
   /// The touches of the colliders of two objects, in order of the colliders.
   [[nodiscard]] std::vector<ColliderTouch<D>> collider_touches(ObjectId self, ObjectId other) const;
   /// Direct children in order of creation.
@@ -131,11 +141,14 @@ class COLVIK_EXPORT World {
 
   // ---- kinds ---------------------------------------------------------------------------------
 
-  /// What copies are made of later, by spawn(). Its name is def.kind. Fails as add() does, and on a second of a name.
+  /// What copies are made of later, by spawn(). Its name is def.kind. Fails as add() does, and on a
+  /// second of a name.
   Result<void> declare_kind(const ObjectDef<D>& def);
   [[nodiscard]] const ObjectDef<D>* kind(std::string_view name) const;
-  /// A new copy of a kind; named KIND-N. False when there is no such kind or the place is not usable.
-  bool spawn(std::string_view kind, const Pose<D>& at, const Vec<D>& velocity = kZero, const Spin<D>& spin = kZero);
+  /// A new copy of a kind; named KIND-N. False when there is no such kind or the place is not
+  /// usable.
+  bool spawn(std::string_view kind, const Pose<D>& at, const Vec<D>& velocity = kZero,
+             const Spin<D>& spin = kZero);
 
   // ---- changes -------------------------------------------------------------------------------
   // Outside a step they take effect at once; asked for by a listener they wait for the end of the
@@ -149,13 +162,15 @@ class COLVIK_EXPORT World {
   bool set_shown(ObjectId id, bool active);
   /// Teleports: not swept, touches end as "teleported".
   bool place(ObjectId id, const Pose<D>& pose);
-  /// From now on `child` moves with `parent`, at that pose in its frame; by default as it lies to it now. What is solid
-  /// of it becomes part of a dynamic parent, mass and momentum included. False for what would be its own parent.
-  bool attach(ObjectId child, ObjectId parent, const std::optional<Pose<D>>& on_parent = std::nullopt);
+  /// From now on `child` moves with `parent`, at that pose in its frame; by default as it lies to
+  /// it now. What is solid of it becomes part of a dynamic parent, mass and momentum included.
+  /// False for what would be its own parent.
+  bool attach(ObjectId child, ObjectId parent,
+              const std::optional<Pose<D>>& on_parent = std::nullopt);
   /// On its own again, with the body it was added with and the velocity it has there.
   bool detach(ObjectId child);
-  /// The two do not meet: for so many seconds, until they no longer touch (a thrown thing and its thrower), or for
-  /// good. Touches end as "filtered".
+  /// The two do not meet: for so many seconds, until they no longer touch (a thrown thing and its
+  /// thrower), or for good. Touches end as "filtered".
   bool except(ObjectId a, ObjectId b, const Exception& exception = {});
   /// Kinematic objects: be there at the end of the next step, moving on the way.
   bool move_to(ObjectId id, const Pose<D>& pose);
@@ -163,11 +178,14 @@ class COLVIK_EXPORT World {
   bool set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& spin);
   /// No velocity, no spin, no motion; no wish of a walker.
   bool stop(ObjectId id);
-  // Forces act through the next step; impulses at once. `point` is a place in the world, the centre of mass
-  // when left out. They wake the object. False for objects that are not dynamic and values not finite.
-  bool apply_force(ObjectId id, const Vec<D>& force, const std::optional<Vec<D>>& point = std::nullopt);
+  // Forces act through the next step; impulses at once. `point` is a place in the world, the centre
+  // of mass when left out. They wake the object. False for objects that are not dynamic and values
+  // not finite.
+  bool apply_force(ObjectId id, const Vec<D>& force,
+                   const std::optional<Vec<D>>& point = std::nullopt);
   bool apply_torque(ObjectId id, const Spin<D>& torque);
-  bool apply_impulse(ObjectId id, const Vec<D>& impulse, const std::optional<Vec<D>>& point = std::nullopt);
+  bool apply_impulse(ObjectId id, const Vec<D>& impulse,
+                     const std::optional<Vec<D>>& point = std::nullopt);
   bool apply_angular_impulse(ObjectId id, const Spin<D>& impulse);
   /// Wakes a sleeping object and all that rests with it.
   bool wake(ObjectId id);
@@ -176,15 +194,15 @@ class COLVIK_EXPORT World {
   /// Stops a kinematic object's motion or velocity for a while; on, it goes on from where it was.
   bool switch_motion(ObjectId id, bool on);
   bool set_gravity_scale(ObjectId id, double scale);
-  /// Turns the object round to face the other way, with its children (see ObjectDef::mirrored). Fails on what is made
-  /// for one side only: tile grids, meshes and height fields.
+  /// Turns the object round to face the other way, with its children (see ObjectDef::mirrored).
+  /// Fails on what is made for one side only: tile grids, meshes and height fields.
   Result<void> set_mirrored(ObjectId id, bool mirrored);
   bool give_tag(ObjectId id, Tag tag);
   bool take_tag(ObjectId id, Tag tag);
   bool switch_collider(ObjectId id, std::size_t collider, bool on);
   bool set_filter(ObjectId id, std::size_t collider, const TagQuery& meets);
-  /// Another shape, or size, in the collider's place. Its touches go on if it still touches. Fails, and
-  /// changes nothing, on a shape that add() would refuse, and on a stale handle.
+  /// Another shape, or size, in the collider's place. Its touches go on if it still touches. Fails,
+  /// and changes nothing, on a shape that add() would refuse, and on a stale handle.
   Result<void> set_shape(ObjectId id, std::size_t collider, const Shape<D>& shape);
   /// Marks the object as going: reactions leave it alone from now on. At once, also in a listener.
   bool mark_going(ObjectId id);
@@ -196,30 +214,36 @@ class COLVIK_EXPORT World {
   bool put_number(NumberOwner owner, std::string_view name, double to);
   /// Keeps a number from `least` to `most`.
   bool clamp_number(NumberOwner owner, std::string_view name, double least, double most);
-  /// Adds to a number; the sum is kept from `lowest` (or -1e15) to 1e15. False when there is no such
-  /// number or object.
+  /// Adds to a number; the sum is kept from `lowest` (or -1e15) to 1e15. False when there is no
+  /// such number or object.
   bool add_to_number(NumberOwner owner, std::string_view name, double by, double lowest = -1e15);
   [[nodiscard]] std::optional<double> number(NumberOwner owner, std::string_view name) const;
   [[nodiscard]] std::span<const Number> numbers() const;  ///< the world's own
 
   // ---- walkers -------------------------------------------------------------------------------
 
-  /// What the walker is to do from the next step on. False for what is no walker, and values not finite.
+  /// What the walker is to do from the next step on. False for what is no walker, and values not
+  /// finite.
   bool wish(ObjectId id, const Wish<D>& wish);
   /// How it stands and moves; null for what is no walker. Valid until the next step.
   [[nodiscard]] const Walking<D>* walking(ObjectId id) const;
   /// Lets any object fall through the one-way surfaces it stands on.
   bool drop_through(ObjectId id);
-  /// Another shape in the collider's place where that overlaps no solid the object meets (standing up again).
-  /// `at`: where the object then is; as it is when left out. Refused, with what is in the way and how deep, else.
+  /// Another shape in the collider's place where that overlaps no solid the object meets (standing
+  /// up again). `at`: where the object then is; as it is when left out. Refused, with what is in
+  /// the way and how deep, else.
   Result<void> fit_shape(ObjectId id, std::size_t collider, const Shape<D>& shape,
                          const std::optional<Vec<D>>& at = std::nullopt);
-  /// The place nearest to `near` where the object overlaps no solid it meets, found by pushing it out along what it
-  /// overlaps and, failing that, on rings up to `within` away. nullopt: none found.
-  [[nodiscard]] std::optional<Vec<D>> free_place(ObjectId id, const Vec<D>& near, double within) const;
-  /// What the object would be deepest in at a place, of solids it meets; nullopt: nothing. `at` is minus the depth.
+  /// The place nearest to `near` where the object overlaps no solid it meets, found by pushing it
+  /// out along what it overlaps and, failing that, on rings up to `within` away. nullopt: none
+  /// found.
+  [[nodiscard]] std::optional<Vec<D>> free_place(ObjectId id, const Vec<D>& near,
+                                                 double within) const;
+  /// What the object would be deepest in at a place, of solids it meets; nullopt: nothing. `at` is
+  /// minus the depth.
   [[nodiscard]] std::optional<Answer<D>> deepest(ObjectId id, const Vec<D>& at) const;
-  /// Moves by cells: there at once, if nothing it meets as a solid is on the way or there; else refused, naming that.
+  /// Moves by cells: there at once, if nothing it meets as a solid is on the way or there; else
+  /// refused, naming that.
   Result<void> hop(ObjectId id, const Vec<D>& by);
 
   // ---- time ----------------------------------------------------------------------------------
@@ -227,12 +251,13 @@ class COLVIK_EXPORT World {
   /// One step of 1/rate seconds: move what is driven, find pairs, solve contacts, move, then report
   /// touches, let listeners react, and apply what they asked for.
   void step();
-  /// From now on steps share their work with these, which must stay until they are replaced or the world is gone;
-  /// nullptr, as at first: the thread that calls step() does it all. Changes no bit, is no part of snapshots, and is
-  /// kept by load(). Large worlds gain; what is short is done by the caller as before.
+  /// From now on steps share their work with these, which must stay until they are replaced or the
+  /// world is gone; nullptr, as at first: the thread that calls step() does it all. Changes no bit,
+  /// is no part of snapshots, and is kept by load(). Large worlds gain; what is short is done by
+  /// the caller as before.
   void work_with(Workers* workers);
-  /// A step in which nothing moves and nothing is looked for: the touches are those that another engine found.
-  /// Listeners react to them as ever. Entries with stale handles are left out.
+  /// A step in which nothing moves and nothing is looked for: the touches are those that another
+  /// engine found. Listeners react to them as ever. Entries with stale handles are left out.
   void step_told(std::span<const Told> touches);
   /// Ends the run: every touch ends as "run over" in events(); listeners are told.
   void finish();
@@ -248,46 +273,55 @@ class COLVIK_EXPORT World {
   void remove_listener(std::size_t token);
   /// Asks for `during` events of touches in which one side matches `self` and the other `other`.
   void ask_during(const TagQuery& self, const TagQuery& other);
-  /// Asks for pair_events of the colliders of touches in which one side matches `self` and the other `other`. Cost:
-  /// all touching pairs, each step.
+  /// Asks for pair_events of the colliders of touches in which one side matches `self` and the
+  /// other `other`. Cost: all touching pairs, each step.
   void ask_pairs(const TagQuery& self, const TagQuery& other);
-  /// Touches of two colliders that began or ended in the last step, of those asked for; in order of the colliders.
+  /// Touches of two colliders that began or ended in the last step, of those asked for; in order of
+  /// the colliders.
   [[nodiscard]] std::span<const PairEvent<D>> pair_events() const;
 
   // ---- asking (see query.hpp) ----------------------------------------------------------------
 
   /// The first answer.
-  [[nodiscard]] std::optional<Answer<D>> first(const Question<D>& question, const Look<D>& look = {}) const;
+  [[nodiscard]] std::optional<Answer<D>> first(const Question<D>& question,
+                                               const Look<D>& look = {}) const;
   /// All answers, in order.
-  [[nodiscard]] std::vector<Answer<D>> all(const Question<D>& question, const Look<D>& look = {}) const;
+  [[nodiscard]] std::vector<Answer<D>> all(const Question<D>& question,
+                                           const Look<D>& look = {}) const;
   [[nodiscard]] std::size_t count(const Question<D>& question, const Look<D>& look = {}) const;
   /// Whether there is an answer; stops at the first found.
   [[nodiscard]] bool any(const Question<D>& question, const Look<D>& look = {}) const;
-  /// The first answer of each ray; the same as asking one by one, but they are followed side by side, which takes about
-  /// half the time in large scenery and three quarters of it among many objects. With a callback in `look` one by one.
-  [[nodiscard]] std::vector<std::optional<Answer<D>>> first_of_each(std::span<const RayCast<D>> rays,
-                                                                    const Look<D>& look = {}) const;
-  /// What the object, or one of its children, would touch on the way, by the same verdict as in a step (but also static
-  /// with static), in order of `at`, then as all answers. Fails on a stale handle and on values that are not finite.
-  [[nodiscard]] Result<std::vector<WouldTouch<D>>> would_touch(ObjectId id, const Change<D>& change) const;
+  /// The first answer of each ray; the same as asking one by one, but they are followed side by
+  /// side, which takes about half the time in large scenery and three quarters of it among many
+  /// objects. With a callback in `look` one by one.
+  [[nodiscard]] std::vector<std::optional<Answer<D>>> first_of_each(
+      std::span<const RayCast<D>> rays, const Look<D>& look = {}) const;
+  /// What the object, or one of its children, would touch on the way, by the same verdict as in a
+  /// step (but also static with static), in order of `at`, then as all answers. Fails on a stale
+  /// handle and on values that are not finite.
+  [[nodiscard]] Result<std::vector<WouldTouch<D>>> would_touch(ObjectId id,
+                                                               const Change<D>& change) const;
 
   // ---- snapshots -----------------------------------------------------------------------------
 
-  /// Everything the future depends on, as bytes of a versioned and checked format, the same on every
-  /// machine. Listeners are not in it. Cost: proportional to what there is.
+  /// Everything the future depends on, as bytes of a versioned and checked format, the same on
+  /// every machine. Listeners are not in it. Cost: proportional to what there is.
   [[nodiscard]] std::vector<std::byte> save() const;
-  /// Becomes what was saved; listeners stay. No events come from it: running on gives the same bits as
-  /// never having stopped. Handles of the saved world are good again. Fails, changing nothing, on bytes
-  /// that are damaged, of another version, or of the other dimension.
+  /// Becomes what was saved; listeners stay. No events come from it: running on gives the same bits
+  /// as never having stopped. Handles of the saved world are good again. Fails, changing nothing,
+  /// on bytes that are damaged, of another version, or of the other dimension.
   Result<void> load(std::span<const std::byte> saved);
 
   // ---- looking -------------------------------------------------------------------------------
 
-  /// The world's lines as it is now: objects in order of age, each collider's together; then contacts.
+  /// The world's lines as it is now: objects in order of age, each collider's together; then
+  /// contacts.
   [[nodiscard]] std::vector<Line<D>> lines(const LineOptions& options = {}) const;
 
-  /// The verdict for two colliders. One of a removed object, or that is not there, counts as inactive.
-  [[nodiscard]] Verdict decide(ObjectId a, std::size_t collider_a, ObjectId b, std::size_t collider_b) const;
+  /// The verdict for two colliders. One of a removed object, or that is not there, counts as
+  /// inactive.
+  [[nodiscard]] Verdict decide(ObjectId a, std::size_t collider_a, ObjectId b,
+                               std::size_t collider_b) const;
   [[nodiscard]] Party party(ObjectId id, std::size_t collider) const;
   /// Hash over all that the future depends on; equal hashes, equal runs.
   [[nodiscard]] std::uint64_t hash() const;

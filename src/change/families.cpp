@@ -13,7 +13,8 @@
 namespace colvik::world {
 
 template <int D>
-void join_family(Model<D>& model, ObjectState<D>& o, std::string_view parent, const std::optional<Pose<D>>& on_parent) {
+void join_family(Model<D>& model, ObjectState<D>& o, std::string_view parent,
+                 const std::optional<Pose<D>>& on_parent) {
   Store<D>& store = model.store;
   const auto at = store.by_name.find(std::string(parent));
   ObjectState<D>& p = store.objects[at->second];
@@ -21,23 +22,28 @@ void join_family(Model<D>& model, ObjectState<D>& o, std::string_view parent, co
 }
 
 template <int D>
-void attach_object(Model<D>& model, ObjectState<D>& child, ObjectState<D>& parent, const Pose<D>& on_parent) {
+void attach_object(Model<D>& model, ObjectState<D>& child, ObjectState<D>& parent,
+                   const Pose<D>& on_parent) {
   Store<D>& store = model.store;
   BroadPhase<D>& broad = model.broad;
   if (child.parent != kAlone) detach_object(model, child);
   ObjectState<D>& root = store.objects[parent.root];
-  disturb(model, child), disturb(model, root);
-  const double mass = root.shown.mass, added = child.shown.mass;
-  const bool one_body = root.shown.body == BodyKind::dynamic && child.shown.body == BodyKind::dynamic;
+  disturb(model, child);
+  disturb(model, root);
+  const double mass = root.shown.mass;
+  const double added = child.shown.mass;
+  const bool one_body =
+      root.shown.body == BodyKind::dynamic && child.shown.body == BodyKind::dynamic;
   if (one_body)  // their momentum together
-    root.shown.velocity = (mass * root.shown.velocity + added * child.shown.velocity) / (mass + added);
+    root.shown.velocity =
+        (mass * root.shown.velocity + added * child.shown.velocity) / (mass + added);
   child.parent = parent.shown.id.slot;
   child.shown.parent = parent.shown.id;
   child.shown.on_parent = on_parent;
   child.target.reset();
-  const auto after = std::find_if(parent.children.begin(), parent.children.end(), [&](std::uint32_t other) {
-    return store.objects[other].shown.serial > child.shown.serial;
-  });
+  const auto after = std::find_if(
+      parent.children.begin(), parent.children.end(),
+      [&](std::uint32_t other) { return store.objects[other].shown.serial > child.shown.serial; });
   parent.children.insert(after, child.shown.id.slot);
   update_root(store, child);
   if (root.shown.body == BodyKind::dynamic) update_mass(store, root);
@@ -56,7 +62,8 @@ void detach_object(Model<D>& model, ObjectState<D>& child) {
   BroadPhase<D>& broad = model.broad;
   if (child.parent == kAlone) return;
   ObjectState<D>& root = store.objects[child.root];
-  disturb(model, child), disturb(model, root);
+  disturb(model, child);
+  disturb(model, root);
   std::erase(store.objects[child.parent].children, child.shown.id.slot);
   child.parent = kAlone;
   child.shown.parent.reset();
@@ -65,7 +72,10 @@ void detach_object(Model<D>& model, ObjectState<D>& child) {
   const Vec<D> centre = root.shown.pose * root.shown.mass_centre;
   const Spin<D> spin = root.shown.spin;
   if (child.own_body == BodyKind::dynamic) update_mass(store, child);
-  else child.shown.mass = 0, child.shown.mass_centre.setZero();
+  else {
+    child.shown.mass = 0;
+    child.shown.mass_centre.setZero();
+  }
   if (root.life == Life::live) {
     if (root.shown.body == BodyKind::dynamic) update_mass(store, root);
     update_size(store, root);
@@ -74,9 +84,11 @@ void detach_object(Model<D>& model, ObjectState<D>& child) {
   update_size(store, child);
   if (child.own_body != BodyKind::fixed) {
     child.shown.spin = spin;
-    child.shown.velocity = velocity + cross(spin, Vec<D>(child.shown.pose * child.shown.mass_centre - centre));
+    child.shown.velocity =
+        velocity + cross(spin, Vec<D>(child.shown.pose * child.shown.mass_centre - centre));
   } else {
-    child.shown.velocity.setZero(), child.shown.spin.setZero();
+    child.shown.velocity.setZero();
+    child.shown.spin.setZero();
   }
   place_family(store, broad, child);
   show_object(model, child, child.own_active);
@@ -90,9 +102,10 @@ void change_body(Model<D>& model, ObjectState<D>& o, BodyKind body) {
   const std::uint32_t slot = o.shown.id.slot;
   if (o.shown.body != body) {
     if (o.shown.body == BodyKind::fixed && body != BodyKind::fixed) {
-      const auto at = std::lower_bound(store.movers.begin(), store.movers.end(), slot, [&](std::uint32_t x, std::uint32_t y) {
-        return store.objects[x].shown.serial < store.objects[y].shown.serial;
-      });
+      const auto at = std::lower_bound(
+          store.movers.begin(), store.movers.end(), slot, [&](std::uint32_t x, std::uint32_t y) {
+            return store.objects[x].shown.serial < store.objects[y].shown.serial;
+          });
       store.movers.insert(at, slot);
     }
     if (body == BodyKind::fixed) {
@@ -106,10 +119,14 @@ void change_body(Model<D>& model, ObjectState<D>& o, BodyKind body) {
   classify(model, o);
 }
 
-template void join_family(Model<2>& model, ObjectState<2>& o, std::string_view parent, const std::optional<Pose<2>>& on_parent);
-template void join_family(Model<3>& model, ObjectState<3>& o, std::string_view parent, const std::optional<Pose<3>>& on_parent);
-template void attach_object(Model<2>& model, ObjectState<2>& child, ObjectState<2>& parent, const Pose<2>& on_parent);
-template void attach_object(Model<3>& model, ObjectState<3>& child, ObjectState<3>& parent, const Pose<3>& on_parent);
+template void join_family(Model<2>& model, ObjectState<2>& o, std::string_view parent,
+                          const std::optional<Pose<2>>& on_parent);
+template void join_family(Model<3>& model, ObjectState<3>& o, std::string_view parent,
+                          const std::optional<Pose<3>>& on_parent);
+template void attach_object(Model<2>& model, ObjectState<2>& child, ObjectState<2>& parent,
+                            const Pose<2>& on_parent);
+template void attach_object(Model<3>& model, ObjectState<3>& child, ObjectState<3>& parent,
+                            const Pose<3>& on_parent);
 template void detach_object(Model<2>& model, ObjectState<2>& child);
 template void detach_object(Model<3>& model, ObjectState<3>& child);
 

@@ -6,10 +6,12 @@ namespace colvik::world {
 
 // Takes its place in a family as it is added.
 template <int D>
-void join_family(Model<D>& model, ObjectState<D>& o, std::string_view parent, const std::optional<Pose<D>>& on_parent);
+void join_family(Model<D>& model, ObjectState<D>& o, std::string_view parent,
+                 const std::optional<Pose<D>>& on_parent);
 
 template <int D>
-void attach_object(Model<D>& model, ObjectState<D>& child, ObjectState<D>& parent, const Pose<D>& on_parent);
+void attach_object(Model<D>& model, ObjectState<D>& child, ObjectState<D>& parent,
+                   const Pose<D>& on_parent);
 
 template <int D>
 void detach_object(Model<D>& model, ObjectState<D>& child);

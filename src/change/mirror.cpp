@@ -29,10 +29,12 @@ void mirror_object(Store<D>& store, BroadPhase<D>& broad, ObjectState<D>& o) {
     ColliderDef<D>& c = o.shown.colliders[i].def;
     if (Result<Shape<D>> shape = mirrored(c.shape)) c.shape = std::move(shape).value();
     if (i < o.first_shapes.size())
-      if (Result<Shape<D>> shape = mirrored(o.first_shapes[i])) o.first_shapes[i] = std::move(shape).value();
+      if (Result<Shape<D>> shape = mirrored(o.first_shapes[i]))
+        o.first_shapes[i] = std::move(shape).value();
     c.at = across<D>(c.at);
     c.turned = mirrored(c.turned);
-    c.surface_velocity = across<D>(c.surface_velocity), c.one_way = across<D>(c.one_way);
+    c.surface_velocity = across<D>(c.surface_velocity);
+    c.one_way = across<D>(c.one_way);
     know(store.colliders[o.colliders[i]], c);
     store.colliders[o.colliders[i]].anew = true;
     mark_dirty(store, broad, o.colliders[i]);
@@ -59,7 +61,8 @@ void turn_round(Model<D>& model, ObjectState<D>& o, bool on) {
   update_root(store, o);
   if (root.shown.body == BodyKind::dynamic) {
     update_mass(store, root);
-    root.shown.velocity += cross(root.shown.spin, Vec<D>(root.shown.pose * root.shown.mass_centre - centre));
+    root.shown.velocity +=
+        cross(root.shown.spin, Vec<D>(root.shown.pose * root.shown.mass_centre - centre));
   }
   update_size(store, root);
   place_family(store, broad, o);

@@ -4,7 +4,8 @@
 
 namespace colvik::world {
 
-// Of one object, in its own frame; its family and its pairs are seen to by the caller. A shape for one side only stays.
+// Of one object, in its own frame; its family and its pairs are seen to by the caller. A shape for
+// one side only stays.
 template <int D>
 void mirror_object(Store<D>& store, BroadPhase<D>& broad, ObjectState<D>& o);
 

@@ -22,15 +22,18 @@ Result<ObjectId> add_object(Model<D>& model, const ObjectDef<D>& def) {
   Walkers<D>& walkers = model.walkers;
   if (auto good = check_object(def, store.settings); !good) return good.error();
   std::string name = def.name;
-  for (std::uint64_t n = store.ids.next_object; name.empty() || (def.name.empty() && store.by_name.contains(name)); ++n)
+  for (std::uint64_t n = store.ids.next_object;
+       name.empty() || (def.name.empty() && store.by_name.contains(name)); ++n)
     name = fmt::format("{}-{}", def.kind.empty() ? "object" : def.kind, n);
   const auto refuse = [&](Error error) {
     error.where = fmt::format("object '{}'{}{}", name, error.where.empty() ? "" : " ", error.where);
     return error;
   };
   if (!is_plain_name(name))
-    return refuse({"name", "is not a name", "letters, digits and - _ . after a first letter or digit"});
-  if (store.by_name.contains(name)) return refuse({"name", "is taken by another object", "a name of its own"});
+    return refuse(
+        {"name", "is not a name", "letters, digits and - _ . after a first letter or digit"});
+  if (store.by_name.contains(name))
+    return refuse({"name", "is taken by another object", "a name of its own"});
   if (!def.parent.empty() && !store.by_name.contains(def.parent)) {
     std::vector<std::string> names;
     for (const auto& [known, slot] : store.by_name) names.push_back(known);
@@ -53,14 +56,18 @@ Result<ObjectId> add_object(Model<D>& model, const ObjectDef<D>& def) {
   if (!def.parent.empty()) {
     const ObjectState<D>& parent = store.objects[store.by_name.at(def.parent)];
     for (const ColliderDef<D>& c : def.colliders)
-      if (store.objects[parent.root].shown.body == BodyKind::dynamic && !c.zone && is_scenery(c.shape.kind))
-        return refuse({"parent", fmt::format("is dynamic, and a solid {} has no inside", shape_name<D>(c.shape.kind)),
-                       "a zone, or a shape with an inside"});
+      if (store.objects[parent.root].shown.body == BodyKind::dynamic && !c.zone &&
+          is_scenery(c.shape.kind))
+        return refuse(
+            {"parent",
+             fmt::format("is dynamic, and a solid {} has no inside", shape_name<D>(c.shape.kind)),
+             "a zone, or a shape with an inside"});
   }
 
   WalkerState<D> walker;
   if (def.walker)
-    if (auto good = compile_walker_queries(store, walker, *def.walker); !good) return refuse(good.error());
+    if (auto good = compile_walker_queries(store, walker, *def.walker); !good)
+      return refuse(good.error());
   walker.wishes = def.wishes;
 
   std::uint32_t slot = 0;
@@ -81,20 +88,42 @@ Result<ObjectId> add_object(Model<D>& model, const ObjectDef<D>& def) {
   Object<D>& s = o.shown;
   s.id = {slot, generation};
   s.serial = store.ids.next_object++;
-  s.name = name, s.kind = def.kind, s.body = def.body;
+  s.name = name;
+  s.kind = def.kind;
+  s.body = def.body;
   s.pose = {def.at, def.turned};
-  s.velocity = def.velocity, s.spin = def.spin, s.gravity_scale = def.gravity_scale;
+  s.velocity = def.velocity;
+  s.spin = def.spin;
+  s.gravity_scale = def.gravity_scale;
   s.root = s.id;
-  o.root = slot, o.own_body = def.body, o.own_active = def.active, o.meets_relatives = def.meets_relatives;
-  s.tags = own.value(), s.numbers = def.numbers, s.spots = def.spots, s.colliders = std::move(shown);
+  o.root = slot;
+  o.own_body = def.body;
+  o.own_active = def.active;
+  o.meets_relatives = def.meets_relatives;
+  s.tags = own.value();
+  s.numbers = def.numbers;
+  s.spots = def.spots;
+  s.colliders = std::move(shown);
   s.heed = def.heed;
-  s.motion = def.motion, s.drawings = def.drawings, s.walker = def.walker, s.active = def.active, s.user = def.user;
-  s.drag = def.drag, s.spin_drag = def.spin_drag;
-  o.given_mass = def.mass, o.given_mass_centre = def.mass_centre, o.given_inertia = def.inertia;
-  o.locked_rotation = def.locked_rotation, o.locked_axes = def.locked_axes, o.locked_turns = def.locked_turns;
-  o.continuous = def.continuous, o.may_sleep = def.may_sleep, o.pushes = def.pushes;
+  s.motion = def.motion;
+  s.drawings = def.drawings;
+  s.walker = def.walker;
+  s.active = def.active;
+  s.user = def.user;
+  s.drag = def.drag;
+  s.spin_drag = def.spin_drag;
+  o.given_mass = def.mass;
+  o.given_mass_centre = def.mass_centre;
+  o.given_inertia = def.inertia;
+  o.locked_rotation = def.locked_rotation;
+  o.locked_axes = def.locked_axes;
+  o.locked_turns = def.locked_turns;
+  o.continuous = def.continuous;
+  o.may_sleep = def.may_sleep;
+  o.pushes = def.pushes;
   if (!o.pushes.empty()) store.pushed.push_back(slot);
-  for (const ColliderDef<D>& c : def.colliders) store.has_fields = store.has_fields || c.field.has_value();
+  for (const ColliderDef<D>& c : def.colliders)
+    store.has_fields = store.has_fields || c.field.has_value();
   if (std::any_of(def.colliders.begin(), def.colliders.end(),
                   [](const auto& c) { return !c.schedule.beats.empty(); })) {
     store.scheduled.push_back(slot);
@@ -115,7 +144,10 @@ Result<ObjectId> add_object(Model<D>& model, const ObjectDef<D>& def) {
     }
     ColliderState<D>& c = store.colliders[at];
     c = ColliderState<D>{};
-    c.object = slot, c.which = i, c.serial = store.ids.next_collider++, c.live = true;
+    c.object = slot;
+    c.which = i;
+    c.serial = store.ids.next_collider++;
+    c.live = true;
     know(c, s.colliders[i].def);
     o.colliders.push_back(at);
   }
@@ -131,7 +163,8 @@ Result<ObjectId> add_object(Model<D>& model, const ObjectDef<D>& def) {
 }
 
 template <int D>
-void replace_shape(Model<D>& model, ObjectState<D>& o, std::size_t collider, const Shape<D>& shape) {
+void replace_shape(Model<D>& model, ObjectState<D>& o, std::size_t collider,
+                   const Shape<D>& shape) {
   Store<D>& store = model.store;
   BroadPhase<D>& broad = model.broad;
   disturb(model, o);
@@ -142,7 +175,8 @@ void replace_shape(Model<D>& model, ObjectState<D>& o, std::size_t collider, con
     const Vec<D> centre = root.shown.pose * root.shown.mass_centre;
     update_mass(store, root);
     // The velocity told is that of the centre of mass, which may have moved.
-    root.shown.velocity += cross(root.shown.spin, Vec<D>(root.shown.pose * root.shown.mass_centre - centre));
+    root.shown.velocity +=
+        cross(root.shown.spin, Vec<D>(root.shown.pose * root.shown.mass_centre - centre));
   }
   update_size(store, root);
   store.colliders[o.colliders[collider]].reshaped = true;
@@ -200,7 +234,8 @@ void show_object(Model<D>& model, ObjectState<D>& o, bool active) {
     o.shown.active = shows;
     classify(model, o);
   }
-  for (const std::uint32_t child : o.children) show_object(model, store.objects[child], store.objects[child].own_active);
+  for (const std::uint32_t child : o.children)
+    show_object(model, store.objects[child], store.objects[child].own_active);
 }
 
 template <int D>
@@ -234,8 +269,10 @@ void free_removed(Store<D>& store, Walkers<D>& walkers) {
 
 template Result<ObjectId> add_object(Model<2>& model, const ObjectDef<2>& def);
 template Result<ObjectId> add_object(Model<3>& model, const ObjectDef<3>& def);
-template void replace_shape(Model<2>& model, ObjectState<2>& o, std::size_t collider, const Shape<2>& shape);
-template void replace_shape(Model<3>& model, ObjectState<3>& o, std::size_t collider, const Shape<3>& shape);
+template void replace_shape(Model<2>& model, ObjectState<2>& o, std::size_t collider,
+                            const Shape<2>& shape);
+template void replace_shape(Model<3>& model, ObjectState<3>& o, std::size_t collider,
+                            const Shape<3>& shape);
 template void switch_collider(Model<2>& model, ObjectState<2>& o, std::size_t collider, bool on);
 template void switch_collider(Model<3>& model, ObjectState<3>& o, std::size_t collider, bool on);
 template void classify(Model<2>& model, ObjectState<2>& o);

@@ -12,8 +12,10 @@ namespace {
 
 // Torque about the centre of mass of a push at `point`.
 template <int D>
-Spin<D> about_centre(const ObjectState<D>& o, const Vec<D>& push, const std::optional<Vec<D>>& point) {
-  return point ? Spin<D>(torque(*point - o.shown.pose * o.shown.mass_centre, push)) : Spin<D>(Spin<D>::Zero());
+Spin<D> about_centre(const ObjectState<D>& o, const Vec<D>& push,
+                     const std::optional<Vec<D>>& point) {
+  return point ? Spin<D>(torque(*point - o.shown.pose * o.shown.mass_centre, push))
+               : Spin<D>(Spin<D>::Zero());
 }
 
 template <int D>
@@ -41,8 +43,8 @@ Spin<D> spin_from(const ObjectState<D>& o, const Spin<D>& impulse) {
 }  // namespace
 
 template <int D>
-bool may_push(const Store<D>& store, const ObjectState<D>& o, const Vec<D>& force, const Spin<D>& torque,
-                              const std::optional<Vec<D>>& point) {
+bool may_push(const Store<D>& store, const ObjectState<D>& o, const Vec<D>& force,
+              const Spin<D>& torque, const std::optional<Vec<D>>& point) {
   if (!within(force, kStrongest) || !within(torque, kStrongest)) return false;
   if (point && !within(*point, 2 * kFurthest * store.settings.metre)) return false;
   return o.shown.body == BodyKind::dynamic;
@@ -50,7 +52,7 @@ bool may_push(const Store<D>& store, const ObjectState<D>& o, const Vec<D>& forc
 
 template <int D>
 void push_body(Model<D>& model, ObjectState<D>& given, const Vec<D>& force, const Spin<D>& torque,
-                              const std::optional<Vec<D>>& point, bool at_once) {
+               const std::optional<Vec<D>>& point, bool at_once) {
   Store<D>& store = model.store;
   ObjectState<D>& o = store.objects[given.root];
   disturb(model, o);
@@ -64,9 +66,13 @@ void push_body(Model<D>& model, ObjectState<D>& given, const Vec<D>& force, cons
   }
 }
 
-template bool may_push(const Store<2>& store, const ObjectState<2>& o, const Vec<2>& force, const Spin<2>& torque, const std::optional<Vec<2>>& point);
-template bool may_push(const Store<3>& store, const ObjectState<3>& o, const Vec<3>& force, const Spin<3>& torque, const std::optional<Vec<3>>& point);
-template void push_body(Model<2>& model, ObjectState<2>& given, const Vec<2>& force, const Spin<2>& torque, const std::optional<Vec<2>>& point, bool at_once);
-template void push_body(Model<3>& model, ObjectState<3>& given, const Vec<3>& force, const Spin<3>& torque, const std::optional<Vec<3>>& point, bool at_once);
+template bool may_push(const Store<2>& store, const ObjectState<2>& o, const Vec<2>& force,
+                       const Spin<2>& torque, const std::optional<Vec<2>>& point);
+template bool may_push(const Store<3>& store, const ObjectState<3>& o, const Vec<3>& force,
+                       const Spin<3>& torque, const std::optional<Vec<3>>& point);
+template void push_body(Model<2>& model, ObjectState<2>& given, const Vec<2>& force,
+                        const Spin<2>& torque, const std::optional<Vec<2>>& point, bool at_once);
+template void push_body(Model<3>& model, ObjectState<3>& given, const Vec<3>& force,
+                        const Spin<3>& torque, const std::optional<Vec<3>>& point, bool at_once);
 
 }  // namespace colvik::world

@@ -1,7 +1,7 @@
 #pragma once
 // A world's state to bytes and back: what of each part is saved. What a step works out anew is not.
-#include "shapes/saved.h"
 #include "pairs/model.h"
+#include "shapes/saved.h"
 
 namespace colvik {
 
@@ -15,7 +15,8 @@ void pack(A& a, Number& n) {
 }
 template <class A, int D>
 void pack(A& a, WorldSettings<D>& s) {
-  a(s.gravity, s.rate, s.metre, s.substeps, s.bounds, s.leaving, s.sleep, s.friction_mixing, s.restitution_mixing);
+  a(s.gravity, s.rate, s.metre, s.substeps, s.bounds, s.leaving, s.sleep, s.friction_mixing,
+    s.restitution_mixing);
 }
 template <class A, int D>
 void pack(A& a, Field<D>& f) {
@@ -39,8 +40,9 @@ void pack(A& a, Approach<D>& m) {
 }
 template <class A, int D>
 void pack(A& a, ColliderDef<D>& c) {
-  a(c.shape, c.at, c.turned, c.zone, c.density, c.friction, c.restitution, c.rolling_friction, c.surface_velocity,
-    c.one_way, c.meets, c.tags, c.on, c.field, c.schedule.beats, c.schedule.period);
+  a(c.shape, c.at, c.turned, c.zone, c.density, c.friction, c.restitution, c.rolling_friction,
+    c.surface_velocity, c.one_way, c.meets, c.tags, c.on, c.field, c.schedule.beats,
+    c.schedule.period);
 }
 template <class A, int D>
 void pack(A& a, TimedPush<D>& p) {
@@ -95,9 +97,9 @@ void pack(A& a, Drawing<D>& d) {
 }
 template <class A, int D>
 void pack(A& a, Walker<D>& w) {
-  a(w.speed, w.speeding_up, w.slowing, w.air_control, w.jump_speed, w.jump_cut, w.steepest, w.step, w.hold_below,
-    w.fall_limit, w.clearance, w.push, w.push_least, w.pushes, w.yields_to, w.weight, w.keeps_speed, w.turns_along,
-    w.mirrors);
+  a(w.speed, w.speeding_up, w.slowing, w.air_control, w.jump_speed, w.jump_cut, w.steepest, w.step,
+    w.hold_below, w.fall_limit, w.clearance, w.push, w.push_least, w.pushes, w.yields_to, w.weight,
+    w.keeps_speed, w.turns_along, w.mirrors);
 }
 template <class A, int D>
 void pack(A& a, Wish<D>& w) {
@@ -113,17 +115,17 @@ void pack(A& a, WalkTouch<D>& t) {
 }
 template <class A, int D>
 void pack(A& a, Walking<D>& w) {
-  a(w.standing, w.on, w.collider, w.normal, w.since, w.up, w.own_velocity, w.carried, w.facing, w.highest, w.jumping,
-    w.squeezed, w.deepest, w.wish, w.touches);
+  a(w.standing, w.on, w.collider, w.normal, w.since, w.up, w.own_velocity, w.carried, w.facing,
+    w.highest, w.jumping, w.squeezed, w.deepest, w.wish, w.touches);
 }
 template <class A, int D>
 void pack(A& a, ObjectDef<D>& d) {
-  a(d.name, d.kind, d.at, d.turned, d.parent, d.on_parent, d.meets_relatives, d.body, d.tags, d.colliders, d.numbers,
-    d.spots, d.velocity, d.spin);
+  a(d.name, d.kind, d.at, d.turned, d.parent, d.on_parent, d.meets_relatives, d.body, d.tags,
+    d.colliders, d.numbers, d.spots, d.velocity, d.spin);
   pack_motion<A, D>(a, d.motion);
-  a(d.mass, d.mass_centre, d.inertia, d.gravity_scale, d.drag, d.spin_drag, d.locked_rotation, d.locked_axes,
-    d.locked_turns, d.continuous, d.may_sleep, d.pushes, d.active, d.mirrored, d.walker, d.wishes, d.drawings, d.user,
-    d.heed);
+  a(d.mass, d.mass_centre, d.inertia, d.gravity_scale, d.drag, d.spin_drag, d.locked_rotation,
+    d.locked_axes, d.locked_turns, d.continuous, d.may_sleep, d.pushes, d.active, d.mirrored,
+    d.walker, d.wishes, d.drawings, d.user, d.heed);
 }
 // Without its compiled filter: the world compiles it again, see set_filters.
 template <class A, int D>
@@ -132,11 +134,11 @@ void pack(A& a, Collider<D>& c) {
 }
 template <class A, int D>
 void pack(A& a, Object<D>& o) {
-  a(o.id, o.serial, o.name, o.kind, o.body, o.pose, o.velocity, o.spin, o.mass, o.mass_centre, o.gravity_scale, o.drag,
-    o.spin_drag, o.tags, o.numbers, o.colliders);
+  a(o.id, o.serial, o.name, o.kind, o.body, o.pose, o.velocity, o.spin, o.mass, o.mass_centre,
+    o.gravity_scale, o.drag, o.spin_drag, o.tags, o.numbers, o.colliders);
   pack_motion<A, D>(a, o.motion);
-  a(o.drawings, o.active, o.mirrored, o.walker, o.asleep, o.going, o.user, o.heed, o.parent, o.root, o.on_parent,
-    o.spots);
+  a(o.drawings, o.active, o.mirrored, o.walker, o.asleep, o.going, o.user, o.heed, o.parent, o.root,
+    o.on_parent, o.spots);
 }
 
 namespace world {
@@ -155,20 +157,23 @@ void pack(A& a, Changes& c) {
 }
 template <class A, int D>
 void pack(A& a, ColliderState<D>& c) {
-  a(c.object, c.which, c.serial, c.in_tree, c.in_still_tree, c.look_again, c.changed, c.anew, c.reshaped, c.live);
+  a(c.object, c.which, c.serial, c.in_tree, c.in_still_tree, c.look_again, c.changed, c.anew,
+    c.reshaped, c.live);
 }
 template <class A, int D>
 void pack(A& a, ObjectState<D>& o) {
-  a(o.shown, o.rest, o.life, o.generation, o.colliders, o.reach, o.swing, o.thin, o.heart, o.inverse_mass, o.inertia,
-    o.inverse_inertia, o.force, o.torque, o.changes, o.target, o.resting, o.still_for, o.disturbed, o.given_mass,
-    o.given_mass_centre, o.given_inertia, o.locked_rotation, o.locked_axes, o.locked_turns, o.continuous, o.may_sleep,
-    o.pushes, o.parent, o.root, o.on_root, o.children, o.own_body, o.own_mass, o.own_active, o.meets_relatives,
-    o.paused, o.lag, o.held_velocity, o.held_spin, o.beats, o.first_shapes, o.outside, o.walker, o.carried_along);
+  a(o.shown, o.rest, o.life, o.generation, o.colliders, o.reach, o.swing, o.thin, o.heart,
+    o.inverse_mass, o.inertia, o.inverse_inertia, o.force, o.torque, o.changes, o.target, o.resting,
+    o.still_for, o.disturbed, o.given_mass, o.given_mass_centre, o.given_inertia, o.locked_rotation,
+    o.locked_axes, o.locked_turns, o.continuous, o.may_sleep, o.pushes, o.parent, o.root, o.on_root,
+    o.children, o.own_body, o.own_mass, o.own_active, o.meets_relatives, o.paused, o.lag,
+    o.held_velocity, o.held_spin, o.beats, o.first_shapes, o.outside, o.walker, o.carried_along);
 }
 // Its queries are compiled again from the object's walker.
 template <class A, int D>
 void pack(A& a, WalkerState<D>& w) {
-  a(w.slot, w.walking, w.wishes, w.velocity, w.last_up, w.foot, w.wished_jump, w.moved, w.slid, w.flow);
+  a(w.slot, w.walking, w.wishes, w.velocity, w.last_up, w.foot, w.wished_jump, w.moved, w.slid,
+    w.flow);
 }
 template <class A, int D>
 void pack(A& a, CachedImpulse<D>& k) {
@@ -185,13 +190,13 @@ void pack(A& a, Brief<D>& b) {
 }
 template <class A, int D>
 void pack(A& a, Pair<D>& p) {
-  a(p.a, p.b, p.serial_a, p.serial_b, p.channel, p.responds, p.touching, p.gap, p.approach, p.impulse, p.normal,
-    p.point, p.kept, p.slab, p.standing, p.let_through, p.start);
+  a(p.a, p.b, p.serial_a, p.serial_b, p.channel, p.responds, p.touching, p.gap, p.approach,
+    p.impulse, p.normal, p.point, p.kept, p.slab, p.standing, p.let_through, p.start);
 }
 template <class A, int D>
 void pack(A& a, Touch<D>& t) {
-  a(t.serial_a, t.serial_b, t.a, t.b, t.channel, t.tags_a, t.tags_b, t.gap, t.approach, t.impulse, t.normal, t.point,
-    t.squeezed);
+  a(t.serial_a, t.serial_b, t.a, t.b, t.channel, t.tags_a, t.tags_b, t.gap, t.approach, t.impulse,
+    t.normal, t.point, t.squeezed);
 }
 template <class A, int D>
 void pack(A& a, SleepGroup<D>& r) {
@@ -210,7 +215,9 @@ template <class A, int D>
 void pack(A& a, Start<D>& s) {
   a(s.normal, s.corner_count, s.face_count);
   if constexpr (A::kUnpacks)
-    if (s.corner_count > (s.face_count == 0 ? D : s.corners.size()) || s.face_count > s.faces.size()) return a.fail();
+    if (s.corner_count > (s.face_count == 0 ? D : s.corners.size()) ||
+        s.face_count > s.faces.size())
+      return a.fail();
   for (std::size_t i = 0; i < s.corner_count; ++i) a(s.corners[i]);
   if constexpr (D == 3)
     for (std::size_t i = 0; i < s.face_count; ++i) {

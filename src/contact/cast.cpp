@@ -15,16 +15,18 @@ double arm_of(const Shape<D>& s) {
   return s.middle.norm() + s.core.norm() + s.radius;
 }
 
-// How far on b may go, as part of its course, before any of it is nearer to a by `gap`. All of b lies within the
-// rounded box of its core, and a point of the box is above a's plane as its corners are, mixed: at any time, as turning
-// is linear. A corner comes down no faster than it now does and than turning bends its way. 0 where the box reaches too
-// far.
+// How far on b may go, as part of its course, before any of it is nearer to a by `gap`. All of b
+// lies within the rounded box of its core, and a point of the box is above a's plane as its corners
+// are, mixed: at any time, as turning is linear. A corner comes down no faster than it now does and
+// than turning bends its way. 0 where the box reaches too far.
 template <int D>
-double safe_turn(const Core<D>& b, const Separation<D>& s, const Course<D>& course, const Vec<D>& origin, double gap) {
+double safe_turn(const Core<D>& b, const Separation<D>& s, const Course<D>& course,
+                 const Vec<D>& origin, double gap) {
   double least = std::numeric_limits<double>::infinity();
   for (unsigned corner = 0; corner < 1U << D; ++corner) {
     Vec<D> at = b.middle;
-    for (int i = 0; i < D; ++i) at += b.axis(i) * ((corner >> i & 1U) != 0 ? b.half[i] : -b.half[i]);
+    for (int i = 0; i < D; ++i)
+      at += b.axis(i) * ((corner >> i & 1U) != 0 ? b.half[i] : -b.half[i]);
     const Vec<D> arm = at - origin;
     const double room = gap + s.normal.dot(at - s.on_b) - b.radius;
     if (!(room > 0)) return 0;
@@ -36,11 +38,11 @@ double safe_turn(const Core<D>& b, const Separation<D>& s, const Course<D>& cour
   return least;
 }
 
-// Strides of safe length until the two are nearly touching, or t is beyond `limit`; `separate(core of b)` tells how far
-// they are.
+// Strides of safe length until the two are nearly touching, or t is beyond `limit`; `separate(core
+// of b)` tells how far they are.
 template <int D, class Separate>
-std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, double size, double limit,
-                                 Separate&& separate) {
+std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, double size,
+                                 double limit, Separate&& separate) {
   const double arm = arm_of(b);
   double turning = course.turn.norm() * arm;
   const bool turns = turning > 0;
@@ -62,14 +64,16 @@ std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, dou
       hit.inside = t == 0 && s.gap < -near;
       hit.capped = strides == kMostStrides;
       // Touching, and not getting any nearer.
-      if (t == 0 && !hit.inside && s.normal.dot(course.move) >= -1e-9 * course.move.norm() && !turns)
+      if (t == 0 && !hit.inside && s.normal.dot(course.move) >= -1e-9 * course.move.norm() &&
+          !turns)
         return std::nullopt;
       return hit;
     }
     if (closing <= 0) return std::nullopt;
     // To a little within `near`, so that the last stride arrives.
     double stride = (s.gap - 0.5 * near) / closing;
-    if (turns) stride = std::max(stride, safe_turn(moved, s, course, now.position, s.gap - 0.5 * near));
+    if (turns)
+      stride = std::max(stride, safe_turn(moved, s, course, now.position, s.gap - 0.5 * near));
     t += stride;
     if (t > limit) return std::nullopt;
   }
@@ -78,7 +82,8 @@ std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, dou
 // Whether it is a point that moves straight: first touches need no search, mostly.
 template <int D>
 bool is_line(const Shape<D>& b, const Course<D>& course) {
-  return b.kind == ShapeKind::ball && b.radius == 0 && course.turn.isZero() && !course.move.isZero();
+  return b.kind == ShapeKind::ball && b.radius == 0 && course.turn.isZero() &&
+         !course.move.isZero();
 }
 
 // A convex b on its way against the pieces of a, one after the other.
@@ -88,16 +93,19 @@ struct Search {
   const Shape<D>& b;
   const Course<D>& course;
   double limit;  // of t: where something was met, once it was
-  bool line = is_line(b, course), straight = course.turn.isZero();
+  bool line = is_line(b, course);
+  bool straight = course.turn.isZero();
   std::optional<Impact<D>> best{};
 
   // Returns whether that settles it.
   bool shoot(const shapes::FlatCorners<D>& corner) {
-    const Crossing met = cross_flat<D>(corner, a.parts->two_sided, course.start.position, course.move, limit);
+    const Crossing met =
+        cross_flat<D>(corner, a.parts->two_sided, course.start.position, course.move, limit);
     if (met.t < limit || (met.t == limit && !best)) {
       limit = met.t;
       Impact<D>& hit = best.emplace();
-      hit.t = met.t, hit.normal = shapes::Assembly<D>::normal(corner);
+      hit.t = met.t;
+      hit.normal = shapes::Assembly<D>::normal(corner);
       hit.point = course.start.position + met.t * course.move;
       if (hit.normal.dot(course.move) > 0) hit.normal = -hit.normal;  // from behind
     }
@@ -117,9 +125,12 @@ struct Search {
       return;  // from behind, or along it
     Corners<D> keep;
     const Core<D> core = core_of(all, piece, Pose<D>{}, keep);
-    if (surface && !all.two_sided && !PlacedFront<D>(all, *front, {}).before(course.start * b.middle)) return;
+    if (surface && !all.two_sided &&
+        !PlacedFront<D>(all, *front, {}).before(course.start * b.middle))
+      return;
     std::optional<Impact<D>> hit =
-        advance<D>(b, course, core.half.norm(), limit, [&](const Core<D>& moved) { return separation(core, moved); });
+        advance<D>(b, course, core.half.norm(), limit,
+                   [&](const Core<D>& moved) { return separation(core, moved); });
     if (!hit || (best && limit <= hit->t)) return;
     if (one_way && hit->inside) return;  // it was not clear of it
     // A seam's own normal is no normal of the surface.
@@ -133,12 +144,17 @@ struct Search {
         if (surface && all.two_sided && f.normal.dot(hit->normal) < 0) f.turn_over(of);
         admitted = f.admits(hit->normal);
         const double facing = -f.normal.dot(course.move);
-        const bool touched = std::abs(f.normal.dot(hit->point - f.corner[0])) <= 1e-5 * core.half.norm();
-        if (touched && facing > most) most = facing, front_normal = f.normal;
+        const bool touched =
+            std::abs(f.normal.dot(hit->point - f.corner[0])) <= 1e-5 * core.half.norm();
+        if (touched && facing > most) {
+          most = facing;
+          front_normal = f.normal;
+        }
       }
       if (!admitted) hit->normal = front_normal;
     }
-    best = hit, limit = hit->t;
+    best = hit;
+    limit = hit->t;
   }
 };
 
@@ -151,9 +167,11 @@ index::Ahead looked_at(const shapes::Assembly<D>& all) {
 
 // A convex b against any a.
 template <int D>
-std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const Course<D>& course, double limit) {
+std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const Course<D>& course,
+                                   double limit) {
   if (a.kind == ShapeKind::half_space)
-    return advance<D>(b, course, arm_of(b), limit, [](const Core<D>& moved) { return from_half_space<D>({}, moved); });
+    return advance<D>(b, course, arm_of(b), limit,
+                      [](const Core<D>& moved) { return from_half_space<D>({}, moved); });
   if (a.parts == nullptr) {
     if (is_line(b, course) && (a.kind == ShapeKind::box || a.kind == ShapeKind::ball)) {
       const Vec<D>& from = course.start.position;
@@ -163,7 +181,8 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
       if (shot.settled) return shot.hit;
     }
     const Core<D> still(a, {});
-    return advance<D>(b, course, arm_of(a), limit, [&](const Core<D>& moved) { return separation(still, moved); });
+    return advance<D>(b, course, arm_of(a), limit,
+                      [&](const Core<D>& moved) { return separation(still, moved); });
   }
   Search<D> search{a, b, course, limit};
   const Bounds<D> box = bounds_on_course(b, course);
@@ -189,21 +208,26 @@ template Bounds<2> bounds_on_course(const Shape<2>&, const Course<2>&);
 template Bounds<3> bounds_on_course(const Shape<3>&, const Course<3>&);
 
 template <int D>
-std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const Course<D>& course, double limit) {
+std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const Course<D>& course,
+                                     double limit) {
   if (b.kind == ShapeKind::half_space) return std::nullopt;  // it has no end, and so no way to go
   if (b.parts == nullptr) return of_convex(a, b, course, limit);
   std::optional<Impact<D>> best;
   const auto take = [&](const Shape<D>& piece, const Pose<D>& place) {
-    // The piece swings about b's origin, not its own: bounded by making it part of a turn about its own
-    // and of a move on an arc, which short strides follow.
+    // The piece swings about b's origin, not its own: bounded by making it part of a turn about its
+    // own and of a move on an arc, which short strides follow.
     constexpr int kArcs = 32;
     const int arcs = course.turn.isZero() || place.position.isZero() ? 1 : kArcs;
     for (int k = 0; k < arcs; ++k) {
-      const double t0 = static_cast<double>(k) / arcs, t1 = static_cast<double>(k + 1) / arcs;
+      const double t0 = static_cast<double>(k) / arcs;
+      const double t1 = static_cast<double>(k + 1) / arcs;
       if (t0 > limit || (best && t0 > best->t)) break;
-      const Pose<D> from = course.at(t0) * place, to = course.at(t1) * place;
+      const Pose<D> from = course.at(t0) * place;
+      const Pose<D> to = course.at(t1) * place;
       std::optional<Impact<D>> hit = of_convex(
-          a, piece, Course<D>{from, to.position - from.position, course.turn / arcs, course.through_one_way}, 1.0);
+          a, piece,
+          Course<D>{from, to.position - from.position, course.turn / arcs, course.through_one_way},
+          1.0);
       if (!hit) continue;
       hit->t = t0 + hit->t / arcs;
       hit->inside = hit->inside && k == 0;
@@ -219,7 +243,8 @@ std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const
 }
 
 template <int D>
-std::vector<std::optional<Impact<D>>> first_touches(const Shape<D>& a, std::span<const Course<D>> lines) {
+std::vector<std::optional<Impact<D>>> first_touches(const Shape<D>& a,
+                                                    std::span<const Course<D>> lines) {
   const Shape<D> point{};
   std::vector<std::optional<Impact<D>>> out;
   out.reserve(lines.size());
@@ -231,9 +256,11 @@ std::vector<std::optional<Impact<D>>> first_touches(const Shape<D>& a, std::span
   constexpr std::size_t kTogether = 128;
   std::vector<Search<D>> searches;
   std::vector<index::Way<D>> ways;
-  searches.reserve(kTogether), ways.reserve(kTogether);
+  searches.reserve(kTogether);
+  ways.reserve(kTogether);
   for (std::size_t first = 0; first < lines.size(); first += kTogether) {
-    searches.clear(), ways.clear();
+    searches.clear();
+    ways.clear();
     for (const Course<D>& line : lines.subspan(first, std::min(kTogether, lines.size() - first))) {
       searches.push_back({a, point, line, 1.0});
       ways.push_back({line.start.position, line.move});
@@ -250,9 +277,13 @@ std::vector<std::optional<Impact<D>>> first_touches(const Shape<D>& a, std::span
   return out;
 }
 
-template std::optional<Impact<2>> first_touch(const Shape<2>&, const Shape<2>&, const Course<2>&, double);
-template std::optional<Impact<3>> first_touch(const Shape<3>&, const Shape<3>&, const Course<3>&, double);
-template std::vector<std::optional<Impact<2>>> first_touches(const Shape<2>&, std::span<const Course<2>>);
-template std::vector<std::optional<Impact<3>>> first_touches(const Shape<3>&, std::span<const Course<3>>);
+template std::optional<Impact<2>> first_touch(const Shape<2>&, const Shape<2>&, const Course<2>&,
+                                              double);
+template std::optional<Impact<3>> first_touch(const Shape<3>&, const Shape<3>&, const Course<3>&,
+                                              double);
+template std::vector<std::optional<Impact<2>>> first_touches(const Shape<2>&,
+                                                             std::span<const Course<2>>);
+template std::vector<std::optional<Impact<3>>> first_touches(const Shape<3>&,
+                                                             std::span<const Course<3>>);
 
 }  // namespace colvik::contact

@@ -8,8 +8,8 @@
 
 namespace colvik::contact {
 
-/// How shape b moves while t goes from 0 to 1, in the frame of the shape that stands still: its origin
-/// along a line, and evenly about its origin.
+/// How shape b moves while t goes from 0 to 1, in the frame of the shape that stands still: its
+/// origin along a line, and evenly about its origin.
 template <int D>
 struct Course {
   Pose<D> start{};
@@ -32,24 +32,25 @@ struct Impact {
   bool capped = false;  // the search was cut off; t is early, never late
 };
 
-/// Bounds at the start of the course that hold the shape also as it is turned later: swept along `move` they hold every
-/// place it takes.
+/// Bounds at the start of the course that hold the shape also as it is turned later: swept along
+/// `move` they hold every place it takes.
 template <int D>
 [[nodiscard]] Bounds<D> bounds_on_course(const Shape<D>& shape, const Course<D>& course);
 
-/// The first t at which the shapes are no further apart than a ten millionth of the way or of the size
-/// (whichever is more); never late. Shapes that touch at the start and move along or away do not count;
-/// shapes that overlap there count at t = 0. One-sided surfaces are met from their front only. What comes after
-/// `limit`, of 0 to 1, need not be told. Method: conservative advancement (Mirtich, "Impulse-based dynamic simulation
-/// of rigid body systems", 1996): the slab between the two cannot close faster than the motion allows; a plain
-/// translation closes it in one stride.
+/// The first t at which the shapes are no further apart than a ten millionth of the way or of the
+/// size (whichever is more); never late. Shapes that touch at the start and move along or away do
+/// not count; shapes that overlap there count at t = 0. One-sided surfaces are met from their front
+/// only. What comes after `limit`, of 0 to 1, need not be told. Method: conservative advancement
+/// (Mirtich, "Impulse-based dynamic simulation of rigid body systems", 1996): the slab between the
+/// two cannot close faster than the motion allows; a plain translation closes it in one stride.
 template <int D>
-[[nodiscard]] std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const Course<D>& course,
-                                                   double limit = 1);
+[[nodiscard]] std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b,
+                                                   const Course<D>& course, double limit = 1);
 
-/// The same for points that move without turning, which takes less time than one by one where a has many parts: they
-/// are followed side by side.
+/// The same for points that move without turning, which takes less time than one by one where a has
+/// many parts: they are followed side by side.
 template <int D>
-[[nodiscard]] std::vector<std::optional<Impact<D>>> first_touches(const Shape<D>& a, std::span<const Course<D>> lines);
+[[nodiscard]] std::vector<std::optional<Impact<D>>> first_touches(const Shape<D>& a,
+                                                                  std::span<const Course<D>> lines);
 
 }  // namespace colvik::contact

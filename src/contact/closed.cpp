@@ -18,39 +18,56 @@ template <int D>
 Vec<D> clamped(const Core<D>& box, const Vec<D>& to) {
   const Vec<D> way = to - box.centre;
   Vec<D> p = box.centre;
-  for (int i = 0; i < D; ++i) p += box.axis(i) * std::clamp(way.dot(box.axis(i)), -box.half[i], box.half[i]);
+  for (int i = 0; i < D; ++i)
+    p += box.axis(i) * std::clamp(way.dot(box.axis(i)), -box.half[i], box.half[i]);
   return p;
 }
 
-// The point of a triangle nearest to another (Ericson, "Real-time collision detection", 2005, section 5.1.5); none of a
-// sliver, of whose edges and corners rounding hides which is nearest.
+// The point of a triangle nearest to another (Ericson, "Real-time collision detection", 2005,
+// section 5.1.5); none of a sliver, of whose edges and corners rounding hides which is nearest.
 std::optional<Vec<3>> on_triangle(const std::array<Vec<3>, 3>& corner, const Vec<3>& to) {
-  const Vec<3>&a = corner[0], &b = corner[1], &c = corner[2];
-  const Vec<3> ab = b - a, ac = c - a, n = cross(ab, ac), from_a = to - a, from_b = to - b, from_c = to - c;
+  const Vec<3>& a = corner[0];
+  const Vec<3>& b = corner[1];
+  const Vec<3>& c = corner[2];
+  const Vec<3> ab = b - a;
+  const Vec<3> ac = c - a;
+  const Vec<3> n = cross(ab, ac);
+  const Vec<3> from_a = to - a;
+  const Vec<3> from_b = to - b;
+  const Vec<3> from_c = to - c;
   const double square = n.squaredNorm();
   if (!(square > 1e-6 * ab.squaredNorm() * ac.squaredNorm())) return {};
-  const double a_b = ab.dot(from_a), a_c = ac.dot(from_a);
+  const double a_b = ab.dot(from_a);
+  const double a_c = ac.dot(from_a);
   if (a_b <= 0 && a_c <= 0) return a;
-  const double b_b = ab.dot(from_b), b_c = ac.dot(from_b);
+  const double b_b = ab.dot(from_b);
+  const double b_c = ac.dot(from_b);
   if (b_b >= 0 && b_c <= b_b) return b;
   if (a_b >= 0 && b_b <= 0 && a_b * b_c <= b_b * a_c) return Vec<3>(a + ab * (a_b / (a_b - b_b)));
-  const double c_b = ab.dot(from_c), c_c = ac.dot(from_c);
+  const double c_b = ab.dot(from_c);
+  const double c_c = ac.dot(from_c);
   if (c_c >= 0 && c_b <= c_c) return c;
   if (a_c >= 0 && c_c <= 0 && c_b * a_c <= a_b * c_c) return Vec<3>(a + ac * (a_c / (a_c - c_c)));
-  const double past_b = b_c - b_b, past_c = c_b - c_c;
-  if (past_b >= 0 && past_c >= 0 && b_b * c_c <= c_b * b_c) return Vec<3>(b + (c - b) * (past_b / (past_b + past_c)));
+  const double past_b = b_c - b_b;
+  const double past_c = c_b - c_c;
+  if (past_b >= 0 && past_c >= 0 && b_b * c_c <= c_b * b_c)
+    return Vec<3>(b + (c - b) * (past_b / (past_b + past_c)));
   return Vec<3>(to - n * (n.dot(from_a) / square));
 }
 
 // A segment by its middle.
 template <int D>
 struct Line {
-  Vec<D> middle, along;
+  Vec<D> middle;
+  Vec<D> along;
   double half = 0;
 
   explicit Line(const Core<D>& segment)
-      : middle(segment.centre), along(segment.axis(long_axis(segment))), half(segment.half[long_axis(segment)]) {}
-  Line(const Vec<D>& from, const Vec<D>& to) : middle(0.5 * (from + to)), along(to - from), half(along.norm() / 2) {
+      : middle(segment.centre),
+        along(segment.axis(long_axis(segment))),
+        half(segment.half[long_axis(segment)]) {}
+  Line(const Vec<D>& from, const Vec<D>& to)
+      : middle(0.5 * (from + to)), along(to - from), half(along.norm() / 2) {
     along /= 2 * half;
   }
   [[nodiscard]] Vec<D> at(double t) const { return middle + along * t; }
@@ -58,30 +75,40 @@ struct Line {
 
 // Where along each the two are nearest.
 struct Along {
-  double a = 0, b = 0;
+  double a = 0;
+  double b = 0;
 };
 template <int D>
 Along of_segments(const Line<D>& a, const Line<D>& b) {
   const Vec<D> way = a.middle - b.middle;
-  const double turn = a.along.dot(b.along), c = a.along.dot(way), f = b.along.dot(way), square = 1 - turn * turn;
+  const double turn = a.along.dot(b.along);
+  const double c = a.along.dot(way);
+  const double f = b.along.dot(way);
+  const double square = 1 - turn * turn;
   const auto on_a = [&](double s) { return std::clamp(s, -a.half, a.half); };
   const auto on_b = [&](double t) { return std::clamp(t, -b.half, b.half); };
   double s = 0;
   if (square > 1e-12) {
     s = on_a((turn * f - c) / square);
   } else {
-    const double low = std::max(-a.half, -c - b.half), high = std::min(a.half, -c + b.half);
+    const double low = std::max(-a.half, -c - b.half);
+    const double high = std::min(a.half, -c + b.half);
     s = on_a((low + high) / 2);
   }
   const double t = on_b(turn * s + f);
   return {on_a(turn * t - c), t};
 }
 
-// Where a triangle and a segment are nearest that do not cross: at an end of the segment, or between it and an edge.
-bool beside_triangle(const std::array<Vec<3>, 3>& corner, const Line<3>& segment, Vec<3>& on_flat, Vec<3>& on_segment) {
-  const Vec<3> ab = corner[1] - corner[0], ac = corner[2] - corner[0], n = cross(ab, ac);
+// Where a triangle and a segment are nearest that do not cross: at an end of the segment, or
+// between it and an edge.
+bool beside_triangle(const std::array<Vec<3>, 3>& corner, const Line<3>& segment, Vec<3>& on_flat,
+                     Vec<3>& on_segment) {
+  const Vec<3> ab = corner[1] - corner[0];
+  const Vec<3> ac = corner[2] - corner[0];
+  const Vec<3> n = cross(ab, ac);
   const std::array<Vec<3>, 2> end{segment.at(-segment.half), segment.at(segment.half)};
-  const double from = n.dot(end[0] - corner[0]), to = n.dot(end[1] - corner[0]);
+  const double from = n.dot(end[0] - corner[0]);
+  const double to = n.dot(end[1] - corner[0]);
   if ((from <= 0) != (to <= 0)) {
     const Vec<3> at = end[0] + (end[1] - end[0]) * (from / (from - to));
     bool inside = true;
@@ -94,7 +121,11 @@ bool beside_triangle(const std::array<Vec<3>, 3>& corner, const Line<3>& segment
   double least = std::numeric_limits<double>::max();
   const auto take = [&](const Vec<3>& on_it, const Vec<3>& on_other) {
     const double square = (on_it - on_other).squaredNorm();
-    if (square < least) least = square, on_flat = on_it, on_segment = on_other;
+    if (square < least) {
+      least = square;
+      on_flat = on_it;
+      on_segment = on_other;
+    }
   };
   for (const Vec<3>& p : end) {
     const std::optional<Vec<3>> at = on_triangle(corner, p);
@@ -117,9 +148,11 @@ bool beside_flat(const Core<D>& flat, const Core<D>& other, Vec<D>& on_flat, Vec
     const Line<D> line(flat.placed(flat.points[0]), flat.placed(flat.points[1]));
     if (!(line.half > 0)) return false;
     Along at;
-    if (other.is_point()) at.a = std::clamp(line.along.dot(other.centre - line.middle), -line.half, line.half);
+    if (other.is_point())
+      at.a = std::clamp(line.along.dot(other.centre - line.middle), -line.half, line.half);
     else at = of_segments(line, Line<D>(other));
-    on_flat = line.at(at.a), on_other = other.is_point() ? other.centre : Line<D>(other).at(at.b);
+    on_flat = line.at(at.a);
+    on_other = other.is_point() ? other.centre : Line<D>(other).at(at.b);
     return true;
   }
   if constexpr (D == 3) {
@@ -128,7 +161,10 @@ bool beside_flat(const Core<D>& flat, const Core<D>& other, Vec<D>& on_flat, Vec
                                        flat.placed(flat.points[2])};
     if (!other.is_point()) return beside_triangle(corner, Line<3>(other), on_flat, on_other);
     const std::optional<Vec<3>> at = on_triangle(corner, other.centre);
-    if (at) on_flat = *at, on_other = other.centre;
+    if (at) {
+      on_flat = *at;
+      on_other = other.centre;
+    }
     return at.has_value();
   }
   return false;
@@ -138,7 +174,8 @@ bool beside_flat(const Core<D>& flat, const Core<D>& other, Vec<D>& on_flat, Vec
 template <int D>
 double beside_box(const Core<D>& box, const Core<D>& segment) {
   const int axis = long_axis(segment);
-  const Vec<D> middle = box.turned_back(segment.centre - box.centre), along = box.turned_back(segment.axis(axis));
+  const Vec<D> middle = box.turned_back(segment.centre - box.centre);
+  const Vec<D> along = box.turned_back(segment.axis(axis));
   // Half of the slope of the square of the distance.
   const auto slope = [&](double t) {
     double sum = 0;
@@ -148,17 +185,28 @@ double beside_box(const Core<D>& box, const Core<D>& segment) {
     }
     return sum;
   };
-  double low = -segment.half[axis], high = segment.half[axis];
-  double at_low = slope(low), at_high = slope(high);
+  double low = -segment.half[axis];
+  double high = segment.half[axis];
+  double at_low = slope(low);
+  double at_high = slope(high);
   if (at_low > 0) return low;
   if (at_high < 0) return high;
-  double level_from = high, level_to = low;  // where all of it is as near
+  double level_from = high;
+  double level_to = low;  // where all of it is as near
   const auto narrow = [&](double t, double here) {
-    if (here < 0) low = t, at_low = here;
-    else if (here > 0) high = t, at_high = here;
-    else level_from = std::min(level_from, t), level_to = std::max(level_to, t);
+    if (here < 0) {
+      low = t;
+      at_low = here;
+    } else if (here > 0) {
+      high = t;
+      at_high = here;
+    } else {
+      level_from = std::min(level_from, t);
+      level_to = std::max(level_to, t);
+    }
   };
-  narrow(low, at_low), narrow(high, at_high);
+  narrow(low, at_low);
+  narrow(high, at_high);
   for (int i = 0; i < D; ++i) {
     if (along[i] == 0) continue;
     const double inverse = 1 / along[i];
@@ -175,17 +223,22 @@ template <int D>
 bool nearest_in_closed_form(const Core<D>& a, const Core<D>& b, Separation<D>& out) {
   if (!a.flat_sided() || !b.flat_sided()) return false;
   if (!a.boxlike() || !b.boxlike()) {
-    if (!beside_flat(a, b, out.on_a, out.on_b) && !beside_flat(b, a, out.on_b, out.on_a)) return false;
+    if (!beside_flat(a, b, out.on_a, out.on_b) && !beside_flat(b, a, out.on_b, out.on_a))
+      return false;
   } else if (const int of_a = a.dimensions(), of_b = b.dimensions(); of_a > 1 && of_b > 1) {
     return false;
   } else if (of_a == 0) {
-    out.on_a = a.centre, out.on_b = clamped(b, a.centre);
+    out.on_a = a.centre;
+    out.on_b = clamped(b, a.centre);
   } else if (of_b == 0) {
-    out.on_a = clamped(a, b.centre), out.on_b = b.centre;
+    out.on_a = clamped(a, b.centre);
+    out.on_b = b.centre;
   } else if (of_a == 1 && of_b == 1) {
-    const Line<D> first(a), second(b);
+    const Line<D> first(a);
+    const Line<D> second(b);
     const Along at = of_segments(first, second);
-    out.on_a = first.at(at.a), out.on_b = second.at(at.b);
+    out.on_a = first.at(at.a);
+    out.on_b = second.at(at.b);
   } else if (of_a == 1) {
     out.on_a = Line<D>(a).at(beside_box(b, a));
     out.on_b = clamped(b, out.on_a);

@@ -22,14 +22,16 @@ Separation<D> swapped(Separation<D> s) {
 
 // Points where a feature of a body lies over a plane, no further than `margin` from it.
 template <int D>
-Manifold<D> over_plane(const Feature<D>& f, const Vec<D>& normal, const Vec<D>& origin, double radius, double margin) {
+Manifold<D> over_plane(const Feature<D>& f, const Vec<D>& normal, const Vec<D>& origin,
+                       double radius, double margin) {
   Manifold<D> out;
   out.normal = normal;
   std::array<ContactPoint<D>, kMostCorners> found;
   std::size_t count = 0;
   for (std::size_t k = 0; k < f.count; ++k) {
     const double gap = normal.dot(f.corners[k].at - origin) - radius;
-    if (gap <= margin) found[count++] = {f.corners[k].at - normal * (radius + gap / 2), gap, f.corners[k].id};
+    if (gap <= margin)
+      found[count++] = {f.corners[k].at - normal * (radius + gap / 2), gap, f.corners[k].id};
   }
   keep_best<D>(found, count, out);
   return out;
@@ -46,7 +48,8 @@ template <int D>
 Manifold<D> on_front(const PlacedFront<D>& f, const Core<D>& body, double margin, double flat) {
   Feature<D> other = facing<D>(body, -f.normal, flat);
   for (int k = 0; k < D; ++k)
-    clip<D>(other, f.outward[k], f.outward[k].dot(f.corner[k]) + 1e-9, static_cast<std::uint32_t>(k));
+    clip<D>(other, f.outward[k], f.outward[k].dot(f.corner[k]) + 1e-9,
+            static_cast<std::uint32_t>(k));
   return over_plane<D>(other, f.normal, f.corner[0], body.radius, margin);
 }
 
@@ -63,8 +66,8 @@ struct Seen {
   Vec<D> normal = kZero;  // towards it
 };
 template <int D>
-Seen<D> seen_from(const Core<D>& body, const shapes::FlatCorners<D>& at, bool two_sided, const Pose<D>& pose,
-                  double margin) {
+Seen<D> seen_from(const Core<D>& body, const shapes::FlatCorners<D>& at, bool two_sided,
+                  const Pose<D>& pose, double margin) {
   Seen<D> out;
   out.normal = pose.rotation * Assembly<D>::normal(at);
   const Vec<D> corner = pose * at[0];
@@ -76,8 +79,8 @@ Seen<D> seen_from(const Core<D>& body, const shapes::FlatCorners<D>& at, bool tw
 
 // One piece of an assembly against a convex body, normals from the piece to the body.
 template <int D>
-Manifold<D> of_piece(const Assembly<D>& all, std::uint32_t number, const Pose<D>& pose, const Core<D>& body,
-                     double margin, double flat) {
+Manifold<D> of_piece(const Assembly<D>& all, std::uint32_t number, const Pose<D>& pose,
+                     const Core<D>& body, double margin, double flat) {
   // Of most of a surface nothing else is looked at.
   Seen<D> seen;
   if (all.surface) seen = seen_from<D>(body, all.flats[number], all.two_sided, pose, margin);
@@ -92,7 +95,9 @@ Manifold<D> of_piece(const Assembly<D>& all, std::uint32_t number, const Pose<D>
   Manifold<D> m = manifold(core, body, margin, flat);
   if (m.count == 0 || piece.fronts == 0) return m;
   if (seen.normal.dot(m.normal) > 1 - 4e-7) return m;  // nearer to its own than any front asks for
-  const auto front = [&](std::uint32_t k) { return PlacedFront<D>(all, all.fronts[piece.first_front + k], pose); };
+  const auto front = [&](std::uint32_t k) {
+    return PlacedFront<D>(all, all.fronts[piece.first_front + k], pose);
+  };
   PlacedFront<D> f = front(0);
   if (seen.behind) f.turn_over(all.fronts[piece.first_front]);
   if (f.admits(m.normal)) return m;
@@ -100,14 +105,17 @@ Manifold<D> of_piece(const Assembly<D>& all, std::uint32_t number, const Pose<D>
   for (std::uint32_t k = 1; k < piece.fronts; ++k) {
     const PlacedFront<D> other = front(k);
     if (other.admits(m.normal)) return m;
-    if (const double gap = gap_over(other.normal, other.corner[0], body); gap > most) most = gap, f = other;
+    if (const double gap = gap_over(other.normal, other.corner[0], body); gap > most) {
+      most = gap;
+      f = other;
+    }
   }
   Manifold<D> level = most <= margin ? on_front(f, body, margin, flat) : Manifold<D>{};
   if (level.count > 0) return level;
   if (f.leans_over_bends(m.normal)) return m;
   if (m.points[0].gap < 0 && f.leans_into_corner(m.normal)) {
-    // Wedged into an inner corner, with the part that is deepest over the neighbour: up from this side
-    // too, by the least that parts the two.
+    // Wedged into an inner corner, with the part that is deepest over the neighbour: up from this
+    // side too, by the least that parts the two.
     m.normal = f.normal;
     m.count = 1;
     return m;
@@ -115,13 +123,15 @@ Manifold<D> of_piece(const Assembly<D>& all, std::uint32_t number, const Pose<D>
   return {};
 }
 
-// Whether two manifolds tell of one surface: their normals are the same to half a degree, and neither is one-way.
+// Whether two manifolds tell of one surface: their normals are the same to half a degree, and
+// neither is one-way.
 template <int D>
 bool one_surface(const Manifold<D>& x, const Manifold<D>& y) {
   return x.normal.dot(y.normal) >= 0.99996 && x.one_way == 0 && y.one_way == 0;
 }
 
-// Of what a ball meets from `first` on, one point for each normal, the deepest: at a seam it still has only one.
+// Of what a ball meets from `first` on, one point for each normal, the deepest: at a seam it still
+// has only one.
 template <int D>
 void keep_deepest(std::vector<Manifold<D>>& all, std::size_t first) {
   for (std::size_t i = first; i < all.size(); ++i)
@@ -168,8 +178,8 @@ void join(std::vector<Manifold<D>>& all, double span) {
   }
 }
 
-// The pieces whose bounds overlap a box, in the order of the shape: what comes of them does not depend on
-// how the tree was built.
+// The pieces whose bounds overlap a box, in the order of the shape: what comes of them does not
+// depend on how the tree was built.
 template <int D>
 class PiecesNear {
  public:
@@ -182,7 +192,8 @@ class PiecesNear {
     if (!many_.empty()) many_.insert(many_.end(), few_.begin(), few_.end());
   }
   std::span<const std::uint32_t> in_order() {
-    const std::span<std::uint32_t> all = many_.empty() ? std::span(few_).first(count_) : std::span(many_);
+    const std::span<std::uint32_t> all =
+        many_.empty() ? std::span(few_).first(count_) : std::span(many_);
     std::sort(all.begin(), all.end());
     return all;
   }
@@ -193,7 +204,8 @@ class PiecesNear {
   std::size_t count_ = 0;
 };
 
-// Calls visit(core, number) for each piece of b near `box` (in the common frame); of a convex shape, itself.
+// Calls visit(core, number) for each piece of b near `box` (in the common frame); of a convex
+// shape, itself.
 template <int D, class Visit>
 void for_convex(const Shape<D>& b, const Pose<D>& pose, const Bounds<D>& box, Visit&& visit) {
   if (b.parts == nullptr) {
@@ -254,7 +266,10 @@ Separation<D> nearest(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_
       Corners<D> keep;
       const Core<D> piece = core_of(all, all.pieces[i], pose, keep);
       const Separation<D> s = first ? separation(piece, other) : separation(other, piece);
-      if (s.gap < best.gap || (s.gap == best.gap && i < which)) best = s, which = i;
+      if (s.gap < best.gap || (s.gap == best.gap && i < which)) {
+        best = s;
+        which = i;
+      }
       return std::clamp(best.gap, 0.0, within);
     });
     return best;
@@ -264,14 +279,16 @@ Separation<D> nearest(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_
     Vec<D> reach = Vec<D>::Constant(piece_a.radius + within);
     for (int k = 0; k < D; ++k) reach += piece_a.axis(k).cwiseAbs() * piece_a.half[k];
     const Bounds<D> box{piece_a.middle - reach, piece_a.middle + reach};
-    for_convex<D>(b, b_in_a, box, [&](const Core<D>& piece_b, std::uint32_t) { take(separation(piece_a, piece_b)); });
+    for_convex<D>(b, b_in_a, box, [&](const Core<D>& piece_b, std::uint32_t) {
+      take(separation(piece_a, piece_b));
+    });
   });
   return best;
 }
 
 template <int D>
-void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin, double flat,
-             std::vector<Manifold<D>>& out, Start<D>* start, Separation<D>* told) {
+void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin,
+             double flat, std::vector<Manifold<D>>& out, Start<D>* start, Separation<D>* told) {
   out.clear();
   const auto keep = [&](Manifold<D> m, bool swap, std::uint32_t piece) {
     if (m.count == 0) return;
@@ -292,22 +309,28 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
     const bool first = a.kind == ShapeKind::half_space;
     const Pose<D> plane = first ? Pose<D>{} : b_in_a, other = first ? b_in_a : Pose<D>{};
     const Bounds<D> all{Vec<D>::Constant(-1e13), Vec<D>::Constant(1e13)};
-    for_convex<D>(first ? b : a, other, all,
-                  [&](const Core<D>& c, std::uint32_t i) { keep(on_half_space(plane, c, margin, flat), !first, i); });
+    for_convex<D>(first ? b : a, other, all, [&](const Core<D>& c, std::uint32_t i) {
+      keep(on_half_space(plane, c, margin, flat), !first, i);
+    });
     join(out, margin);
     return;
   }
-  // One of the two is taken apart into pieces with smooth surfaces, the other into plain convex ones.
-  const bool a_is_surface = a.parts != nullptr && (b.parts == nullptr || is_scenery(a.kind) || !is_scenery(b.kind));
-  const Shape<D>&whole = a_is_surface ? a : b, &other = a_is_surface ? b : a;
-  const Pose<D> whole_pose = a_is_surface ? Pose<D>{} : b_in_a, other_pose = a_is_surface ? b_in_a : Pose<D>{};
+  // One of the two is taken apart into pieces with smooth surfaces, the other into plain convex
+  // ones.
+  const bool a_is_surface =
+      a.parts != nullptr && (b.parts == nullptr || is_scenery(a.kind) || !is_scenery(b.kind));
+  const Shape<D>& whole = a_is_surface ? a : b;
+  const Shape<D>& other = a_is_surface ? b : a;
+  const Pose<D> whole_pose = a_is_surface ? Pose<D>{} : b_in_a,
+                other_pose = a_is_surface ? b_in_a : Pose<D>{};
   const Assembly<D>& all = *whole.parts;
   const Bounds<D> everything = bounds(whole, whole_pose).grown(margin);
   for_convex<D>(other, other_pose, everything, [&](const Core<D>& body, std::uint32_t which) {
     // The body's bounds in the frame of the pieces.
     Vec<D> reach = Vec<D>::Constant(body.radius + margin);
     for (int i = 0; i < D; ++i)
-      for (int k = 0; k < D; ++k) reach[i] += std::abs(whole_pose.rotation.axis(i).dot(body.axis(k))) * body.half[k];
+      for (int k = 0; k < D; ++k)
+        reach[i] += std::abs(whole_pose.rotation.axis(i).dot(body.axis(k))) * body.half[k];
     const Vec<D> middle = whole_pose.rotation.inverse() * Vec<D>(body.middle - whole_pose.position);
     PiecesNear<D> pieces(all, {middle - reach, middle + reach});
     const std::size_t first = out.size();
@@ -338,20 +361,23 @@ template bool go_on(const Shape<2>&, const Shape<2>&);
 template bool go_on(const Shape<3>&, const Shape<3>&);
 template Separation<2> nearest(const Shape<2>&, const Shape<2>&, const Pose<2>&, double);
 template Separation<3> nearest(const Shape<3>&, const Shape<3>&, const Pose<3>&, double);
-template void collide(const Shape<2>&, const Shape<2>&, const Pose<2>&, double, double, std::vector<Manifold<2>>&,
-                      Start<2>*, Separation<2>*);
-template void collide(const Shape<3>&, const Shape<3>&, const Pose<3>&, double, double, std::vector<Manifold<3>>&,
-                      Start<3>*, Separation<3>*);
+template void collide(const Shape<2>&, const Shape<2>&, const Pose<2>&, double, double,
+                      std::vector<Manifold<2>>&, Start<2>*, Separation<2>*);
+template void collide(const Shape<3>&, const Shape<3>&, const Pose<3>&, double, double,
+                      std::vector<Manifold<3>>&, Start<3>*, Separation<3>*);
 
 }  // namespace colvik::contact
 
 namespace colvik {
 
 template <int D>
-double gap_between(const Shape<D>& a, const Pose<D>& at_a, const Shape<D>& b, const Pose<D>& at_b, double beyond) {
+double gap_between(const Shape<D>& a, const Pose<D>& at_a, const Shape<D>& b, const Pose<D>& at_b,
+                   double beyond) {
   return contact::nearest(a, b, at_a.relative(at_b), beyond).gap;
 }
-template double gap_between(const Shape<2>&, const Pose<2>&, const Shape<2>&, const Pose<2>&, double);
-template double gap_between(const Shape<3>&, const Pose<3>&, const Shape<3>&, const Pose<3>&, double);
+template double gap_between(const Shape<2>&, const Pose<2>&, const Shape<2>&, const Pose<2>&,
+                            double);
+template double gap_between(const Shape<3>&, const Pose<3>&, const Shape<3>&, const Pose<3>&,
+                            double);
 
 }  // namespace colvik

@@ -20,17 +20,19 @@ enum class CoreKind {
 template <int D>
 struct Core {
   CoreKind kind = CoreKind::box;
-  Vec<D> centre;                                  // of its frame
-  std::array<Vec<D>, D> axes;                     // unit length
-  Vec<D> half;                                    // half extents of its bounds in its frame; zero for a point
-  Vec<D> middle;                                  // of its bounds, placed
-  double radius = 0;                              // of the rounding
-  std::span<const Vec<D>> points;                 // in its frame
-  const double* by_axis = nullptr;                // the same coordinate by coordinate, if there are many
-  const double* normals = nullptr;                // of the sides of a polygon, in its frame, if they are laid ready
+  Vec<D> centre;                    // of its frame
+  std::array<Vec<D>, D> axes;       // unit length
+  Vec<D> half;                      // half extents of its bounds in its frame; zero for a point
+  Vec<D> middle;                    // of its bounds, placed
+  double radius = 0;                // of the rounding
+  std::span<const Vec<D>> points;   // in its frame
+  const double* by_axis = nullptr;  // the same coordinate by coordinate, if there are many
+  const double* normals =
+      nullptr;  // of the sides of a polygon, in its frame, if they are laid ready
   const shapes::Polytope<D>* polytope = nullptr;  // faces and edges of a hull
 
-  Core(const Shape<D>& shape, const Pose<D>& pose) : centre(pose.position), half(shape.core), radius(shape.radius) {
+  Core(const Shape<D>& shape, const Pose<D>& pose)
+      : centre(pose.position), half(shape.core), radius(shape.radius) {
     for (int i = 0; i < D; ++i) axes[i] = pose.rotation.axis(i);
     take(shape);
   }
@@ -40,7 +42,8 @@ struct Core {
     take(shape);
   }
   // A segment, triangle or polygon of points that the caller keeps.
-  Core(std::span<const Vec<D>> corners, const Pose<D>& pose) : kind(CoreKind::points), centre(pose.position) {
+  Core(std::span<const Vec<D>> corners, const Pose<D>& pose)
+      : kind(CoreKind::points), centre(pose.position) {
     points = corners;
     for (int i = 0; i < D; ++i) axes[i] = pose.rotation.axis(i);
     Bounds<D> box;
@@ -61,7 +64,9 @@ struct Core {
     return d;
   }
   // Whether it has no curved faces, only corners, edges and flat ones.
-  [[nodiscard]] bool flat_sided() const { return kind == CoreKind::box || kind == CoreKind::points; }
+  [[nodiscard]] bool flat_sided() const {
+    return kind == CoreKind::box || kind == CoreKind::points;
+  }
   // A point, segment or box, whose faces and edges are those of its axes.
   [[nodiscard]] bool boxlike() const { return kind == CoreKind::box; }
   // Along how many of its axes it reaches; a point along none, a segment along one.
@@ -97,19 +102,24 @@ struct Core {
       if (kind == CoreKind::cone)
         p.y() = d.y() * half.y() > half.x() * across - d.y() * half.y() ? half.y() : -half.y();
       const bool on_rim = kind == CoreKind::cylinder || p.y() < 0;
-      if (on_rim && across > 0) p.x() = half.x() * d.x() / across, p.z() = half.x() * d.z() / across;
+      if (on_rim && across > 0) {
+        p.x() = half.x() * d.x() / across;
+        p.z() = half.x() * d.z() / across;
+      }
       return placed(p);
     }
     return centre;
   }
   // A corner by its number from support(); some corner for a number that it never gives.
   [[nodiscard]] Vec<D> corner(std::uint8_t which) const {
-    if (kind == CoreKind::points) return placed(point(std::min<std::size_t>(which, points.size() - 1)));
+    if (kind == CoreKind::points)
+      return placed(point(std::min<std::size_t>(which, points.size() - 1)));
     Vec<D> corner = centre;
     for (int i = 0; i < D; ++i) corner += axis(i) * ((which >> i & 1) != 0 ? -half[i] : half[i]);
     return corner;
   }
-  // One of the points, in the core's frame; of many, from the lists by axis, which a search reads anyway.
+  // One of the points, in the core's frame; of many, from the lists by axis, which a search reads
+  // anyway.
   [[nodiscard]] Vec<D> point(std::size_t at) const {
     if (by_axis == nullptr) return points[at];
     const std::size_t row = shapes::Laid::row_of<double>(points.size());
@@ -123,7 +133,10 @@ struct Core {
     std::size_t best = 0;
     double most = local.dot(points[0]);
     for (std::size_t i = 1; i < points.size(); ++i)
-      if (const double along = local.dot(points[i]); along > most) most = along, best = i;
+      if (const double along = local.dot(points[i]); along > most) {
+        most = along;
+        best = i;
+      }
     return best;
   }
   // How far a box reaches from its centre along `direction`, either way.
@@ -142,7 +155,10 @@ struct Core {
       if (points.size() > 3) by_axis = shape.corners->laid.corners();
       if (D == 2 && points.size() > 2) normals = shape.corners->laid.sides();
       middle = placed(shape.middle);
-      if (D == 3 && !shape.corners->faces.empty()) polytope = shape.corners.get(), polytope->laid.fetch();
+      if (D == 3 && !shape.corners->faces.empty()) {
+        polytope = shape.corners.get();
+        polytope->laid.fetch();
+      }
     } else if (shape.kind == ShapeKind::cylinder) {
       kind = CoreKind::cylinder;
     } else if (shape.kind == ShapeKind::cone) {
@@ -153,16 +169,19 @@ struct Core {
 
 template <int D>
 struct Furthest {
-  Vec<D> on_a, on_b;
+  Vec<D> on_a;
+  Vec<D> on_b;
 };
-// The points of a and b whose difference a - b is furthest along `direction`; of those that are flat-sided, which
-// corners they are.
+// The points of a and b whose difference a - b is furthest along `direction`; of those that are
+// flat-sided, which corners they are.
 template <int D>
-[[nodiscard]] Furthest<D> furthest(const Core<D>& a, const Core<D>& b, const Vec<D>& direction, CornerPair& from) {
+[[nodiscard]] Furthest<D> furthest(const Core<D>& a, const Core<D>& b, const Vec<D>& direction,
+                                   CornerPair& from) {
   if constexpr (D == 3)
     if (a.by_axis != nullptr && b.by_axis != nullptr) {
-      const auto [i, j] = shapes::furthest_of_both({a.by_axis, a.points.size(), a.turned_back(direction)},
-                                                   {b.by_axis, b.points.size(), b.turned_back(-direction)});
+      const auto [i, j] =
+          shapes::furthest_of_both({a.by_axis, a.points.size(), a.turned_back(direction)},
+                                   {b.by_axis, b.points.size(), b.turned_back(-direction)});
       from = {static_cast<std::uint8_t>(i), static_cast<std::uint8_t>(j)};
       return {a.placed(a.point(i)), b.placed(b.point(j))};
     }

@@ -23,19 +23,25 @@ struct Axis {
 
   // Keeps the better of two, along a unit normal.
   void consider(const Vec<D>& along, double apart) {
-    if (apart > gap) normal = along, gap = apart, exact = false;
+    if (apart > gap) {
+      normal = along;
+      gap = apart;
+      exact = false;
+    }
   }
 };
 
-/// 2D, and boxes, triangles, segments and points: the separating axes (edge normals; face normals and products of
-/// edges), which give the least depth exactly. Hulls, cylinders and cones: the polytope grown outward in
-/// the difference of the two (van den Bergen, "Proximity queries and penetration depth computation on
-/// 3D game objects", 2001), from a simplex that need not hold the origin; of curved ones to a thousandth.
+/// 2D, and boxes, triangles, segments and points: the separating axes (edge normals; face normals
+/// and products of edges), which give the least depth exactly. Hulls, cylinders and cones: the
+/// polytope grown outward in the difference of the two (van den Bergen, "Proximity queries and
+/// penetration depth computation on 3D game objects", 2001), from a simplex that need not hold the
+/// origin; of curved ones to a thousandth.
 ///
 /// Separating axes stop at the first with a gap above `enough`, which need not be the best. `held`:
-/// corners of a - b that hold the origin between them, for the polytope to start from. `start` is told the
-/// polytope, to go on from a moment later. In 2D it is told the two best axes and how far they were ahead: while the
-/// two have moved by less than half of that since, no other can be better, and only these are looked at.
+/// corners of a - b that hold the origin between them, for the polytope to start from. `start` is
+/// told the polytope, to go on from a moment later. In 2D it is told the two best axes and how far
+/// they were ahead: while the two have moved by less than half of that since, no other can be
+/// better, and only these are looked at.
 [[nodiscard]] Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough = kNever,
                                    const Tetrahedron<2>* held = nullptr, Start<2>* start = nullptr);
 [[nodiscard]] Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b, double enough = kNever,

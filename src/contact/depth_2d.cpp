@@ -11,8 +11,10 @@ std::size_t count_corners(const Core<2>& c) {
 
 Vec<2> corner_of(const Core<2>& c, std::size_t i) {  // counterclockwise
   if (c.kind == CoreKind::points) return c.placed(c.point(i));
-  const Vec<2> u = c.axis(0) * c.half.x(), w = c.axis(1) * c.half.y();
-  const bool right = i == 1 || i == 2, up = i >= (count_corners(c) == 4 ? 2U : 1U);
+  const Vec<2> u = c.axis(0) * c.half.x();
+  const Vec<2> w = c.axis(1) * c.half.y();
+  const bool right = i == 1 || i == 2;
+  const bool up = i >= (count_corners(c) == 4 ? 2U : 1U);
   return c.centre + (right ? u : Vec<2>(-u)) + (up ? w : Vec<2>(-w));
 }
 
@@ -49,9 +51,14 @@ void outline_of(const Core<2>& c, Outline& out) {  // as corner_of(), all at onc
     for (std::size_t i = 0; i < out.count; ++i) out.at[i] = c.placed(c.points[i]);
     return;
   }
-  const Vec<2> u = c.axis(0) * c.half.x(), w = c.axis(1) * c.half.y();
+  const Vec<2> u = c.axis(0) * c.half.x();
+  const Vec<2> w = c.axis(1) * c.half.y();
   out.at[0] = c.centre - u - w;
-  if (out.count == 4) out.at[1] = c.centre + u - w, out.at[2] = c.centre + u + w, out.at[3] = c.centre - u + w;
+  if (out.count == 4) {
+    out.at[1] = c.centre + u - w;
+    out.at[2] = c.centre + u + w;
+    out.at[3] = c.centre - u + w;
+  }
   if (out.count == 2) out.at[1] = c.centre + u + w;
 }
 
@@ -68,8 +75,10 @@ class Ranking {
     if (gap > first_.gap) std::swap(first_, second_);
   }
   void tell(BestSides& out) const {
-    out.first = first_.side, out.second = second_.side;
-    out.behind = first_.gap - second_.gap, out.lead = first_.gap - third_;
+    out.first = first_.side;
+    out.second = second_.side;
+    out.behind = first_.gap - second_.gap;
+    out.lead = first_.gap - third_;
   }
 
  private:
@@ -77,17 +86,19 @@ class Ranking {
     double gap = std::numeric_limits<double>::lowest();
     std::uint8_t side = BestSides::kNone;
   };
-  Seen first_, second_;
+  Seen first_;
+  Seen second_;
   double third_ = std::numeric_limits<double>::lowest();
 };
 
-// From the side on that looks most towards the other, as it is probably the one: then of most others one
-// corner tells that the two lie too deep along them to matter. Goes round with that corner. The ranking is told of
-// them, the first as that `number`.
+// From the side on that looks most towards the other, as it is probably the one: then of most
+// others one corner tells that the two lie too deep along them to matter. Goes round with that
+// corner. The ranking is told of them, the first as that `number`.
 template <bool kRanks>
-void try_sides(const Outline& own, const Outline& other, const Vec<2>& towards, double sign, double enough,
-               Axis<2>& best, Ranking& ranking, std::size_t number) {
-  std::size_t near = 0, first = 0;
+void try_sides(const Outline& own, const Outline& other, const Vec<2>& towards, double sign,
+               double enough, Axis<2>& best, Ranking& ranking, std::size_t number) {
+  std::size_t near = 0;
+  std::size_t first = 0;
   double most = std::numeric_limits<double>::lowest();
   for (std::size_t i = 0; own.count > 2 && i < own.count; ++i) {
     const Vec<2> side = own.side(i);
@@ -95,7 +106,8 @@ void try_sides(const Outline& own, const Outline& other, const Vec<2>& towards, 
     first = along > most ? i : first;
     most = std::max(most, along);
   }
-  for (std::size_t k = 0, i = first; own.count > 1 && k < own.count && best.gap <= enough; ++k, ++i) {
+  for (std::size_t k = 0, i = first; own.count > 1 && k < own.count && best.gap <= enough;
+       ++k, ++i) {
     if (i == own.count) i = 0;
     const Vec<2>& from = own.at[i];
     const Vec<2> n = normal_of(*own.core, i, [&] { return own.side(i); });
@@ -110,7 +122,8 @@ void try_sides(const Outline& own, const Outline& other, const Vec<2>& towards, 
       }
     if constexpr (kRanks) ranking.see(least, number + i);
     if (least <= best.gap) continue;
-    best.normal = sign * n, best.gap = least;
+    best.normal = sign * n;
+    best.gap = least;
     best.exact = is_over(own.side(i), other.at[near] - from);
   }
 }
@@ -119,12 +132,17 @@ void try_sides(const Outline& own, const Outline& other, const Vec<2>& towards, 
 Axis<2> along_side(const Core<2>& a, const Core<2>& b, std::size_t number) {
   const std::size_t of_a = count_corners(a);
   const bool is_a = number < of_a;
-  const Core<2>&own = is_a ? a : b, &other = is_a ? b : a;
-  const std::size_t i = is_a ? number : number - of_a, count = is_a ? of_a : count_corners(b);
-  const Vec<2> from = corner_of(own, i), side = corner_of(own, i + 1 < count ? i + 1 : 0) - from;
-  const Vec<2> n = normal_of(own, i, [&] { return side; }), near = other.support(-n) - from;
+  const Core<2>& own = is_a ? a : b;
+  const Core<2>& other = is_a ? b : a;
+  const std::size_t i = is_a ? number : number - of_a;
+  const std::size_t count = is_a ? of_a : count_corners(b);
+  const Vec<2> from = corner_of(own, i);
+  const Vec<2> side = corner_of(own, i + 1 < count ? i + 1 : 0) - from;
+  const Vec<2> n = normal_of(own, i, [&] { return side; });
+  const Vec<2> near = other.support(-n) - from;
   Axis<2> axis;
-  axis.normal = is_a ? n : Vec<2>(-n), axis.gap = n.dot(near);
+  axis.normal = is_a ? n : Vec<2>(-n);
+  axis.gap = n.dot(near);
   axis.exact = is_over(side, near);
   return axis;
 }
@@ -142,21 +160,24 @@ std::uint64_t hash_of(const Core<2>& a, const Core<2>& b) {
 
 // How b lies, seen from a.
 struct Lie {
-  Vec<2> middle, axis;
+  Vec<2> middle;
+  Vec<2> axis;
   Lie(const Core<2>& a, const Core<2>& b)
       : middle(a.turned_back(b.middle - a.middle)), axis(a.turned_back(b.axis(0))) {}
 };
 
 // The best side, if it is among those that were best: an apart pair's is any that shows it.
-std::optional<Axis<2>> still_best(const Core<2>& a, const Core<2>& b, const BestSides& known, double enough) {
+std::optional<Axis<2>> still_best(const Core<2>& a, const Core<2>& b, const BestSides& known,
+                                  double enough) {
   const std::size_t sides = count_corners(a) + count_corners(b);
   if (known.first >= sides) return {};
   const Axis<2> first = along_side(a, b, known.first);
   if (first.gap > enough) return first;
   // Seen from either of the two, no point of the other moved further: no gap changed by more.
   const Lie now(a, b);
-  const double moved = (now.middle - known.middle).norm() +
-                       (now.axis - known.axis).norm() * std::max(b.half.norm(), a.half.norm() + known.middle.norm());
+  const double moved =
+      (now.middle - known.middle).norm() +
+      (now.axis - known.axis).norm() * std::max(b.half.norm(), a.half.norm() + known.middle.norm());
   if (2 * moved < known.behind) return first;
   if (!(2 * moved < known.lead) || known.second >= sides) return {};
   const Axis<2> second = along_side(a, b, known.second);
@@ -165,14 +186,18 @@ std::optional<Axis<2>> still_best(const Core<2>& a, const Core<2>& b, const Best
 
 }  // namespace
 
-Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough, const Tetrahedron<2>*, Start<2>* start) {
-  BestSides* known = start != nullptr && can_be_known(a) && can_be_known(b) ? &start->sides : nullptr;
+Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough, const Tetrahedron<2>*,
+                     Start<2>* start) {
+  BestSides* known =
+      start != nullptr && can_be_known(a) && can_be_known(b) ? &start->sides : nullptr;
   const std::uint64_t shapes = known != nullptr ? hash_of(a, b) : 0;
   if (known != nullptr && known->shapes == shapes)
     if (const std::optional<Axis<2>> axis = still_best(a, b, *known, enough)) return *axis;
   Axis<2> best;
-  Outline ca, cb;
-  outline_of(a, ca), outline_of(b, cb);
+  Outline ca;
+  Outline cb;
+  outline_of(a, ca);
+  outline_of(b, cb);
   const Vec<2> towards = b.middle - a.middle;
   Ranking ranking;
   const auto all_sides = [&]<bool kRanks>() {
@@ -184,7 +209,9 @@ Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough, const Te
   if (known != nullptr) {
     const Lie now(a, b);
     ranking.tell(*known);
-    known->shapes = shapes, known->middle = now.middle, known->axis = now.axis;
+    known->shapes = shapes;
+    known->middle = now.middle;
+    known->axis = now.axis;
     if (best.gap > enough) known->behind = known->lead = 0;  // not all were looked at
   }
   if (best.gap == std::numeric_limits<double>::lowest()) {  // two points

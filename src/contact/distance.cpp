@@ -9,13 +9,16 @@
 namespace colvik::contact {
 namespace {
 
-constexpr int kMostRounds = 128, kMostRestarts = 2;
+constexpr int kMostRounds = 128;
+constexpr int kMostRestarts = 2;
 
 // Up to D+1 points of the difference a - b, with the points of a and b they come from.
 template <int D>
 struct Simplex {
   int size = 0;
-  std::array<Vec<D>, D + 1> point, from_a, from_b;
+  std::array<Vec<D>, D + 1> point;
+  std::array<Vec<D>, D + 1> from_a;
+  std::array<Vec<D>, D + 1> from_b;
   std::array<CornerPair, D + 1> from;
   std::array<double, D + 1> weight;
 
@@ -26,8 +29,8 @@ struct Simplex {
   }
 };
 
-// Weights of the point nearest the origin in the plane through the chosen points; false if the points
-// are degenerate or that point lies outside them.
+// Weights of the point nearest the origin in the plane through the chosen points; false if the
+// points are degenerate or that point lies outside them.
 template <int D>
 bool nearest_inside(const Simplex<D>& s, const std::array<int, D + 1>& chosen, int count,
                     std::array<double, D + 1>& weight) {
@@ -35,7 +38,9 @@ bool nearest_inside(const Simplex<D>& s, const std::array<int, D + 1>& chosen, i
   const int n = count - 1;
   if constexpr (D == 3) {
     if (count == 3) {  // by areas, which keep twice the digits that the normal equations do
-      const Vec<3> u = at(1) - at(0), w = at(2) - at(0), normal = cross(u, w);
+      const Vec<3> u = at(1) - at(0);
+      const Vec<3> w = at(2) - at(0);
+      const Vec<3> normal = cross(u, w);
       const double area = normal.squaredNorm();
       if (!(area > 1e-28 * u.squaredNorm() * w.squaredNorm())) return false;
       weight[1] = normal.dot(cross(w, at(0))) / area;
@@ -74,14 +79,16 @@ bool nearest_inside(const Simplex<D>& s, const std::array<int, D + 1>& chosen, i
 // A triangle so thin that one of its edges may tell the point nearest the origin better.
 bool is_sliver(const Simplex<3>& s, const std::array<int, 4>& chosen, int count) {
   if (count != 3) return false;
-  const Vec<3>&from = s.point[chosen[0]], u = s.point[chosen[1]] - from, w = s.point[chosen[2]] - from;
+  const Vec<3>& from = s.point[chosen[0]];
+  const Vec<3> u = s.point[chosen[1]] - from;
+  const Vec<3> w = s.point[chosen[2]] - from;
   return cross(u, w).squaredNorm() < 1e-6 * u.squaredNorm() * w.squaredNorm();
 }
 bool is_sliver(const Simplex<2>&, const std::array<int, 3>&, int) { return false; }
 
-// The face of the simplex that holds its point nearest the origin; all of it, only if it may hold the
-// origin itself. `grown`: the newest point is beyond the plane through the nearest of the others, so that it
-// has a part in the answer.
+// The face of the simplex that holds its point nearest the origin; all of it, only if it may hold
+// the origin itself. `grown`: the newest point is beyond the plane through the nearest of the
+// others, so that it has a part in the answer.
 template <int D>
 void reduce(const Simplex<D>& s, bool may_hold_origin, bool grown, Simplex<D>& out) {
   std::array<int, D + 1> best{};
@@ -103,22 +110,33 @@ void reduce(const Simplex<D>& s, bool may_hold_origin, bool grown, Simplex<D>& o
       for (int k = 0; k < count; ++k) at += weight[k] * s.point[chosen[k]];
       length = at.squaredNorm();
     }
-    if (length < best_length) best_length = length, best = chosen, best_weight = weight, best_count = count;
-    // No other part can be nearer when nothing of the simplex is nearer along `at`; rounding hides that in slivers.
+    if (length < best_length) {
+      best_length = length;
+      best = chosen;
+      best_weight = weight;
+      best_count = count;
+    }
+    // No other part can be nearer when nothing of the simplex is nearer along `at`; rounding hides
+    // that in slivers.
     bool nearest = !is_sliver(s, chosen, count);
-    for (int i = 0; i < s.size && nearest; ++i) nearest = (mask >> i & 1U) != 0 || at.dot(s.point[i]) > length;
+    for (int i = 0; i < s.size && nearest; ++i)
+      nearest = (mask >> i & 1U) != 0 || at.dot(s.point[i]) > length;
     if (nearest) break;
   }
   for (int k = 0; k < best_count; ++k) {
     const int i = best[k];
-    out.point[k] = s.point[i], out.from_a[k] = s.from_a[i], out.from_b[k] = s.from_b[i];
-    out.from[k] = s.from[i], out.weight[k] = best_weight[k];
+    out.point[k] = s.point[i];
+    out.from_a[k] = s.from_a[i];
+    out.from_b[k] = s.from_b[i];
+    out.from[k] = s.from[i];
+    out.weight[k] = best_weight[k];
   }
   out.size = best_count;
 }
 
-// The point of the simplex nearest the origin. Taken from directions across its edges and faces: mixing
-// its corners by weight would leave few digits to a point much nearer the origin than they are.
+// The point of the simplex nearest the origin. Taken from directions across its edges and faces:
+// mixing its corners by weight would leave few digits to a point much nearer the origin than they
+// are.
 Vec<2> nearest_point(const Simplex<2>& s) {
   if (s.size != 2) return s.mix(s.point);
   const Vec<2> edge = s.point[1] - s.point[0];
@@ -131,15 +149,17 @@ Vec<3> nearest_point(const Simplex<3>& s) {
     return cross(u, cross(s.point[0], u)) / u.squaredNorm();
   }
   if (s.size == 3) {
-    const Vec<3> u = s.point[1] - s.point[0], w = s.point[2] - s.point[0], n = cross(u, w);
+    const Vec<3> u = s.point[1] - s.point[0];
+    const Vec<3> w = s.point[2] - s.point[0];
+    const Vec<3> n = cross(u, w);
     if (n.norm() > 1e-9 * u.norm() * w.norm()) return n * (n.dot(s.point[0]) / n.squaredNorm());
   }
   return s.mix(s.point);
 }
 
-// Nearest points of two cores; false when they touch or overlap, or when `strict` and nearly touching and
-// rounding hides which. `held`: the simplex that holds the origin, if there was one. `start`: its normal and
-// corners are begun from, and told when the cores are apart.
+// Nearest points of two cores; false when they touch or overlap, or when `strict` and nearly
+// touching and rounding hides which. `held`: the simplex that holds the origin, if there was one.
+// `start`: its normal and corners are begun from, and told when the cores are apart.
 template <int D>
 bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond, Separation<D>& out,
                  std::optional<Tetrahedron<D>>* held = nullptr, Start<D>* start = nullptr) {
@@ -147,14 +167,17 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond,
   const bool curved = !a.flat_sided() || !b.flat_sided();
   // How much nearer another point may be and v still be the answer. Corners are met exactly.
   const double relative = curved ? 1e-10 : 1e-12;
-  const double touching = (curved ? 3e-9 : 1e-9) * size;  // nearer than this the normal is found as for overlap
-  std::array<Simplex<D>, 2> two;                          // the one there is, and the one it becomes
-  Simplex<D>*s = &two[0], *next_s = &two[1];
+  const double touching =
+      (curved ? 3e-9 : 1e-9) * size;  // nearer than this the normal is found as for overlap
+  std::array<Simplex<D>, 2> two;      // the one there is, and the one it becomes
+  Simplex<D>* s = &two[0];
+  Simplex<D>* next_s = &two[1];
   Vec<D> v = a.middle - b.middle;
   if (start != nullptr) {
     for (int i = 0; i < start->corner_count; ++i) {
       const CornerPair& from = next_s->from[i] = start->corners[i];
-      next_s->from_a[i] = a.corner(from.a), next_s->from_b[i] = b.corner(from.b);
+      next_s->from_a[i] = a.corner(from.a);
+      next_s->from_b[i] = b.corner(from.b);
       next_s->point[i] = next_s->from_a[i] - next_s->from_b[i];
     }
     next_s->size = start->corner_count;
@@ -164,17 +187,23 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond,
     else if (start->normal != Vec<D>::Zero()) v = -start->normal;
   }
   double length = v.norm();
-  if (length <= touching) v = Vec<D>::Unit(0), length = 1, s->size = 0;
+  if (length <= touching) {
+    v = Vec<D>::Unit(0);
+    length = 1;
+    s->size = 0;
+  }
   // Where rounding stopped the search nearest to its end.
   Vec<D> best = v;
   Simplex<D> best_s;
   double best_open = kNever;
-  int round = 0, restarts = 0;
+  int round = 0;
+  int restarts = 0;
   for (; round < kMostRounds; ++round) {
     CornerPair from;
     const auto [pa, pb] = furthest(a, b, Vec<D>(-v), from);
     const Vec<D> p = pa - pb;
-    const double reach = v.dot(p), square = v.squaredNorm();
+    const double reach = v.dot(p);
+    const double square = v.squaredNorm();
     if (reach > beyond * length) {
       out.gap = reach / length;
       out.normal = v / -length;
@@ -190,8 +219,12 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond,
       if (seen) break;
     }
     const auto last = static_cast<std::size_t>(s->size++);
-    s->point[last] = p, s->from_a[last] = pa, s->from_b[last] = pb, s->from[last] = from;
-    // A plane across v with all the points beyond it proves the cores apart, whatever rounding says.
+    s->point[last] = p;
+    s->from_a[last] = pa;
+    s->from_b[last] = pb;
+    s->from[last] = from;
+    // A plane across v with all the points beyond it proves the cores apart, whatever rounding
+    // says.
     reduce(*s, reach <= 1e-3 * touching * length, true, *next_s);
     if (next_s->size == D + 1) {
       if (held != nullptr) *held = {next_s->point, next_s->from};
@@ -201,23 +234,34 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond,
     if (before > 0 && !(next.squaredNorm() < square)) {  // rounding has the upper hand
       s->size = before;
       // Slivers of curved surfaces can stop the search before a touch is reached; depth finds that.
-      const double small = 2 * std::min(a.half.norm(), b.half.norm()), open = length - reach / length;
-      if (open < best_open) best = v, best_s = *s, best_open = open;
-      if (open > 1e-6 * small && restarts < kMostRestarts) {  // far from the answer: from here with new points
+      const double small = 2 * std::min(a.half.norm(), b.half.norm());
+      const double open = length - reach / length;
+      if (open < best_open) {
+        best = v;
+        best_s = *s;
+        best_open = open;
+      }
+      if (open > 1e-6 * small &&
+          restarts < kMostRestarts) {  // far from the answer: from here with new points
         ++restarts;
         s->size = 0;
         continue;
       }
       if (strict && curved && open > 1e-7 * small && length < 1e-2 * small) return false;
-      v = best, *s = best_s;
+      v = best;
+      *s = best_s;
       break;
     }
     std::swap(s, next_s);
-    v = next, length = v.norm();
+    v = next;
+    length = v.norm();
     if (length <= touching) return false;
   }
   out.capped = round == kMostRounds;
-  if (out.capped && best_open < kNever) v = best, *s = best_s;
+  if (out.capped && best_open < kNever) {
+    v = best;
+    *s = best_s;
+  }
   out.gap = v.norm();
   out.normal = v / -out.gap;
   out.on_a = s->mix(s->from_a);
@@ -229,19 +273,23 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond,
   return true;
 }
 
-// Where overlapping cores would touch last: drawn a little apart along the normal, the two have nearest
-// points.
+// Where overlapping cores would touch last: drawn a little apart along the normal, the two have
+// nearest points.
 template <int D>
 void touch_points(const Core<D>& a, const Core<D>& b, const Axis<D>& axis, Separation<D>& out) {
-  const double step = std::max(1e-3 * std::min(a.half.norm(), b.half.norm()), 1e-6 * (a.half + b.half).norm());
+  const double step =
+      std::max(1e-3 * std::min(a.half.norm(), b.half.norm()), 1e-6 * (a.half + b.half).norm());
   const Vec<D> away = axis.normal * (step - axis.gap);
   Core<D> moved = b;
-  moved.centre += away, moved.middle += away;
+  moved.centre += away;
+  moved.middle += away;
   Separation<D> touch;
   if (step > 0 && cores_apart<D>(a, moved, false, kNever, touch)) {
-    out.on_a = touch.on_a, out.on_b = touch.on_b - away;
+    out.on_a = touch.on_a;
+    out.on_b = touch.on_b - away;
   } else {  // two points
-    out.on_a = a.support(axis.normal), out.on_b = b.support(-axis.normal);
+    out.on_a = a.support(axis.normal);
+    out.on_b = b.support(-axis.normal);
   }
 }
 
@@ -273,7 +321,8 @@ Separation<D> separation(const Core<D>& a, const Core<D>& b) {
 }
 
 template <int D>
-Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyond, Start<D>* start) {
+Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyond,
+                                Start<D>* start) {
   Separation<D> out;
   if (nearest_in_closed_form(a, b, out)) {
     rounded(a, b, out);
@@ -295,7 +344,8 @@ Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyon
     else along.emplace().normal = axis.normal;
     start = along ? &*along : nullptr;
   } else if constexpr (D == 3) {
-    if (start != nullptr && !(a.flat_sided() && b.flat_sided())) start->corner_count = start->face_count = 0;
+    if (start != nullptr && !(a.flat_sided() && b.flat_sided()))
+      start->corner_count = start->face_count = 0;
     if (start != nullptr && start->face_count > 0) {
       const std::optional<Axis<3>> axis = expand_on(a, b, *start);
       done = axis.has_value();

@@ -5,7 +5,9 @@
 namespace colvik::contact {
 namespace {
 
-constexpr std::size_t kPolytopeCorners = 250, kMostFaces = 4 * kPolytopeCorners, kMostToGoOn = 8;
+constexpr std::size_t kPolytopeCorners = 250;
+constexpr std::size_t kMostFaces = 4 * kPolytopeCorners;
+constexpr std::size_t kMostToGoOn = 8;
 
 class Expansion {
  public:
@@ -44,24 +46,33 @@ class Expansion {
   void look_around(Axis<3>& best) const;
   bool replace_seen(const Vec<3>& p, const CornerPair& from);  // false when it sees no face
 
-  const Core<3>&a_, &b_;
-  double size_, small_;
+  const Core<3>& a_;
+  const Core<3>& b_;
+  double size_;
+  double small_;
   bool curved_;
-  std::size_t corner_count_ = 0, face_count_ = 0, nearest_ = 0;  // the face nearest the origin
+  std::size_t corner_count_ = 0;
+  std::size_t face_count_ = 0;
+  std::size_t nearest_ = 0;  // the face nearest the origin
   std::array<Vec<3>, kPolytopeCorners> corners_;
   std::array<CornerPair, kPolytopeCorners> from_;
   // Side by side, as each new corner looks at all of them.
   std::array<Face, kMostFaces> faces_;
   std::array<Vec<3>, kMostFaces> normals_;
-  std::array<double, kMostFaces> distances_;  // of its plane from the origin; negative when the origin lies outside
+  std::array<double, kMostFaces>
+      distances_;  // of its plane from the origin; negative when the origin lies outside
   std::array<Edge, 3 * kMostFaces> rim_;
 };
 
 void Expansion::add(std::size_t i, std::size_t j, std::size_t k) {
   const std::size_t f = face_count_++;
-  faces_[f] = {static_cast<std::uint8_t>(i), static_cast<std::uint8_t>(j), static_cast<std::uint8_t>(k)};
-  const Vec<3> u = corners_[j] - corners_[i], w = corners_[k] - corners_[i], n = cross(u, w);
-  const double area = n.squaredNorm(), least = 1e-14 * size_;
+  faces_[f] = {static_cast<std::uint8_t>(i), static_cast<std::uint8_t>(j),
+               static_cast<std::uint8_t>(k)};
+  const Vec<3> u = corners_[j] - corners_[i];
+  const Vec<3> w = corners_[k] - corners_[i];
+  const Vec<3> n = cross(u, w);
+  const double area = n.squaredNorm();
+  const double least = 1e-14 * size_;
   if (area > least * least * std::max(u.squaredNorm(), w.squaredNorm())) {  // higher than rounding
     normals_[f] = n / std::sqrt(area);
     distances_[f] = normals_[f].dot(corners_[i]);
@@ -77,27 +88,42 @@ bool Expansion::start() {
   const double least = 1e-9 * size_;
   Vec<3> along = b_.middle - a_.middle;
   if (!(along.norm() > 0)) along = Vec<3>::Unit(0);
-  const auto take = [&](std::size_t i, const Vec<3>& direction) { corners_[i] = support(direction, from_[i]); };
-  take(0, along), take(1, -along);
-  for (int i = 0; i < 3 && (corners_[1] - corners_[0]).norm() <= least; ++i)
-    take(0, Vec<3>::Unit(i)), take(1, -Vec<3>::Unit(i));
+  const auto take = [&](std::size_t i, const Vec<3>& direction) {
+    corners_[i] = support(direction, from_[i]);
+  };
+  take(0, along);
+  take(1, -along);
+  for (int i = 0; i < 3 && (corners_[1] - corners_[0]).norm() <= least; ++i) {
+    take(0, Vec<3>::Unit(i));
+    take(1, -Vec<3>::Unit(i));
+  }
   const Vec<3> edge = corners_[1] - corners_[0];
   if (edge.norm() <= least) return false;
   int flattest = 0;
   edge.cwiseAbs().minCoeff(&flattest);
-  const Vec<3> u = cross(edge, Vec<3>(Vec<3>::Unit(flattest))).normalized(), w = cross(edge, u).normalized();
+  const Vec<3> u = cross(edge, Vec<3>(Vec<3>::Unit(flattest))).normalized();
+  const Vec<3> w = cross(edge, u).normalized();
   double widest = least;
   for (const Vec<3>& d : {u, Vec<3>(-u), w, Vec<3>(-w)}) {
     take(3, d);
     const double width = cross(edge, Vec<3>(corners_[3] - corners_[0])).norm() / edge.norm();
-    if (width > widest) widest = width, corners_[2] = corners_[3], from_[2] = from_[3];
+    if (width > widest) {
+      widest = width;
+      corners_[2] = corners_[3];
+      from_[2] = from_[3];
+    }
   }
   if (widest <= least) return false;
   const Vec<3> n = cross(edge, Vec<3>(corners_[2] - corners_[0])).normalized();
-  take(3, n), take(4, -n);
-  const double high = n.dot(corners_[3] - corners_[0]), low = -n.dot(corners_[4] - corners_[0]);
+  take(3, n);
+  take(4, -n);
+  const double high = n.dot(corners_[3] - corners_[0]);
+  const double low = -n.dot(corners_[4] - corners_[0]);
   if (std::max(high, low) <= least) return false;
-  if (high <= low) corners_[3] = corners_[4], from_[3] = from_[4];
+  if (high <= low) {
+    corners_[3] = corners_[4];
+    from_[3] = from_[4];
+  }
   corner_count_ = 4;
   close(high > low);
   return true;
@@ -105,16 +131,28 @@ bool Expansion::start() {
 
 // The faces of a tetrahedron, its last corner above or below the others.
 void Expansion::close(bool above) {
-  if (above) add(0, 2, 1), add(0, 1, 3), add(1, 2, 3), add(2, 0, 3);
-  else add(0, 1, 2), add(1, 0, 3), add(2, 1, 3), add(0, 2, 3);
+  if (above) {
+    add(0, 2, 1);
+    add(0, 1, 3);
+    add(1, 2, 3);
+    add(2, 0, 3);
+  } else {
+    add(0, 1, 2);
+    add(1, 0, 3);
+    add(2, 1, 3);
+    add(0, 2, 3);
+  }
 }
 
 // Of curved ones the far points of start() lead sooner to the end.
 bool Expansion::start_from(const Tetrahedron<3>& held) {
   const std::array<Vec<3>, 4>& corners = held.point;
-  const Vec<3> u = corners[1] - corners[0], w = corners[2] - corners[0], n = cross(u, w);
+  const Vec<3> u = corners[1] - corners[0];
+  const Vec<3> w = corners[2] - corners[0];
+  const Vec<3> n = cross(u, w);
   const double height = n.dot(corners[3] - corners[0]) / n.norm();
-  if (curved_ || n.norm() < 1e-4 * small_ * small_ || !(std::abs(height) > 1e-4 * small_)) return false;
+  if (curved_ || n.norm() < 1e-4 * small_ * small_ || !(std::abs(height) > 1e-4 * small_))
+    return false;
   std::copy(corners.begin(), corners.end(), corners_.begin());
   std::copy(held.from.begin(), held.from.end(), from_.begin());
   corner_count_ = 4;
@@ -127,27 +165,33 @@ bool Expansion::start_from(const Start<3>& start) {
     const CornerPair& from = from_[corner_count_] = start.corners[corner_count_];
     corners_[corner_count_] = a_.corner(from.a) - b_.corner(from.b);
   }
-  for (std::size_t f = 0; f < start.face_count; ++f) add(start.faces[f][0], start.faces[f][1], start.faces[f][2]);
+  for (std::size_t f = 0; f < start.face_count; ++f)
+    add(start.faces[f][0], start.faces[f][1], start.faces[f][2]);
   return face_count_ > 0;
 }
 
 bool Expansion::replace_seen(const Vec<3>& p, const CornerPair& from) {
   const std::size_t apex = corner_count_++;
-  corners_[apex] = p, from_[apex] = from;
+  corners_[apex] = p;
+  from_[apex] = from;
   // Directed edges of what the point sees; those without their opposite are the rim.
-  std::size_t rim_count = 0, kept = 0;
+  std::size_t rim_count = 0;
+  std::size_t kept = 0;
   nearest_ = 0;
   for (std::size_t f = 0; f < face_count_; ++f) {
     const Face face = faces_[f];
     const bool seen = normals_[f].dot(p) - distances_[f] > 1e-12 * size_;  // never a sliver
     if (!seen) {
-      faces_[kept] = face, normals_[kept] = normals_[f], distances_[kept] = distances_[f];
+      faces_[kept] = face;
+      normals_[kept] = normals_[f];
+      distances_[kept] = distances_[f];
       if (distances_[kept] < distances_[nearest_]) nearest_ = kept;
       ++kept;
       continue;
     }
     for (std::size_t e = 0; e < 3; ++e) {
-      const std::uint8_t tail = face[e], to = face[(e + 1) % 3];
+      const std::uint8_t tail = face[e];
+      const std::uint8_t to = face[(e + 1) % 3];
       const auto end = rim_.begin() + static_cast<std::ptrdiff_t>(rim_count);
       const auto back = std::find(rim_.begin(), end, edge(to, tail));
       if (back != end) *back = rim_[--rim_count];
@@ -155,7 +199,8 @@ bool Expansion::replace_seen(const Vec<3>& p, const CornerPair& from) {
     }
   }
   face_count_ = kept;
-  for (std::size_t e = 0; e < rim_count && face_count_ < kMostFaces; ++e) add(rim_[e] >> 8, rim_[e] & 255, apex);
+  for (std::size_t e = 0; e < rim_count && face_count_ < kMostFaces; ++e)
+    add(rim_[e] >> 8, rim_[e] & 255, apex);
   return rim_count > 0;
 }
 
@@ -166,16 +211,21 @@ Expansion::Found Expansion::look_beyond(Axis<3>& best) {
   CornerPair from;
   const Vec<3> p = support(n, from);
   const double reach = n.dot(p);
-  if (-reach > best.gap) best.gap = -reach, best.normal = n;
+  if (-reach > best.gap) {
+    best.gap = -reach;
+    best.normal = n;
+  }
   // No face is nearer than `distance`, so that nothing parts them sooner than that.
-  if (-best.gap - distance <= exact() + (curved_ ? 1e-3 * std::abs(distance) : 0)) return Found::yes;
+  if (-best.gap - distance <= exact() + (curved_ ? 1e-3 * std::abs(distance) : 0))
+    return Found::yes;
   return replace_seen(p, from) && face_count_ > 0 ? Found::no : Found::stuck;
 }
 
 Axis<3> Expansion::run() {
   Axis<3> best;  // the normal along which they are parted soonest, of those looked along
   Found found = Found::no;
-  while (found == Found::no && corner_count_ < kPolytopeCorners && face_count_ + 8 < kMostFaces) found = look_beyond(best);
+  while (found == Found::no && corner_count_ < kPolytopeCorners && face_count_ + 8 < kMostFaces)
+    found = look_beyond(best);
   best.capped = found != Found::yes;
   if (best.capped) look_around(best);
   return best;
@@ -216,11 +266,16 @@ void Expansion::look_around(Axis<3>& best) const {
     const double before = best.gap;
     int flattest = 0;
     best.normal.cwiseAbs().minCoeff(&flattest);
-    const Vec<3> n = best.normal, u = cross(n, Vec<3>(Vec<3>::Unit(flattest))).normalized(), w = cross(n, u);
+    const Vec<3> n = best.normal;
+    const Vec<3> u = cross(n, Vec<3>(Vec<3>::Unit(flattest))).normalized();
+    const Vec<3> w = cross(n, u);
     for (const Vec<3>& aside : {u, Vec<3>(-u), w, Vec<3>(-w)}) {
       const Vec<3> turned = (n + step * aside).normalized();
       const double gap = -turned.dot(support(turned));
-      if (gap > best.gap) best.gap = gap, best.normal = turned;
+      if (gap > best.gap) {
+        best.gap = gap;
+        best.normal = turned;
+      }
     }
     if (best.gap == before) step /= 4;
   }
@@ -228,7 +283,8 @@ void Expansion::look_around(Axis<3>& best) const {
 
 }  // namespace
 
-std::optional<Axis<3>> expand(const Core<3>& a, const Core<3>& b, const Tetrahedron<3>* held, Start<3>* start) {
+std::optional<Axis<3>> expand(const Core<3>& a, const Core<3>& b, const Tetrahedron<3>* held,
+                              Start<3>* start) {
   Expansion e(a, b);
   if (!(held != nullptr && e.start_from(*held)) && !e.start()) return std::nullopt;
   const Axis<3> best = e.run();

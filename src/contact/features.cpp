@@ -5,11 +5,13 @@
 namespace colvik::contact {
 namespace {
 
-// Corners within `flat` of the furthest along `direction`: an axis whose two ends differ by less is free.
+// Corners within `flat` of the furthest along `direction`: an axis whose two ends differ by less is
+// free.
 template <int D>
 Feature<D> facing_of_box(const Core<D>& core, const Vec<D>& direction, double flat) {
   std::array<bool, D> free{};
-  int free_count = 0, steepest = 0;
+  int free_count = 0;
+  int steepest = 0;
   double most = -1;
   Vec<D> corner = core.centre;
   std::uint32_t signs = 0;
@@ -19,7 +21,10 @@ Feature<D> facing_of_box(const Core<D>& core, const Vec<D>& direction, double fl
     const bool is_free = core.half[i] > 0 && rise <= flat;
     free[i] = is_free;
     free_count += is_free ? 1 : 0;
-    if (std::abs(along) > most) most = std::abs(along), steepest = i;
+    if (std::abs(along) > most) {
+      most = std::abs(along);
+      steepest = i;
+    }
   }
   if (free_count == D) free[steepest] = false;  // smaller than `flat`
   std::array<int, D> spread{};
@@ -41,8 +46,10 @@ Feature<D> facing_of_box(const Core<D>& core, const Vec<D>& direction, double fl
     f.add(corner - core.axis(i) * core.half[i], signs);
     f.add(corner + core.axis(i) * core.half[i], signs | 1U << i);
   } else {
-    const int i = spread[0], j = spread[1];
-    const Vec<D> u = core.axis(i) * core.half[i], w = core.axis(j) * core.half[j];
+    const int i = spread[0];
+    const int j = spread[1];
+    const Vec<D> u = core.axis(i) * core.half[i];
+    const Vec<D> w = core.axis(j) * core.half[j];
     f.add(corner - u - w, signs);
     f.add(corner + u - w, signs | 1U << i);
     f.add(corner + u + w, signs | 1U << i | 1U << j);
@@ -56,25 +63,33 @@ Feature<D> facing_of_box(const Core<D>& core, const Vec<D>& direction, double fl
 template <int D>
 Feature<D> facing_of_corners(const Core<D>& core, const Vec<D>& direction, double flat) {
   const Vec<D> local = core.turned_back(direction);
-  const std::size_t n = core.points.size(), top = core.furthest(local);
+  const std::size_t n = core.points.size();
+  const std::size_t top = core.furthest(local);
   const double most = local.dot(core.points[top]);
   const auto near = [&](std::size_t i) { return most - local.dot(core.points[i]) <= flat; };
   const auto add = [&](Feature<D>& f, std::size_t i) {
     f.add(core.placed(core.points[i]), static_cast<std::uint32_t>(i));
   };
   Feature<D> f;
-  const std::size_t before = (top + n - 1) % n, after = (top + 1) % n;
+  const std::size_t before = (top + n - 1) % n;
+  const std::size_t after = (top + 1) % n;
   if (D == 3 && n == 3 && near(before) && near(after)) {
     for (std::size_t i = 0; i < 3; ++i) add(f, i);
     if constexpr (D == 3)
-      f.face_normal = cross(Vec<3>(f.corners[1].at - f.corners[0].at), Vec<3>(f.corners[2].at - f.corners[0].at));
+      f.face_normal = cross(Vec<3>(f.corners[1].at - f.corners[0].at),
+                            Vec<3>(f.corners[2].at - f.corners[0].at));
     return f;
   }
-  const double down_before = most - local.dot(core.points[before]), down_after = most - local.dot(core.points[after]);
+  const double down_before = most - local.dot(core.points[before]);
+  const double down_after = most - local.dot(core.points[after]);
   // In the order of the points, so that ids do not depend on which is the furthest.
-  if (near(after) && (!near(before) || down_after <= down_before)) add(f, top), add(f, after);
-  else if (near(before)) add(f, before), add(f, top);
-  else add(f, top);
+  if (near(after) && (!near(before) || down_after <= down_before)) {
+    add(f, top);
+    add(f, after);
+  } else if (near(before)) {
+    add(f, before);
+    add(f, top);
+  } else add(f, top);
   return f;
 }
 
@@ -98,32 +113,46 @@ Feature<3> facing_of_hull(const Core<3>& core, const Vec<3>& direction, double f
   const shapes::Spoke* best = nullptr;
   double least = flat;
   for (const shapes::Spoke& s : laid.spokes(top))
-    if (const double d = down(s.other); d <= least) least = d, best = &s;
+    if (const double d = down(s.other); d <= least) {
+      least = d;
+      best = &s;
+    }
   if (best == nullptr) add(f, top);
-  else if (best->outward) add(f, top), add(f, best->other);
-  else add(f, best->other), add(f, top);
+  else if (best->outward) {
+    add(f, top);
+    add(f, best->other);
+  } else {
+    add(f, best->other);
+    add(f, top);
+  }
   return f;
 }
 
 // Of a cylinder or cone: a flat end, a line along its side, a point of the rim, or the tip.
 Feature<3> facing_of_round(const Core<3>& core, const Vec<3>& direction, double flat) {
   const Vec<3> local = core.turned_back(direction);
-  const double r = core.half.x(), h = core.half.y(), across = std::sqrt(local.x() * local.x() + local.z() * local.z());
+  const double r = core.half.x();
+  const double h = core.half.y();
+  const double across = std::sqrt(local.x() * local.x() + local.z() * local.z());
   const bool cone = core.kind == CoreKind::cone;
   Feature<3> f;
   if (2 * r * across <= flat && across < 0.5 && !(cone && local.y() > 0)) {
     const double end = local.y() < 0 ? -h : h;
     for (std::uint32_t k = 0; k < 8; ++k) {
-      double s = 0, c = 1;
+      double s = 0;
+      double c = 1;
       sine_cosine(k * kPi / 4, s, c);
       f.add(core.placed({r * c, end, r * s}), local.y() < 0 ? k : k + 8);
     }
     f.face_normal = core.axis(1);
     return f;
   }
-  const double x = across > 0 ? r * local.x() / across : 0, z = across > 0 ? r * local.z() / across : 0;
-  const Vec<3> foot(x, -h, z), head = cone ? Vec<3>(0, h, 0) : Vec<3>(x, h, z);
-  const double low = local.dot(foot), high = local.dot(head);
+  const double x = across > 0 ? r * local.x() / across : 0;
+  const double z = across > 0 ? r * local.z() / across : 0;
+  const Vec<3> foot(x, -h, z);
+  const Vec<3> head = cone ? Vec<3>(0, h, 0) : Vec<3>(x, h, z);
+  const double low = local.dot(foot);
+  const double high = local.dot(head);
   const bool line = std::abs(high - low) <= flat;
   if (line || low > high) f.add(core.placed(foot), 16);
   if (line || high >= low) f.add(core.placed(head), 17);
@@ -131,7 +160,8 @@ Feature<3> facing_of_round(const Core<3>& core, const Vec<3>& direction, double 
 }
 
 template <int D>
-void thin_out(std::array<ContactPoint<D>, kMostCorners>& points, std::size_t& count, const Vec<D>& normal) {
+void thin_out(std::array<ContactPoint<D>, kMostCorners>& points, std::size_t& count,
+              const Vec<D>& normal) {
   constexpr std::size_t kKept = D == 2 ? 2 : 4;
   if (count <= kKept) return;
   std::array<ContactPoint<D>, kKept> kept;
@@ -142,7 +172,10 @@ void thin_out(std::array<ContactPoint<D>, kMostCorners>& points, std::size_t& co
     for (std::size_t i = 0; i < count; ++i) {
       if (used[i]) continue;
       const double s = score(points[i]);
-      if (s > most) most = s, best = i;
+      if (s > most) {
+        most = s;
+        best = i;
+      }
     }
     used[best] = true;
     kept[slot] = points[best];
@@ -152,21 +185,27 @@ void thin_out(std::array<ContactPoint<D>, kMostCorners>& points, std::size_t& co
   pick(0, [&](const ContactPoint<D>& p) { return (p.position - mean).squaredNorm(); });
   pick(1, [&](const ContactPoint<D>& p) { return (p.position - kept[0].position).squaredNorm(); });
   if constexpr (D == 3) {
-    const auto area = [&](const ContactPoint<3>& p) {  // signed, of the triangle kept[0], kept[1], p
-      return normal.dot(cross(Vec<3>(kept[1].position - kept[0].position), Vec<3>(p.position - kept[0].position)));
-    };
+    const auto area =
+        [&](const ContactPoint<3>& p) {  // signed, of the triangle kept[0], kept[1], p
+          return normal.dot(cross(Vec<3>(kept[1].position - kept[0].position),
+                                  Vec<3>(p.position - kept[0].position)));
+        };
     pick(2, area);
     pick(3, [&](const ContactPoint<3>& p) { return -area(p); });
   }
   // The outermost hold best, but the deepest must be among them if it is the deepest by far.
-  const auto deeper = [](const ContactPoint<D>& x, const ContactPoint<D>& y) { return x.gap < y.gap; };
-  const ContactPoint<D> deepest =
-      *std::min_element(points.begin(), points.begin() + static_cast<std::ptrdiff_t>(count), deeper);
+  const auto deeper = [](const ContactPoint<D>& x, const ContactPoint<D>& y) {
+    return x.gap < y.gap;
+  };
+  const ContactPoint<D> deepest = *std::min_element(
+      points.begin(), points.begin() + static_cast<std::ptrdiff_t>(count), deeper);
   const double span = (kept[1].position - kept[0].position).norm();
   if (deepest.gap < std::min_element(kept.begin(), kept.end(), deeper)->gap - 1e-3 * span)
-    *std::min_element(kept.begin(), kept.end(), [&](const ContactPoint<D>& x, const ContactPoint<D>& y) {
-      return (x.position - deepest.position).squaredNorm() < (y.position - deepest.position).squaredNorm();
-    }) = deepest;
+    *std::min_element(kept.begin(), kept.end(),
+                      [&](const ContactPoint<D>& x, const ContactPoint<D>& y) {
+                        return (x.position - deepest.position).squaredNorm() <
+                               (y.position - deepest.position).squaredNorm();
+                      }) = deepest;
   std::copy(kept.begin(), kept.end(), points.begin());
   count = kKept;
 }
@@ -199,9 +238,11 @@ void clip(Feature<D>& f, const Vec<D>& normal, double offset, std::uint32_t plan
   const Feature<D> in = f;
   f.count = 0;
   const auto cut = [&](std::size_t i, std::size_t j) {
-    const double hi = height[i], hj = height[j];
+    const double hi = height[i];
+    const double hj = height[j];
     const Vec<D> at = in.corners[i].at + (in.corners[j].at - in.corners[i].at) * (hi / (hi - hj));
-    const std::size_t inner = hi <= 0 ? i : j, outer = hi <= 0 ? j : i;
+    const std::size_t inner = hi <= 0 ? i : j;
+    const std::size_t outer = hi <= 0 ? j : i;
     f.add(at, mixed(mixed(in.corners[inner].id, in.corners[outer].id), plane));
   };
   if (in.count == 2) {
@@ -219,7 +260,8 @@ void clip(Feature<D>& f, const Vec<D>& normal, double offset, std::uint32_t plan
 }
 
 template <int D>
-void keep_best(std::array<ContactPoint<D>, kMostCorners>& points, std::size_t count, Manifold<D>& out) {
+void keep_best(std::array<ContactPoint<D>, kMostCorners>& points, std::size_t count,
+               Manifold<D>& out) {
   thin_out<D>(points, count, out.normal);
   out.count = static_cast<int>(count);
   std::copy_n(points.begin(), count, out.points.begin());

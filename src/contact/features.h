@@ -4,7 +4,8 @@
 
 namespace colvik::contact {
 
-inline constexpr std::size_t kMostOfFace = 12;  // corners of a face that take part; of more, some are passed over
+inline constexpr std::size_t kMostOfFace =
+    12;  // corners of a face that take part; of more, some are passed over
 inline constexpr std::size_t kMostCorners = 2 * kMostOfFace;  // a face clipped by as many sides
 
 template <int D>
@@ -23,7 +24,8 @@ struct Feature {
   Feature() = default;
   Feature(const Feature& other) { *this = other; }
   Feature& operator=(const Feature& other) {  // most corners are not in use
-    count = other.count, face_normal = other.face_normal;
+    count = other.count;
+    face_normal = other.face_normal;
     std::copy_n(other.corners.begin(), count, corners.begin());
     return *this;
   }
@@ -34,8 +36,8 @@ struct Feature {
   }
 };
 
-/// The corners of the core within `flat` of the furthest along `direction` that belong to one face, one
-/// edge, or just the furthest. Ids are the same for the same corner whatever the direction.
+/// The corners of the core within `flat` of the furthest along `direction` that belong to one face,
+/// one edge, or just the furthest. Ids are the same for the same corner whatever the direction.
 template <int D>
 [[nodiscard]] Feature<D> facing(const Core<D>& core, const Vec<D>& direction, double flat);
 
@@ -47,9 +49,11 @@ template <int D>
 template <int D>
 void clip(Feature<D>& f, const Vec<D>& normal, double offset, std::uint32_t plane);
 
-/// Of many points the two (2D) or four (3D) that hold best: the outermost one, the one furthest from it,
-/// and the two that add most area; the deepest takes the nearest one's place if it is so by far.
+/// Of many points the two (2D) or four (3D) that hold best: the outermost one, the one furthest
+/// from it, and the two that add most area; the deepest takes the nearest one's place if it is so
+/// by far.
 template <int D>
-void keep_best(std::array<ContactPoint<D>, kMostCorners>& points, std::size_t count, Manifold<D>& out);
+void keep_best(std::array<ContactPoint<D>, kMostCorners>& points, std::size_t count,
+               Manifold<D>& out);
 
 }  // namespace colvik::contact

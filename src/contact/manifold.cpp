@@ -14,7 +14,8 @@ Vec<D> across(const Vec<D>& v, const Vec<D>& normal) {
   return v - normal * normal.dot(v);
 }
 
-// Keeps of `other` what faces `reference` along the normal: inside its sides, or between its two ends.
+// Keeps of `other` what faces `reference` along the normal: inside its sides, or between its two
+// ends.
 template <int D>
 void clip_to(const Feature<D>& reference, Feature<D>& other, const Vec<D>& normal) {
   if (reference.count == 2) {
@@ -67,23 +68,28 @@ bool over(const Feature<D>& face, Feature<D> other, const Vec<D>& normal) {
 
 // Where surfaces meet that meet at one place: halfway between them.
 template <int D>
-Vec<D> one_place(const Core<D>& a, const Core<D>& b, const Separation<D>& nearest, const Feature<D>& fa,
-                 const Feature<D>& fb, bool sideways) {
+Vec<D> one_place(const Core<D>& a, const Core<D>& b, const Separation<D>& nearest,
+                 const Feature<D>& fa, const Feature<D>& fb, bool sideways) {
   if (nearest.has_points) return 0.5 * (nearest.on_a + nearest.on_b);
   const Vec<D>& n = nearest.normal;
   const bool exact = a.flat_sided() && b.flat_sided() && !sideways;  // the corners are
-  if (exact && fa.count >= D && over(fa, fb, n)) return fb.corners[0].at - n * (b.radius + 0.5 * nearest.gap);
-  if (exact && fb.count >= D && over(fb, fa, n)) return fa.corners[0].at + n * (a.radius + 0.5 * nearest.gap);
+  if (exact && fa.count >= D && over(fa, fb, n))
+    return fb.corners[0].at - n * (b.radius + 0.5 * nearest.gap);
+  if (exact && fb.count >= D && over(fb, fa, n))
+    return fa.corners[0].at + n * (a.radius + 0.5 * nearest.gap);
   if constexpr (D == 3) {
     // Two edges that cross, seen along the normal.
     if (exact && fa.count == 2 && fb.count == 2) {
-      const Vec<3> u = fa.corners[1].at - fa.corners[0].at, w = fb.corners[1].at - fb.corners[0].at;
+      const Vec<3> u = fa.corners[1].at - fa.corners[0].at;
+      const Vec<3> w = fb.corners[1].at - fb.corners[0].at;
       const Vec<3> side = cross(w, n);
       const double slope = side.dot(u);
       if (std::abs(slope) > 1e-3 * u.norm() * w.norm()) {
         const Vec<3> from = fb.corners[0].at - fa.corners[0].at;
-        const double t = side.dot(from) / slope, s = cross(u, n).dot(from) / slope;
-        if (t >= 0 && t <= 1 && s >= 0 && s <= 1) return fa.corners[0].at + t * u + n * (a.radius + 0.5 * nearest.gap);
+        const double t = side.dot(from) / slope;
+        const double s = cross(u, n).dot(from) / slope;
+        if (t >= 0 && t <= 1 && s >= 0 && s <= 1)
+          return fa.corners[0].at + t * u + n * (a.radius + 0.5 * nearest.gap);
       }
     }
   }
@@ -94,8 +100,8 @@ Vec<D> one_place(const Core<D>& a, const Core<D>& b, const Separation<D>& neares
 }  // namespace
 
 template <int D>
-Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat, Start<D>* start,
-                     Separation<D>* told) {
+Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat,
+                     Start<D>* start, Separation<D>* told) {
   Manifold<D> out;
   const Separation<D> nearest = separation_within(a, b, margin, start);
   if (told != nullptr) *told = nearest;
@@ -116,10 +122,10 @@ Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double f
 
   // A corner has one nearest point, and so have two edges that cross; all else is clipped.
   // A face of a sliver may be level and yet look sideways; then too the nearest points do better.
-  const bool sideways =
-      reference.count > 2 && std::abs(reference.face_normal.dot(n)) < 0.5 * reference.face_normal.norm();
-  const bool one_point =
-      other.count == 1 || sideways || (D == 3 && reference.count == 2 && !parallel(reference, other));
+  const bool sideways = reference.count > 2 &&
+                        std::abs(reference.face_normal.dot(n)) < 0.5 * reference.face_normal.norm();
+  const bool one_point = other.count == 1 || sideways ||
+                         (D == 3 && reference.count == 2 && !parallel(reference, other));
 
   std::array<ContactPoint<D>, kMostCorners> found;
   std::size_t count = 0;
@@ -128,13 +134,16 @@ Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double f
     for (std::size_t k = 0; k < other.count; ++k) {
       const Vec<D>& p = other.corners[k].at;
       const Vec<D> q = opposite(reference, p, n);
-      const Vec<D> on_a = a_is_reference ? q : p, on_b = a_is_reference ? p : q;
-      const double apart = n.dot(on_b - on_a), gap = apart - rounding;
+      const Vec<D> on_a = a_is_reference ? q : p;
+      const Vec<D> on_b = a_is_reference ? p : q;
+      const double apart = n.dot(on_b - on_a);
+      const double gap = apart - rounding;
       if (gap > margin) continue;
       // Edges that are not quite parallel drift apart sideways.
       if (reference.count == 2 && (on_b - on_a - n * apart).norm() > flat) continue;
       const Vec<D> middle = 0.5 * (on_a + on_b + n * (a.radius - b.radius));
-      found[count++] = {middle, gap, a_is_reference ? other.corners[k].id : other.corners[k].id ^ 1U << 30};
+      found[count++] = {middle, gap,
+                        a_is_reference ? other.corners[k].id : other.corners[k].id ^ 1U << 30};
     }
   }
   if (count == 0) {
@@ -144,7 +153,9 @@ Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double f
   return out;
 }
 
-template Manifold<2> manifold(const Core<2>&, const Core<2>&, double, double, Start<2>*, Separation<2>*);
-template Manifold<3> manifold(const Core<3>&, const Core<3>&, double, double, Start<3>*, Separation<3>*);
+template Manifold<2> manifold(const Core<2>&, const Core<2>&, double, double, Start<2>*,
+                              Separation<2>*);
+template Manifold<3> manifold(const Core<3>&, const Core<3>&, double, double, Start<3>*,
+                              Separation<3>*);
 
 }  // namespace colvik::contact

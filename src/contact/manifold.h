@@ -27,20 +27,21 @@ struct Manifold {
 };
 
 /// The contact points of two placed cores with their roundings that are no further apart than
-/// `margin`. Faces count as facing each other when they are parallel to within `flat` (a length: how
-/// much one end of a face may lie behind the other). Empty when the shapes are further apart.
+/// `margin`. Faces count as facing each other when they are parallel to within `flat` (a length:
+/// how much one end of a face may lie behind the other). Empty when the shapes are further apart.
 /// Method: the features facing along the normal are clipped against each other (Sutherland and
 /// Hodgman, "Reentrant polygon clipping", 1974); of more than two (2D) or four
-/// (3D) points those stay that span most. `start`: as of separation_within(), whose answer is told in `told` if that
-/// is given.
+/// (3D) points those stay that span most. `start`: as of separation_within(), whose answer is told
+/// in `told` if that is given.
 template <int D>
 [[nodiscard]] Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat,
                                    Start<D>* start = nullptr, Separation<D>* told = nullptr);
 
 /// The same for shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
 template <int D>
-[[nodiscard]] Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin,
-                                   double flat, Start<D>* start = nullptr, Separation<D>* told = nullptr) {
+[[nodiscard]] Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a,
+                                   double margin, double flat, Start<D>* start = nullptr,
+                                   Separation<D>* told = nullptr) {
   return manifold(Core<D>(a), Core<D>(b, b_in_a), margin, flat, start, told);
 }
 

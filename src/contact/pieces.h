@@ -10,13 +10,15 @@ using Corners = std::array<Vec<D>, shapes::kMostCornersOfPolygon>;
 
 // The placed core of a piece; its corners are gathered in `keep`, if they do not lie side by side.
 template <int D>
-Core<D> core_of(const shapes::Assembly<D>& all, const shapes::Piece<D>& piece, const Pose<D>& pose, Corners<D>& keep) {
+Core<D> core_of(const shapes::Assembly<D>& all, const shapes::Piece<D>& piece, const Pose<D>& pose,
+                Corners<D>& keep) {
   if (piece.child >= 0) {
     const shapes::Child<D>& c = all.children[piece.child];
     return Core<D>(c.shape, pose * c.pose);
   }
   if (all.surface) return Core<D>(std::span<const Vec<D>>(all.flats[piece.first_front]), pose);
-  for (std::uint32_t k = 0; k < piece.corners; ++k) keep[k] = all.points[all.corner_list[piece.first_corner + k]];
+  for (std::uint32_t k = 0; k < piece.corners; ++k)
+    keep[k] = all.points[all.corner_list[piece.first_corner + k]];
   return Core<D>(std::span<const Vec<D>>(keep.data(), piece.corners), pose);
 }
 
@@ -63,7 +65,8 @@ struct PlacedFront {
       if (outward[k].dot(direction) > std::max(0.0, lean[k]) + 1e-3) return false;
     return true;
   }
-  // Whether a direction leans over bent sides alone, if it leans too far: then no flat seam misleads it.
+  // Whether a direction leans over bent sides alone, if it leans too far: then no flat seam
+  // misleads it.
   [[nodiscard]] bool leans_over_bends(const Vec<D>& direction) const {
     for (int k = 0; k < D; ++k)
       if (lean[k] <= 0 && outward[k].dot(direction) > 1e-3) return false;
@@ -75,7 +78,9 @@ struct PlacedFront {
       if (lean[k] < 0 && outward[k].dot(direction) > 1e-3) return true;
     return false;
   }
-  [[nodiscard]] bool before(const Vec<D>& point) const { return normal.dot(point - corner[0]) >= 0; }
+  [[nodiscard]] bool before(const Vec<D>& point) const {
+    return normal.dot(point - corner[0]) >= 0;
+  }
 };
 
 // A segment or triangle, which has no inside.

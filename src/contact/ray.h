@@ -15,8 +15,8 @@ struct Shot {
   std::optional<Impact<D>> hit;
 };
 
-/// A box about the origin, its axes those of the frame (Kay and Kajiya, "Ray tracing complex scenes",
-/// 1986). Not settled for starts inside or on it.
+/// A box about the origin, its axes those of the frame (Kay and Kajiya, "Ray tracing complex
+/// scenes", 1986). Not settled for starts inside or on it.
 template <int D>
 [[nodiscard]] Shot<D> shoot_box(const Vec<D>& half, const Vec<D>& from, const Vec<D>& move);
 
@@ -24,18 +24,20 @@ template <int D>
 template <int D>
 [[nodiscard]] Shot<D> shoot_ball(double radius, const Vec<D>& from, const Vec<D>& move);
 
-/// What a line says of a flat piece: whether that is settled, and when it is met (infinite: it is not).
+/// What a line says of a flat piece: whether that is settled, and when it is met (infinite: it is
+/// not).
 struct Crossing {
   bool settled = true;
   double t = std::numeric_limits<double>::infinity();
 };
 
-/// A segment (2D: its front is to the right of its way) or triangle (3D: its front is where its corners
-/// run counterclockwise), met from its front or from both sides. Lines that run along it are not
-/// settled; the sides belong to it, so that none slips through between two neighbours. What is met after t = `before`
-/// is not told. (Möller and Trumbore, "Fast, minimum storage ray/triangle intersection", 1997)
+/// A segment (2D: its front is to the right of its way) or triangle (3D: its front is where its
+/// corners run counterclockwise), met from its front or from both sides. Lines that run along it
+/// are not settled; the sides belong to it, so that none slips through between two neighbours. What
+/// is met after t = `before` is not told. (Möller and Trumbore, "Fast, minimum storage ray/triangle
+/// intersection", 1997)
 template <int D>
-[[nodiscard]] Crossing cross_flat(const std::array<Vec<D>, D>& corner, bool two_sided, const Vec<D>& from,
-                                  const Vec<D>& move, double before);
+[[nodiscard]] Crossing cross_flat(const std::array<Vec<D>, D>& corner, bool two_sided,
+                                  const Vec<D>& from, const Vec<D>& move, double before);
 
 }  // namespace colvik::contact

@@ -15,7 +15,8 @@ constexpr std::uint32_t kNone = 0xffffffff;
 constexpr double kStill = -1;
 
 template <int D>
-Vec<D> velocity_at(const Contact<D>& c, const SolverPoint<D>& p, const Moving<D>& a, const Moving<D>& b) {
+Vec<D> velocity_at(const Contact<D>& c, const SolverPoint<D>& p, const Moving<D>& a,
+                   const Moving<D>& b) {
   return b.velocity + cross(b.spin, p.arm_b) - a.velocity - cross(a.spin, p.arm_a) + c.surface;
 }
 
@@ -29,7 +30,8 @@ struct AtOnce<D>::Island {
   std::vector<Line> lines;
   std::vector<bool> factored;  // the lines that the factors are of
   Eigen::SparseMatrix<double> matrix;
-  Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>, Eigen::Upper, Eigen::NaturalOrdering<int>> factors;
+  Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>, Eigen::Upper, Eigen::NaturalOrdering<int>>
+      factors;
   Eigen::VectorXd right;
   bool good = false;
 };
@@ -55,22 +57,32 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
   start_.assign(n + 1, 0);
   const auto counts = [](const Listed& c) { return !c.guard && c.count > 0; };
   for (const Listed& c : listed)
-    if (counts(c)) ++start_[c.a], ++start_[c.b];
+    if (counts(c)) {
+      ++start_[c.a];
+      ++start_[c.b];
+    }
   std::exclusive_scan(start_.begin(), start_.end(), start_.begin(), 0U);
   next_.assign(start_.begin(), start_.end());
   first_.resize(start_[n]);
   for (const Listed& c : listed)
-    if (counts(c)) first_[next_[c.a]++] = c.b, first_[next_[c.b]++] = c.a;
+    if (counts(c)) {
+      first_[next_[c.a]++] = c.b;
+      first_[next_[c.b]++] = c.a;
+    }
   depth_.assign(n, kNone);
   root_.assign(n, kNone);
   const auto neighbours = [&](std::uint32_t body) {
-    return std::span<const std::uint32_t>(first_).subspan(start_[body], start_[body + 1] - start_[body]);
+    return std::span<const std::uint32_t>(first_).subspan(start_[body],
+                                                          start_[body + 1] - start_[body]);
   };
   queue_.clear();
   for (std::uint32_t i = 0; i < n; ++i)
-    if (light_[i] != kStill && std::any_of(neighbours(i).begin(), neighbours(i).end(),
-                                           [&](std::uint32_t other) { return light_[other] == kStill; }))
-      depth_[i] = 1, queue_.push_back(i);
+    if (light_[i] != kStill &&
+        std::any_of(neighbours(i).begin(), neighbours(i).end(),
+                    [&](std::uint32_t other) { return light_[other] == kStill; })) {
+      depth_[i] = 1;
+      queue_.push_back(i);
+    }
   std::uint32_t deepest = 0;
   bool heavy = false;
   for (std::size_t at = 0; at < queue_.size(); ++at) {
@@ -78,7 +90,10 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
     deepest = std::max(deepest, depth_[body]);
     for (const std::uint32_t other : neighbours(body)) {
       if (light_[other] == kStill) continue;
-      if (depth_[other] == kNone) depth_[other] = depth_[body] + 1, queue_.push_back(other);
+      if (depth_[other] == kNone) {
+        depth_[other] = depth_[body] + 1;
+        queue_.push_back(other);
+      }
       heavy = heavy || light_[body] > kHeavy * light_[other];
     }
   }
@@ -97,12 +112,16 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
       for (const std::uint32_t other : neighbours(body)) {
         if (light_[other] == kStill) continue;
         heavy = heavy || (depth_[other] >= depth_[body] && light_[body] > kHeavy * light_[other]);
-        if (root_[other] == kNone) root_[other] = source, members_.push_back(other);
+        if (root_[other] == kNone) {
+          root_[other] = source;
+          members_.push_back(other);
+        }
       }
     }
     if (high < kHigh && !heavy) continue;
-    // The order in which the work is told puts all of a depth between its first body and that body's neighbour at the
-    // depth before: so much it is at least, and most wide islands need not be sorted to be left alone.
+    // The order in which the work is told puts all of a depth between its first body and that
+    // body's neighbour at the depth before: so much it is at least, and most wide islands need not
+    // be sorted to be left alone.
     wide_.assign(high + 1, 0);
     for (const std::uint32_t body : members_) ++wide_[depth_[body]];
     double least_work = 0;
@@ -111,9 +130,11 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
     const double most_work = kWidest * kWidest * static_cast<double>(members_.size());
     if (least_work > most_work) continue;
     sorted_.clear();  // by depth, the greatest first, then by body
-    for (const std::uint32_t body : members_) sorted_.push_back(std::uint64_t{~depth_[body]} << 32 | body);
+    for (const std::uint32_t body : members_)
+      sorted_.push_back(std::uint64_t{~depth_[body]} << 32 | body);
     std::sort(sorted_.begin(), sorted_.end());
-    for (std::uint32_t k = 0; k < members_.size(); ++k) members_[k] = static_cast<std::uint32_t>(sorted_[k]);
+    for (std::uint32_t k = 0; k < members_.size(); ++k)
+      members_[k] = static_cast<std::uint32_t>(sorted_[k]);
     for (std::uint32_t k = 0; k < members_.size(); ++k) place_[members_[k]] = k;
     // What the factors fill lies between a body and its first neighbour in this order.
     double work = 0;
@@ -129,7 +150,8 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
     island.bodies = members_;
     island.contacts.clear();
     island.factored.clear();
-    for (const std::uint32_t body : members_) root_[body] = n + static_cast<std::uint32_t>(used_ - 1);
+    for (const std::uint32_t body : members_)
+      root_[body] = n + static_cast<std::uint32_t>(used_ - 1);
   }
   for (std::size_t i = 0; i < listed.size() && used_ > 0; ++i) {
     if (!counts(listed[i])) continue;
@@ -144,14 +166,19 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
 
 // The places of the matrix that may be other than zero, column by column, and the lines of J.
 template <int D>
-void AtOnce<D>::lay_out(Island& island, std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts) {
+void AtOnce<D>::lay_out(Island& island, std::span<const Moving<D>> moving,
+                        std::span<const Contact<D>> contacts) {
   for (std::uint32_t k = 0; k < island.bodies.size(); ++k) place_[island.bodies[k]] = k;
-  std::vector<std::vector<std::uint32_t>> above(island.bodies.size());  // of each body, neighbours before it
-  const auto place = [&](std::uint32_t body) { return moving[body].movable ? place_[body] : kNone; };
+  std::vector<std::vector<std::uint32_t>> above(
+      island.bodies.size());  // of each body, neighbours before it
+  const auto place = [&](std::uint32_t body) {
+    return moving[body].movable ? place_[body] : kNone;
+  };
   island.lines.clear();
   for (const std::uint32_t i : island.contacts) {
     const Contact<D>& c = contacts[i];
-    const std::uint32_t a = place(c.a), b = place(c.b);
+    const std::uint32_t a = place(c.a);
+    const std::uint32_t b = place(c.b);
     if (a != kNone && b != kNone) above[std::max(a, b)].push_back(std::min(a, b));
     const auto part = [&](std::uint32_t body, const Vec<D>& u, const Vec<D>& arm) {
       Part p = Part::Zero();
@@ -168,9 +195,14 @@ void AtOnce<D>::lay_out(Island& island, std::span<const Moving<D>> moving, std::
       const SolverPoint<D>& p = c.points[static_cast<std::size_t>(k)];
       const auto add = [&](const Vec<D>& along, bool normal) {
         Line line;
-        line.contact = i, line.point = k, line.normal = normal, line.along = along;
-        line.body_a = a, line.body_b = b;
-        line.on_a = part(c.a, -along, p.arm_a), line.on_b = part(c.b, along, p.arm_b);
+        line.contact = i;
+        line.point = k;
+        line.normal = normal;
+        line.along = along;
+        line.body_a = a;
+        line.body_b = b;
+        line.on_a = part(c.a, -along, p.arm_a);
+        line.on_b = part(c.b, along, p.arm_b);
         island.lines.push_back(line);
       };
       add(c.normal, true);
@@ -206,13 +238,14 @@ template <int D>
 void AtOnce<D>::factor(Island& island, std::span<const Moving<D>> moving) {
   double* values = island.matrix.valuePtr();
   std::fill(values, values + island.matrix.nonZeros(), 0.0);
-  const auto add = [&](std::uint32_t row, std::uint32_t column, const Block& block) {  // row <= column
+  const auto add = [&](std::uint32_t row, std::uint32_t column,
+                       const Block& block) {  // row <= column
     for (int j = 0; j < kSize; ++j) {
       const int outer = static_cast<int>(column) * kSize + j;
       const int* begin = island.matrix.innerIndexPtr() + island.matrix.outerIndexPtr()[outer];
       const int* end = island.matrix.innerIndexPtr() + island.matrix.outerIndexPtr()[outer + 1];
-      double* to =
-          values + (std::lower_bound(begin, end, static_cast<int>(row) * kSize) - island.matrix.innerIndexPtr());
+      double* to = values + (std::lower_bound(begin, end, static_cast<int>(row) * kSize) -
+                             island.matrix.innerIndexPtr());
       for (int i = 0; i < (row == column ? j + 1 : kSize); ++i) to[i] += block(i, j);
     }
   };
@@ -229,7 +262,9 @@ void AtOnce<D>::factor(Island& island, std::span<const Moving<D>> moving) {
   // Lines of one contact are next to each other: their blocks are summed before they are put in.
   for (std::size_t from = 0; from < island.lines.size();) {
     const Line& head = island.lines[from];
-    Block aa = Block::Zero(), ab = Block::Zero(), bb = Block::Zero();
+    Block aa = Block::Zero();
+    Block ab = Block::Zero();
+    Block bb = Block::Zero();
     bool any = false;
     std::size_t to = from;
     for (; to < island.lines.size() && island.lines[to].contact == head.contact; ++to) {
@@ -237,7 +272,8 @@ void AtOnce<D>::factor(Island& island, std::span<const Moving<D>> moving) {
       island.factored[to] = line.active;
       if (!line.active) continue;
       any = true;
-      const Part stiff_a = line.on_a / line.give, stiff_b = line.on_b / line.give;
+      const Part stiff_a = line.on_a / line.give;
+      const Part stiff_b = line.on_b / line.give;
       aa += stiff_a * line.on_a.transpose();
       ab += stiff_a * line.on_b.transpose();
       bb += stiff_b * line.on_b.transpose();
@@ -258,16 +294,19 @@ void AtOnce<D>::factor(Island& island, std::span<const Moving<D>> moving) {
 
 // Which lines act, and what is asked of each.
 template <int D>
-void AtOnce<D>::choose(Island& island, std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts,
-                       std::span<const Rows<D>> rows, const Removal& removal, bool separate) {
+void AtOnce<D>::choose(Island& island, std::span<const Moving<D>> moving,
+                       std::span<const Contact<D>> contacts, std::span<const Rows<D>> rows,
+                       const Removal& removal, bool separate) {
   for (Line& line : island.lines) {
     const Contact<D>& c = contacts[line.contact];
     const SolverPoint<D>& p = c.points[static_cast<std::size_t>(line.point)];
     const Row<D>& row = rows[line.contact].points[static_cast<std::size_t>(line.point)];
-    const Moving<D>&a = moving[c.a], &b = moving[c.b];
+    const Moving<D>& a = moving[c.a];
+    const Moving<D>& b = moving[c.b];
     if (line.normal) {
       // What pushes, and what will; but what hits hard is stopped by the passes.
-      const double gap = gap_within(c, p, row, a, b), speed = normal_speed(c, row, a, b);
+      const double gap = gap_within(c, p, row, a, b);
+      const double speed = normal_speed(c, row, a, b);
       const bool closes = separate ? gap + speed * removal.step < 0 : gap <= 0 && speed < 0;
       line.active = row.mass > 0 && (p.push > 0 || (closes && speed > -removal.strike));
       if (!line.active) continue;
@@ -284,7 +323,8 @@ void AtOnce<D>::choose(Island& island, std::span<const Moving<D>> moving, std::s
 
 // Takes out what would pull and what would slide. Whether there was any.
 template <int D>
-bool AtOnce<D>::let_go(Island& island, std::span<Moving<D>> moving, std::span<Contact<D>> contacts) {
+bool AtOnce<D>::let_go(Island& island, std::span<Moving<D>> moving,
+                       std::span<Contact<D>> contacts) {
   bool any = false;
   for (std::size_t k = 0; k < island.lines.size(); k += D) {  // the normal, then the tangents
     Line* line = &island.lines[k];
@@ -294,10 +334,13 @@ bool AtOnce<D>::let_go(Island& island, std::span<Moving<D>> moving, std::span<Co
     Vec<D> drag = p.drag;
     for (int t = 1; t < D; ++t)
       if (line[t].active) drag += line[t].along * line[t].change;
-    const double push = p.push + line->change, most = c.friction * std::max(push, 0.0), length = drag.norm();
+    const double push = p.push + line->change;
+    const double most = c.friction * std::max(push, 0.0);
+    const double length = drag.norm();
     if (push < 0) {
       apply(p, Vec<D>(-(line->along * p.push + p.drag)), moving[c.a], moving[c.b]);
-      p.push = 0, p.drag.setZero();
+      p.push = 0;
+      p.drag.setZero();
       for (int t = 0; t < D; ++t) line[t].active = false;
       any = true;
     } else if (line[1].active && length > most) {
@@ -312,14 +355,15 @@ bool AtOnce<D>::let_go(Island& island, std::span<Moving<D>> moving, std::span<Co
 }
 
 template <int D>
-void AtOnce<D>::solve(std::span<Moving<D>> moving, std::span<Contact<D>> contacts, std::span<const Rows<D>> rows,
-                      const Removal& removal, bool separate) {
+void AtOnce<D>::solve(std::span<Moving<D>> moving, std::span<Contact<D>> contacts,
+                      std::span<const Rows<D>> rows, const Removal& removal, bool separate) {
   for (std::size_t at = 0; at < used_; ++at) {
     Island& island = *islands_[at];
     choose(island, moving, contacts, rows, removal, separate);
     for (int round = 0; round < kRounds; ++round) {
       bool same = island.factored.size() == island.lines.size();
-      for (std::size_t k = 0; k < island.lines.size() && same; ++k) same = island.factored[k] == island.lines[k].active;
+      for (std::size_t k = 0; k < island.lines.size() && same; ++k)
+        same = island.factored[k] == island.lines[k].active;
       if (!same) factor(island, moving);
       if (!island.good) break;
       island.right.setZero();
@@ -329,15 +373,19 @@ void AtOnce<D>::solve(std::span<Moving<D>> moving, std::span<Contact<D>> contact
         const SolverPoint<D>& p = c.points[static_cast<std::size_t>(line.point)];
         line.off = line.along.dot(velocity_at(c, p, moving[c.a], moving[c.b])) + line.wanted;
         const double force = -line.off / line.give;
-        if (line.body_a != kNone) island.right.template segment<kSize>(line.body_a * kSize) += line.on_a * force;
-        if (line.body_b != kNone) island.right.template segment<kSize>(line.body_b * kSize) += line.on_b * force;
+        if (line.body_a != kNone)
+          island.right.template segment<kSize>(line.body_a * kSize) += line.on_a * force;
+        if (line.body_b != kNone)
+          island.right.template segment<kSize>(line.body_b * kSize) += line.on_b * force;
       }
       island.right = island.factors.solve(island.right);
       for (Line& line : island.lines) {
         if (!line.active) continue;
         double by = line.off;
-        if (line.body_a != kNone) by += line.on_a.dot(island.right.template segment<kSize>(line.body_a * kSize));
-        if (line.body_b != kNone) by += line.on_b.dot(island.right.template segment<kSize>(line.body_b * kSize));
+        if (line.body_a != kNone)
+          by += line.on_a.dot(island.right.template segment<kSize>(line.body_a * kSize));
+        if (line.body_b != kNone)
+          by += line.on_b.dot(island.right.template segment<kSize>(line.body_b * kSize));
         line.change = -by / line.give;
       }
       if (let_go(island, moving, contacts)) continue;

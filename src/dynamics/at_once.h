@@ -8,13 +8,14 @@
 
 namespace colvik::dynamics {
 
-/// One pass of one contact after the other hands weight on by one body, so that a pile of n wants some n squared
-/// passes, and more where what lies above is the heavier. In such islands the contacts that push, and their friction,
-/// are taken together as springs that hardly give, and the bodies' velocities are found from them at once: (M + J' J /
-/// give) dv = -J' (...) / give, by sparse Cholesky factors (Lacoursiere, "Ghosts and machines", 2007, chapters 3 and
-/// 8). Contacts that would have to pull are let go, those that would need more friction than there is slide, and the
-/// rest is solved again. The passes that follow find little left to do.
-/// Deterministic: depends on nothing but its input.
+/// One pass of one contact after the other hands weight on by one body, so that a pile of n wants
+/// some n squared passes, and more where what lies above is the heavier. In such islands the
+/// contacts that push, and their friction, are taken together as springs that hardly give, and the
+/// bodies' velocities are found from them at once: (M + J' J / give) dv = -J' (...) / give, by
+/// sparse Cholesky factors (Lacoursiere, "Ghosts and machines", 2007, chapters 3 and 8). Contacts
+/// that would have to pull are let go, those that would need more friction than there is slide, and
+/// the rest is solved again. The passes that follow find little left to do. Deterministic: depends
+/// on nothing but its input.
 template <int D>
 class AtOnce {
  public:
@@ -22,15 +23,17 @@ class AtOnce {
   ~AtOnce();
   AtOnce(AtOnce&&) noexcept;
   AtOnce& operator=(AtOnce&&) noexcept;
-  /// Finds the islands among the contacts, and marks these: those that are high or have heavy on light, unless they are
-  /// so wide that factors would be dear. Cost: linear in contacts and bodies, but for sorting those of such islands.
-  void find(std::span<const Moving<D>> moving, std::span<Listed> listed, std::span<const Contact<D>> contacts);
+  /// Finds the islands among the contacts, and marks these: those that are high or have heavy on
+  /// light, unless they are so wide that factors would be dear. Cost: linear in contacts and
+  /// bodies, but for sorting those of such islands.
+  void find(std::span<const Moving<D>> moving, std::span<Listed> listed,
+            std::span<const Contact<D>> contacts);
   [[nodiscard]] bool empty() const { return used_ == 0; }
 
-  /// Changes impulses and velocities of contacts that push or are about to. With `separate` overlap is removed as
-  /// told; without it only the velocity is corrected.
-  void solve(std::span<Moving<D>> moving, std::span<Contact<D>> contacts, std::span<const Rows<D>> rows,
-             const Removal& removal, bool separate);
+  /// Changes impulses and velocities of contacts that push or are about to. With `separate` overlap
+  /// is removed as told; without it only the velocity is corrected.
+  void solve(std::span<Moving<D>> moving, std::span<Contact<D>> contacts,
+             std::span<const Rows<D>> rows, const Removal& removal, bool separate);
 
  private:
   static constexpr int kSize = D + kTurnAxes<D>;  // unknowns of a body
@@ -39,19 +42,25 @@ class AtOnce {
   struct Line {  // of J
     std::uint32_t contact = 0;
     int point = 0;
-    bool normal = true, active = false;
+    bool normal = true;
+    bool active = false;
     Vec<D> along;
-    Part on_a, on_b;
-    std::uint32_t body_a = 0, body_b = 0;  // places in the island
-    double give = 0;                       // speed for an impulse of one
-    double wanted = 0, off = 0;            // speed at which it should close, and what is amiss
-    double change = 0;                     // of its impulse
+    Part on_a;
+    Part on_b;
+    std::uint32_t body_a = 0;
+    std::uint32_t body_b = 0;  // places in the island
+    double give = 0;           // speed for an impulse of one
+    double wanted = 0;
+    double off = 0;     // speed at which it should close, and what is amiss
+    double change = 0;  // of its impulse
   };
   struct Island;
-  void lay_out(Island& island, std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts);
+  void lay_out(Island& island, std::span<const Moving<D>> moving,
+               std::span<const Contact<D>> contacts);
   void factor(Island& island, std::span<const Moving<D>> moving);
-  void choose(Island& island, std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts,
-              std::span<const Rows<D>> rows, const Removal& removal, bool separate);
+  void choose(Island& island, std::span<const Moving<D>> moving,
+              std::span<const Contact<D>> contacts, std::span<const Rows<D>> rows,
+              const Removal& removal, bool separate);
   bool let_go(Island& island, std::span<Moving<D>> moving, std::span<Contact<D>> contacts);
 
   std::vector<std::unique_ptr<Island>> islands_;
@@ -60,7 +69,13 @@ class AtOnce {
   std::vector<std::uint64_t> sorted_;  // members by depth
   std::vector<std::uint32_t> wide_;    // members, by depth
   std::vector<std::uint32_t> place_;   // of a body within its island
-  std::vector<std::uint32_t> root_, depth_, first_, next_, queue_, members_, start_;  // by body, while searching
+  std::vector<std::uint32_t> root_;
+  std::vector<std::uint32_t> depth_;
+  std::vector<std::uint32_t> first_;
+  std::vector<std::uint32_t> next_;
+  std::vector<std::uint32_t> queue_;
+  std::vector<std::uint32_t> members_;
+  std::vector<std::uint32_t> start_;  // by body, while searching
 };
 
 }  // namespace colvik::dynamics

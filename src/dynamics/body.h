@@ -19,23 +19,25 @@ struct alignas(64) Body {
   Inertia<D> inertia = Inertia<D>::Zero();          // likewise
   Vec<D> velocity = Vec<D>::Zero();
   Spin<D> spin = Spin<D>::Zero();
-  Vec<D> inverse_mass = Vec<D>::Zero();           // along each axis; 0: moved by its owner, locked, or never
+  Vec<D> inverse_mass = Vec<D>::Zero();  // along each axis; 0: moved by its owner, locked, or never
   std::array<bool, kTurnAxes<D>> locked_turns{};  // axes of the world
   Vec<D> acceleration = Vec<D>::Zero();           // from gravity and forces
   Spin<D> torque = Spin<D>::Zero();
-  double drag = 0, spin_drag = 0;
+  double drag = 0;
+  double spin_drag = 0;
 };
 
 /// Set by Contact::add.
 template <int D>
 struct SolverPoint {
-  Vec<D> arm_a, arm_b;  // from the centres of mass at the start of the step
-  double gap;           // there, at the start of the step
-  double push;          // impulse along the normal, kept for the next step
-  Vec<D> drag;          // friction impulse on b, likewise
-  double total_push;    // over the whole step
-  double approach;      // greatest speed at which the two came together at the point
-  double when;          // seconds into the step at which it first pushed; below 0: it did not
+  Vec<D> arm_a;
+  Vec<D> arm_b;       // from the centres of mass at the start of the step
+  double gap;         // there, at the start of the step
+  double push;        // impulse along the normal, kept for the next step
+  Vec<D> drag;        // friction impulse on b, likewise
+  double total_push;  // over the whole step
+  double approach;    // greatest speed at which the two came together at the point
+  double when;        // seconds into the step at which it first pushed; below 0: it did not
   std::uint32_t id;
   std::uint8_t struck;  // 1: its push stopped something within a substep, and does not last
 };
@@ -43,9 +45,11 @@ struct SolverPoint {
 /// Contact between bodies `a` and `b` (indices into the bodies).
 template <int D>
 struct Contact {
-  std::uint32_t a = 0, b = 0;
+  std::uint32_t a = 0;
+  std::uint32_t b = 0;
   Vec<D> normal = Vec<D>::Zero();  // from a to b
-  double friction = 0, restitution = 0;
+  double friction = 0;
+  double restitution = 0;
   double rolling = 0;               // greatest torque against turning for a push of one
   Vec<D> surface = Vec<D>::Zero();  // velocity of b's surface on b, less that of a's on a
   Spin<D> roll = Spin<D>::Zero();   // rolling friction's impulse on b, kept for the next step
@@ -53,7 +57,8 @@ struct Contact {
   int count = 0;
   std::array<SolverPoint<D>, contact::kMostPoints<D>> points;
 
-  Contact() {}  // NOLINT: by default, points that are not used, most of a long list, would be written to
+  Contact() {
+  }  // NOLINT: by default, points that are not used, most of a long list, would be written to
   /// Room is for kMostPoints.
   SolverPoint<D>& add(const Vec<D>& arm_a, const Vec<D>& arm_b, double gap, std::uint32_t id) {
     SolverPoint<D>& p = points[static_cast<std::size_t>(count++)];

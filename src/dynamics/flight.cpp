@@ -24,15 +24,17 @@ Eigen::Matrix<double, D, D, Eigen::DontAlign> matrix(const Rotation<D>& r) {
 // Whether a body's inertia differs by axis, so that it nutates.
 bool uneven(const Inertia<3>& inertia) {
   const double size = inertia(0, 0) * 1e-9;
-  return std::abs(inertia(1, 1) - inertia(0, 0)) > size || std::abs(inertia(2, 2) - inertia(0, 0)) > size ||
-         std::abs(inertia(0, 1)) > size || std::abs(inertia(0, 2)) > size || std::abs(inertia(1, 2)) > size;
+  return std::abs(inertia(1, 1) - inertia(0, 0)) > size ||
+         std::abs(inertia(2, 2) - inertia(0, 0)) > size || std::abs(inertia(0, 1)) > size ||
+         std::abs(inertia(0, 2)) > size || std::abs(inertia(1, 2)) > size;
 }
 
 }  // namespace
 
 template <int D>
 Turns Solver<D>::turns_of(const Body<D>& b) {
-  const bool locked = std::any_of(b.locked_turns.begin(), b.locked_turns.end(), [](bool x) { return x; });
+  const bool locked =
+      std::any_of(b.locked_turns.begin(), b.locked_turns.end(), [](bool x) { return x; });
   if (b.inverse_inertia(0, 0) == 0) return Turns::evenly;
   if (locked) return Turns::locked;
   if constexpr (D == 3)
@@ -53,7 +55,8 @@ Inertia<D> Solver<D>::inverse_inertia(const Body<D>& b, Turns turns) {
     Inertia<3> inertia = axes * b.inertia * axes.transpose();
     for (int i = 0; i < 3; ++i)
       if (b.locked_turns[i]) {
-        inertia.row(i).setZero(), inertia.col(i).setZero();
+        inertia.row(i).setZero();
+        inertia.col(i).setZero();
         inertia(i, i) = 1;
       }
     Inertia<3> inverse = inertia.inverse();
@@ -90,19 +93,22 @@ void Solver<D>::accelerate(std::size_t first, std::size_t last) {
     }
     m.velocity += m.gain;
     if (m.hit) m.narrow_way();
-    m.speed = static_cast<float>(m.velocity.squaredNorm()), m.spinning = static_cast<float>(m.spin.squaredNorm());
+    m.speed = static_cast<float>(m.velocity.squaredNorm());
+    m.spinning = static_cast<float>(m.spin.squaredNorm());
   }
 }
 
 template <int D>
 void Solver<D>::carry(Body<D>& b, const Vec<D>& by) {
   const math::Place<D> to = math::Place<D>{Pose<D>{b.centre, {}}, b.rest}.moved(by);
-  b.centre = to.position, b.rest = to.rest;
+  b.centre = to.position;
+  b.rest = to.rest;
 }
 
 template <int D>
 void Solver<D>::move() {
-  crew_.share(moving_.size(), kBodies, [&](std::size_t first, std::size_t last, std::size_t) { move(first, last); });
+  crew_.share(moving_.size(), kBodies,
+              [&](std::size_t first, std::size_t last, std::size_t) { move(first, last); });
 }
 template <int D>
 void Solver<D>::move(std::size_t first, std::size_t last) {
@@ -118,17 +124,22 @@ void Solver<D>::move(std::size_t first, std::size_t last) {
     if (m.hit) by += m.shift;
     // Without contact the way is that of the mean velocity, which follows the parabola exactly.
     if (!m.pushed) by -= m.gain * (0.5 * h_);
-    m.moved += by, m.way = by;
+    m.moved += by;
+    m.way = by;
     carry(b, by);
     if (!m.spin.isZero(0) || m.hit) turn(i);
-    if (m.hit) m.shift.setZero(), m.turn_shift.setZero();
+    if (m.hit) {
+      m.shift.setZero();
+      m.turn_shift.setZero();
+    }
     m.narrow_way();
   }
 }
 
 // Free turning keeps the angular momentum exactly and the energy to second order: the spin at the
-// middle of the substep, found from the momentum, turns the body through all of it (midpoint rule on
-// the rotation group; Hairer, Lubich, Wanner, "Geometric numerical integration", 2006, chapter VII.5).
+// middle of the substep, found from the momentum, turns the body through all of it (midpoint rule
+// on the rotation group; Hairer, Lubich, Wanner, "Geometric numerical integration", 2006, chapter
+// VII.5).
 template <int D>
 void Solver<D>::turn(std::size_t body) {
   Body<D>& b = bodies_[body];

@@ -36,11 +36,12 @@ void Solver<D>::hits() {
 }
 
 // Bodies move on straight lines (gravity added along the normal) until the contact closes, take its
-// impulse there, and go on with the new velocities. As the substep moves them from its beginning, the
-// way that the new velocity did not have yet is noted as a shift.
+// impulse there, and go on with the new velocities. As the substep moves them from its beginning,
+// the way that the new velocity did not have yet is noted as a shift.
 template <int D>
 bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
-  Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  Moving<D>& a = moving_[c.a];
+  Moving<D>& b = moving_[c.b];
   const double threshold = kBounceThreshold * settings_.metre;
   const double gain = c.normal.dot(bodies_[c.a].acceleration - bodies_[c.b].acceleration);
   const double shifted = c.normal.dot(b.shift - a.shift);
@@ -50,26 +51,32 @@ bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
     const Point& p = c.points[k];
     const double speed = -c.normal.dot(relative_velocity(c, p));
     double gap = gap_now(c, p) + shifted;
-    if (a.hit || b.hit) gap += c.normal.dot(cross(b.turn_shift, p.arm_b)) - c.normal.dot(cross(a.turn_shift, p.arm_a));
+    if (a.hit || b.hit)
+      gap +=
+          c.normal.dot(cross(b.turn_shift, p.arm_b)) - c.normal.dot(cross(a.turn_shift, p.arm_a));
     times[k] = time_to_close(gap, speed, gain);
     if (times[k] <= h_ && speed + gain * times[k] > threshold) at = std::min(at, times[k]);
   }
   if (at > h_) return false;
 
-  std::array<double, contact::kMostPoints<D>> target{}, push{};
+  std::array<double, contact::kMostPoints<D>> target{};
+  std::array<double, contact::kMostPoints<D>> push{};
   std::array<bool, contact::kMostPoints<D>> takes{};
   const Vec<D> fallen = c.normal * (gain * at);  // of b against a until then
   for (int k = 0; k < c.count; ++k) {
     Point& p = c.points[k];
     const double speed = -c.normal.dot(relative_velocity(c, p)) + gain * at;
-    takes[k] = speed > 0 && times[k] <= at + kTogether * settings_.metre / std::max(speed, threshold);
+    takes[k] =
+        speed > 0 && times[k] <= at + kTogether * settings_.metre / std::max(speed, threshold);
     if (!takes[k]) continue;
     target[k] = speed > threshold ? c.restitution * speed : 0;
     p.approach = std::max(p.approach, speed);
     if (p.when < 0) p.when = time() + at;
   }
-  const Vec<D> va = a.velocity, vb = b.velocity;
-  const Spin<D> wa = a.spin, wb = b.spin;
+  const Vec<D> va = a.velocity;
+  const Vec<D> vb = b.velocity;
+  const Spin<D> wa = a.spin;
+  const Spin<D> wb = b.spin;
   std::array<Vec<D>, contact::kMostPoints<D>> drag;
   drag.fill(Vec<D>::Zero());
   for (int pass = 0; pass < kInnerPasses; ++pass)
@@ -83,15 +90,19 @@ bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
       if (c.friction == 0) continue;
       const Vec<D> v = relative_velocity(c, p) + c.surface;
       Vec<D> wanted = drag[k] - (v - c.normal * c.normal.dot(v)) * rows.points[k].across;
-      const double most = c.friction * push[k], length = wanted.norm();
+      const double most = c.friction * push[k];
+      const double length = wanted.norm();
       if (length > most) wanted *= most / length;
       apply(c, p, wanted - drag[k]);
       drag[k] = wanted;
     }
   for (int k = 0; k < c.count; ++k) c.points[k].total_push += push[k];
-  a.shift -= (a.velocity - va) * at, b.shift -= (b.velocity - vb) * at;
-  a.turn_shift -= (a.spin - wa) * at, b.turn_shift -= (b.spin - wb) * at;
-  a.hit = a.hit || a.movable, b.hit = b.hit || b.movable;
+  a.shift -= (a.velocity - va) * at;
+  b.shift -= (b.velocity - vb) * at;
+  a.turn_shift -= (a.spin - wa) * at;
+  b.turn_shift -= (b.spin - wb) * at;
+  a.hit = a.hit || a.movable;
+  b.hit = b.hit || b.movable;
   return true;
 }
 

@@ -6,10 +6,13 @@
 
 namespace colvik::dynamics {
 
-/// How overlap is removed: at `rate` times the overlap beyond `slop` per second, not faster than `fastest`.
+/// How overlap is removed: at `rate` times the overlap beyond `slop` per second, not faster than
+/// `fastest`.
 struct Removal {
   double step = 0;  // seconds
-  double rate = 0, slop = 0, fastest = 0;
+  double rate = 0;
+  double slop = 0;
+  double fastest = 0;
   double strike = 0;                              // what closes faster hits, and does not rest
   [[nodiscard]] double speed(double gap) const {  // at which the gap should close (above 0) or open
     if (gap > 0) return gap / step;
@@ -17,15 +20,18 @@ struct Removal {
   }
 };
 
-/// What passes over contacts read of a body besides its velocity. It says how much an impulse does and by how little
-/// the body has moved, which single precision tells well enough: an impulse is the same for both of its bodies.
+/// What passes over contacts read of a body besides its velocity. It says how much an impulse does
+/// and by how little the body has moved, which single precision tells well enough: an impulse is
+/// the same for both of its bodies.
 template <int D>
 struct Narrow {
-  static constexpr int kTurns = kTurnAxes<D>, kCount = 2 * D + kTurns + kTurns * (kTurns + 1) / 2;
+  static constexpr int kTurns = kTurnAxes<D>;
+  static constexpr int kCount = 2 * D + kTurns + kTurns * (kTurns + 1) / 2;
   std::array<float, D> inverse_mass;
-  std::array<float, D> offset;                                 // `moved` with `shift`
-  std::array<float, kTurns> angle;                             // `turned` with `turn_shift`
-  std::array<float, kTurns*(kTurns + 1) / 2> inverse_inertia;  // of the symmetric matrix, row by row from its diagonal
+  std::array<float, D> offset;      // `moved` with `shift`
+  std::array<float, kTurns> angle;  // `turned` with `turn_shift`
+  std::array<float, kTurns*(kTurns + 1) / 2>
+      inverse_inertia;  // of the symmetric matrix, row by row from its diagonal
 };
 
 /// How a body's inertia follows its turning.
@@ -35,11 +41,12 @@ enum class Turns : std::uint8_t {
   locked,    // about some of the world's axes it cannot turn
 };
 
-/// A body while it is being solved. In parts by who looks at them how often, each on lines of memory of its own.
+/// A body while it is being solved. In parts by who looks at them how often, each on lines of
+/// memory of its own.
 template <int D>
 struct alignas(64) Moving {
-  // What passes over contacts read, side by side in this order (see Wide), and what every substep asks of every body: a
-  // line in 2D, two in 3D.
+  // What passes over contacts read, side by side in this order (see Wide), and what every substep
+  // asks of every body: a line in 2D, two in 3D.
   Vec<D> velocity;
   Spin<D> spin;
   Narrow<D> narrow;
@@ -49,7 +56,8 @@ struct alignas(64) Moving {
   bool movable = false;  // or it turns
   bool steady = true;    // nothing but `gain` changes its velocity between contacts
   Turns turns = Turns::evenly;
-  float speed = 0, spinning = 0;  // squares of velocity and spin before contacts act in this substep
+  float speed = 0;
+  float spinning = 0;  // squares of velocity and spin before contacts act in this substep
 
   // Of each substep.
   alignas(64) Vec<D> moved;  // since the step began
@@ -67,7 +75,8 @@ struct alignas(64) Moving {
   void narrow_mass() {
     for (int i = 0; i < D; ++i) narrow.inverse_mass[i] = static_cast<float>(inverse_mass[i]);
     for (int i = 0, at = 0; i < kTurnAxes<D>; ++i)
-      for (int k = i; k < kTurnAxes<D>; ++k) narrow.inverse_inertia[at++] = static_cast<float>(inverse_inertia(i, k));
+      for (int k = i; k < kTurnAxes<D>; ++k)
+        narrow.inverse_inertia[at++] = static_cast<float>(inverse_inertia(i, k));
   }
   void narrow_way() {
     const Vec<D> offset = hit ? Vec<D>(moved + shift) : moved;
@@ -86,7 +95,8 @@ enum class Worked : std::uint8_t {
 
 /// What is asked of a contact to find out how, close together for all.
 struct Listed {
-  std::uint32_t a = 0, b = 0;
+  std::uint32_t a = 0;
+  std::uint32_t b = 0;
   std::uint8_t count = 0;
   bool guard = false;
   bool plain = false;  // it neither bounces nor rolls
@@ -94,15 +104,17 @@ struct Listed {
 };
 template <int D>
 Listed listed(const Contact<D>& c) {
-  return {c.a, c.b, static_cast<std::uint8_t>(c.count), c.guard, c.restitution == 0 && c.rolling == 0};
+  return {c.a, c.b, static_cast<std::uint8_t>(c.count), c.guard,
+          c.restitution == 0 && c.rolling == 0};
 }
 
 /// What of a point of a contact that is not worked on side by side stays the same through the step.
 template <int D>
 struct Row {
-  double mass = 0;         // along the normal
-  double across = 0;       // along the tangent in which it is least
-  Spin<D> turn_a, turn_b;  // torque of a push of one on each
+  double mass = 0;    // along the normal
+  double across = 0;  // along the tangent in which it is least
+  Spin<D> turn_a;
+  Spin<D> turn_b;  // torque of a push of one on each
 };
 template <int D>
 struct Rows {
@@ -124,17 +136,19 @@ std::span<SolverPoint<D>> points(Contact<D>& c) {
   return {c.points.data(), static_cast<std::size_t>(c.count)};
 }
 
-/// The gap of a point of a contact between two bodies, from where what was hit in this substep would have started.
+/// The gap of a point of a contact between two bodies, from where what was hit in this substep
+/// would have started.
 template <int D>
-double gap_within(const Contact<D>& c, const SolverPoint<D>& p, const Row<D>& row, const Moving<D>& a,
-                  const Moving<D>& b) {
-  return p.gap + c.normal.dot(b.moved + b.shift - a.moved - a.shift) + row.turn_b.dot(b.turned + b.turn_shift) -
-         row.turn_a.dot(a.turned + a.turn_shift);
+double gap_within(const Contact<D>& c, const SolverPoint<D>& p, const Row<D>& row,
+                  const Moving<D>& a, const Moving<D>& b) {
+  return p.gap + c.normal.dot(b.moved + b.shift - a.moved - a.shift) +
+         row.turn_b.dot(b.turned + b.turn_shift) - row.turn_a.dot(a.turned + a.turn_shift);
 }
 
 /// Along the normal, of b against a.
 template <int D>
-double normal_speed(const Contact<D>& c, const Row<D>& row, const Moving<D>& a, const Moving<D>& b) {
+double normal_speed(const Contact<D>& c, const Row<D>& row, const Moving<D>& a,
+                    const Moving<D>& b) {
   return c.normal.dot(b.velocity - a.velocity) + row.turn_b.dot(b.spin) - row.turn_a.dot(a.spin);
 }
 

@@ -17,18 +17,20 @@ constexpr std::size_t kContacts = 512;  // looked at in one go
 
 template <int D>
 void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings) {
-  bodies_ = bodies, settings_ = settings;
+  bodies_ = bodies;
+  settings_ = settings;
   substep_ = 0;
   h_ = settings.step / settings.substeps;
   const double omega = 2 * kPi * kStiffness / h_;
   const double c = h_ * omega * (2 * kDamping + h_ * omega);
   pass_ = {};
-  pass_.removal = {h_, omega / (2 * kDamping + h_ * omega), kSlop * settings.metre, kPushSpeed * settings.metre,
-                   kStrike * settings.metre};
+  pass_.removal = {h_, omega / (2 * kDamping + h_ * omega), kSlop * settings.metre,
+                   kPushSpeed * settings.metre, kStrike * settings.metre};
   pass_.soft_mass = c / (1 + c);
   pass_.soft_leak = 1 / (1 + c);
   moving_.resize(bodies.size());
-  crew_.share(bodies.size(), kBodies, [&](std::size_t first, std::size_t last, std::size_t) { begin(first, last); });
+  crew_.share(bodies.size(), kBodies,
+              [&](std::size_t first, std::size_t last, std::size_t) { begin(first, last); });
   fastest_ = 0;
   for (const Body<D>& b : bodies) fastest_ = std::max(fastest_, b.velocity.squaredNorm());
   contacts_ = {};
@@ -42,10 +44,14 @@ void Solver<D>::begin(std::size_t first, std::size_t last) {
   for (std::size_t i = first; i < last; ++i) {
     const Body<D>& b = bodies_[i];
     Moving<D>& m = moving_[i];
-    m.velocity = b.velocity, m.spin = b.spin;
+    m.velocity = b.velocity;
+    m.spin = b.spin;
     m.inverse_mass = b.inverse_mass;
-    m.moved.setZero(), m.turned.setZero(), m.turning = 0;
-    m.shift.setZero(), m.turn_shift.setZero();
+    m.moved.setZero();
+    m.turned.setZero();
+    m.turning = 0;
+    m.shift.setZero();
+    m.turn_shift.setZero();
     m.pushed = m.hit = false;
     m.turns = turns_of(b);
     m.fixed = b.inverse_mass.isZero(0);
@@ -74,23 +80,28 @@ void Solver<D>::replace(std::span<Contact<D>> contacts, std::size_t fresh, std::
   take(quick_, fast, contacts_.size());
 }
 
-// Contacts from `first` on, of which those from `fresh` on are new. What was measured of these is the gap of this
-// moment; gap_now adds what was moved since the step began.
+// Contacts from `first` on, of which those from `fresh` on are new. What was measured of these is
+// the gap of this moment; gap_now adds what was moved since the step began.
 template <int D>
 void Solver<D>::measure(std::size_t first, std::size_t fresh) {
   listed_.resize(contacts_.size());
   crew_.share(contacts_.size() - first, kContacts,
-              [&](std::size_t from, std::size_t to, std::size_t) { measure(first + from, first + to, fresh); });
+              [&](std::size_t from, std::size_t to, std::size_t) {
+                measure(first + from, first + to, fresh);
+              });
   while (!bouncing_.empty() && bouncing_.back() >= first) bouncing_.pop_back();
   for (std::size_t i = first; i < contacts_.size(); ++i)
-    if (!listed_[i].plain && contacts_[i].restitution > 0) bouncing_.push_back(static_cast<std::uint32_t>(i));
+    if (!listed_[i].plain && contacts_[i].restitution > 0)
+      bouncing_.push_back(static_cast<std::uint32_t>(i));
 }
 
 template <int D>
 void Solver<D>::measure(std::size_t first, std::size_t last, std::size_t fresh) {
   for (std::size_t i = first; i < last; ++i) {
-    constexpr std::size_t kFar = 12, kAhead = 4;
-    if (i + kFar < last) math::fetch(&contacts_[i + kFar], offsetof(Contact<D>, points) + sizeof(Point));
+    constexpr std::size_t kFar = 12;
+    constexpr std::size_t kAhead = 4;
+    if (i + kFar < last)
+      math::fetch(&contacts_[i + kFar], offsetof(Contact<D>, points) + sizeof(Point));
     if (i + kAhead < last)
       for (const std::uint32_t body : {contacts_[i + kAhead].a, contacts_[i + kAhead].b})
         math::fetch(&moving_[body], sizeof(Vec<D>) + sizeof(Spin<D>));
@@ -99,7 +110,8 @@ void Solver<D>::measure(std::size_t first, std::size_t last, std::size_t fresh) 
     for (Point& p : points(c)) {
       if (i >= fresh) {
         const double gap = std::exchange(p.gap, 0);
-        p.total_push = p.approach = 0, p.when = -1;
+        p.total_push = p.approach = 0;
+        p.when = -1;
         p.gap = substep_ > 0 ? gap - gap_now(c, p) : gap;
       }
       if (c.friction > 0) p.drag -= c.normal * c.normal.dot(p.drag);
@@ -113,7 +125,8 @@ template <int D>
 void Solver<D>::take(Batch& batch, std::size_t first, std::size_t end) {
   batch.wide.take(crew_, moving_, contacts_, listed_, first, end);
   batch.alone.clear();
-  if (rows_.size() < contacts_.size()) rows_.resize(contacts_.size());  // most are not in use, and none needs clearing
+  if (rows_.size() < contacts_.size())
+    rows_.resize(contacts_.size());  // most are not in use, and none needs clearing
   for (std::size_t i = first; i < end; ++i)
     if (listed_[i].worked != Worked::wide) {
       batch.alone.push_back(static_cast<std::uint32_t>(i));
@@ -126,16 +139,20 @@ template <int D>
 void Solver<D>::prepare(std::size_t contact) {
   const Contact<D>& c = contacts_[contact];
   Rows<D>& rows = rows_[contact];
-  const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  const Moving<D>& a = moving_[c.a];
+  const Moving<D>& b = moving_[c.b];
   const Vec<D> easy = a.inverse_mass + b.inverse_mass;
   for (int k = 0; k < c.count; ++k) {
     const Point& p = c.points[k];
     Row<D>& row = rows.points[k];
-    const auto give = [&](const Vec<D>& u, const Vec<D>& v) {  // how much velocity along v an impulse along u gives
-      return u.dot(easy.cwiseProduct(v)) + torque(p.arm_a, u).dot(a.inverse_inertia * torque(p.arm_a, v)) +
+    const auto give = [&](const Vec<D>& u,
+                          const Vec<D>& v) {  // how much velocity along v an impulse along u gives
+      return u.dot(easy.cwiseProduct(v)) +
+             torque(p.arm_a, u).dot(a.inverse_inertia * torque(p.arm_a, v)) +
              torque(p.arm_b, u).dot(b.inverse_inertia * torque(p.arm_b, v));
     };
-    row.turn_a = torque(p.arm_a, c.normal), row.turn_b = torque(p.arm_b, c.normal);
+    row.turn_a = torque(p.arm_a, c.normal);
+    row.turn_b = torque(p.arm_b, c.normal);
     const double along = give(c.normal, c.normal);
     row.mass = along > 0 ? 1 / along : 0;
     // Of the tangents the one along which an impulse moves them most: with its mass no step is too
@@ -143,15 +160,17 @@ void Solver<D>::prepare(std::size_t contact) {
     const std::array<Vec<D>, D - 1> t = tangents(c.normal);
     double across = give(t[0], t[0]);
     if constexpr (D == 3) {
-      const double other = give(t[1], t[1]), mixed = give(t[0], t[1]), half = (across - other) / 2;
+      const double other = give(t[1], t[1]);
+      const double mixed = give(t[0], t[1]);
+      const double half = (across - other) / 2;
       across = (across + other) / 2 + std::sqrt(half * half + mixed * mixed);
     }
     row.across = across > 0 ? 1 / across : 0;
   }
   if (c.rolling > 0) {
     const Inertia<D> both = a.inverse_inertia + b.inverse_inertia;
-    rows.turning =
-        both.trace() > 0 && both.determinant() > 0 ? Inertia<D>(both.inverse()) : Inertia<D>(Inertia<D>::Zero());
+    rows.turning = both.trace() > 0 && both.determinant() > 0 ? Inertia<D>(both.inverse())
+                                                              : Inertia<D>(Inertia<D>::Zero());
   }
 }
 
@@ -176,7 +195,8 @@ void Solver<D>::substep() {
       for (Point& p : points(contacts_[i])) {
         p.total_push += p.push;
         if (!p.struck) continue;
-        p.push = 0, p.struck = false;
+        p.push = 0;
+        p.struck = false;
         p.drag.setZero();
       }
   late_.wide.give_back(crew_, contacts_);
@@ -196,21 +216,27 @@ void Solver<D>::end() {
 template <int D>
 void Solver<D>::warm_start(Contact<D>& c) {
   Vec<D> sum = Vec<D>::Zero();
-  Spin<D> turn_a = Spin<D>::Zero(), turn_b = Spin<D>::Zero();
+  Spin<D> turn_a = Spin<D>::Zero();
+  Spin<D> turn_b = Spin<D>::Zero();
   bool any = c.rolling > 0;
   for (Point& p : points(c)) {
     if (p.push > 0) {
       const Vec<D> impulse = c.normal * p.push + p.drag;
       sum += impulse;
-      turn_a += torque(p.arm_a, impulse), turn_b += torque(p.arm_b, impulse);
+      turn_a += torque(p.arm_a, impulse);
+      turn_b += torque(p.arm_b, impulse);
       any = true;
     } else {
       p.drag.setZero();
     }
   }
   if (!any) return;
-  Moving<D>&a = moving_[c.a], &b = moving_[c.b];
-  if (c.rolling > 0) turn_a += c.roll, turn_b += c.roll;
+  Moving<D>& a = moving_[c.a];
+  Moving<D>& b = moving_[c.b];
+  if (c.rolling > 0) {
+    turn_a += c.roll;
+    turn_b += c.roll;
+  }
   a.velocity -= a.inverse_mass.cwiseProduct(sum);
   a.spin -= a.inverse_inertia * turn_a;
   b.velocity += b.inverse_mass.cwiseProduct(sum);
@@ -237,36 +263,54 @@ template <int D>
 void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, const Pass& pass) {
   const Removal& removal = pass.removal;
   const bool separate = pass.separate;
-  Moving<D>&a = moving_[c.a], &b = moving_[c.b];
-  Vec<D> va = a.velocity, vb = b.velocity;  // kept at hand
-  Spin<D> wa = a.spin, wb = b.spin;
-  bool pushed = false, changed = false;
+  Moving<D>& a = moving_[c.a];
+  Moving<D>& b = moving_[c.b];
+  Vec<D> va = a.velocity;
+  Vec<D> vb = b.velocity;  // kept at hand
+  Spin<D> wa = a.spin;
+  Spin<D> wb = b.spin;
+  bool pushed = false;
+  bool changed = false;
   for (int k = 0; k < c.count; ++k) {
     Point& p = c.points[k];
     const Row<D>& row = rows.points[k];
     // What was hit in this substep has not all of its new velocity's way before it.
     const double gap = gap_within(c, p, row, a, b);
-    if (!separate && gap > 0 && p.push == 0) continue;  // what has not closed yet is the next substep's
-    double bias = 0, mass_scale = 1, leak = 0;
+    if (!separate && gap > 0 && p.push == 0)
+      continue;  // what has not closed yet is the next substep's
+    double bias = 0;
+    double mass_scale = 1;
+    double leak = 0;
     if (gap > 0 || separate) bias = removal.speed(gap);
-    if (worked == Worked::at_once && separate) mass_scale = 1 / (1 + kGive), leak = kGive / (1 + kGive);
-    else if (separate && gap <= 0) mass_scale = pass.soft_mass, leak = pass.soft_leak;
+    if (worked == Worked::at_once && separate) {
+      mass_scale = 1 / (1 + kGive);
+      leak = kGive / (1 + kGive);
+    } else if (separate && gap <= 0) {
+      mass_scale = pass.soft_mass;
+      leak = pass.soft_leak;
+    }
     const double speed = c.normal.dot(vb - va) + row.turn_b.dot(wb) - row.turn_a.dot(wa);
     const double before = p.push;
     p.push = std::max(before - row.mass * mass_scale * (speed + bias) - leak * before, 0.0);
     if (before == 0 && p.push > 0 && speed < -removal.strike) p.struck = true;
     if (p.push > 0) {
       pushed = true;
-      if (p.when < 0) p.when = pass.time + (gap > 0 && speed < 0 ? std::min(gap / -speed, h_) : 0.0);
+      if (p.when < 0)
+        p.when = pass.time + (gap > 0 && speed < 0 ? std::min(gap / -speed, h_) : 0.0);
     }
     const double change = p.push - before;
     if (change == 0) continue;
     changed = true;
     const Vec<D> impulse = c.normal * change;
-    va -= a.inverse_mass.cwiseProduct(impulse), vb += b.inverse_mass.cwiseProduct(impulse);
-    wa -= a.inverse_inertia * Spin<D>(row.turn_a * change), wb += b.inverse_inertia * Spin<D>(row.turn_b * change);
+    va -= a.inverse_mass.cwiseProduct(impulse);
+    vb += b.inverse_mass.cwiseProduct(impulse);
+    wa -= a.inverse_inertia * Spin<D>(row.turn_a * change);
+    wb += b.inverse_inertia * Spin<D>(row.turn_b * change);
   }
-  if (separate && pushed) a.pushed = a.pushed || a.movable, b.pushed = b.pushed || b.movable;
+  if (separate && pushed) {
+    a.pushed = a.pushed || a.movable;
+    b.pushed = b.pushed || b.movable;
+  }
   if (c.friction > 0 && (pushed || changed)) {
     for (int k = 0; k < c.count; ++k) {
       Point& p = c.points[k];
@@ -278,22 +322,31 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, 
       if (length > most * most) wanted *= most / std::sqrt(length);
       const Vec<D> change = wanted - p.drag;
       p.drag = wanted;
-      va -= a.inverse_mass.cwiseProduct(change), vb += b.inverse_mass.cwiseProduct(change);
-      wa -= a.inverse_inertia * torque(p.arm_a, change), wb += b.inverse_inertia * torque(p.arm_b, change);
+      va -= a.inverse_mass.cwiseProduct(change);
+      vb += b.inverse_mass.cwiseProduct(change);
+      wa -= a.inverse_inertia * torque(p.arm_a, change);
+      wb += b.inverse_inertia * torque(p.arm_b, change);
       changed = true;
     }
   }
-  if (changed) a.velocity = va, b.velocity = vb, a.spin = wa, b.spin = wb;
+  if (changed) {
+    a.velocity = va;
+    b.velocity = vb;
+    a.spin = wa;
+    b.spin = wb;
+  }
   if (c.rolling > 0) resist_turning(c, rows);
 }
 
 template <int D>
 void Solver<D>::resist_turning(Contact<D>& c, const Rows<D>& rows) {
-  Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  Moving<D>& a = moving_[c.a];
+  Moving<D>& b = moving_[c.b];
   double push = 0;
   for (const Point& p : points(c)) push += p.push;
   Spin<D> wanted = c.roll - rows.turning * (b.spin - a.spin);
-  const double most = c.rolling * push, length = wanted.norm();
+  const double most = c.rolling * push;
+  const double length = wanted.norm();
   if (length > most) wanted *= most / length;
   const Spin<D> change = wanted - c.roll;
   c.roll = wanted;
@@ -303,15 +356,18 @@ void Solver<D>::resist_turning(Contact<D>& c, const Rows<D>& rows) {
 
 template <int D>
 Vec<D> Solver<D>::relative_velocity(const Contact<D>& c, const Point& p) const {
-  const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  const Moving<D>& a = moving_[c.a];
+  const Moving<D>& b = moving_[c.b];
   return b.velocity + cross(b.spin, p.arm_b) - a.velocity - cross(a.spin, p.arm_a);
 }
 
 template <int D>
 double Solver<D>::gap_now(const Contact<D>& c, const Point& p) const {
-  const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+  const Moving<D>& a = moving_[c.a];
+  const Moving<D>& b = moving_[c.b];
   // To first order in the turns: what rolls keeps its gap.
-  return p.gap + c.normal.dot(b.moved + cross(b.turned, p.arm_b) - a.moved - cross(a.turned, p.arm_a));
+  return p.gap +
+         c.normal.dot(b.moved + cross(b.turned, p.arm_b) - a.moved - cross(a.turned, p.arm_a));
 }
 
 template void Solver<2>::begin(std::span<Body<2>> bodies, const SolverSettings& settings);
@@ -320,8 +376,10 @@ template void Solver<2>::begin(std::size_t first, std::size_t last);
 template void Solver<3>::begin(std::size_t first, std::size_t last);
 template void Solver<2>::set(std::span<Contact<2>> contacts);
 template void Solver<3>::set(std::span<Contact<3>> contacts);
-template void Solver<2>::replace(std::span<Contact<2>> contacts, std::size_t fresh, std::size_t fast);
-template void Solver<3>::replace(std::span<Contact<3>> contacts, std::size_t fresh, std::size_t fast);
+template void Solver<2>::replace(std::span<Contact<2>> contacts, std::size_t fresh,
+                                 std::size_t fast);
+template void Solver<3>::replace(std::span<Contact<3>> contacts, std::size_t fresh,
+                                 std::size_t fast);
 template void Solver<2>::measure(std::size_t first, std::size_t fresh);
 template void Solver<3>::measure(std::size_t first, std::size_t fresh);
 template void Solver<2>::measure(std::size_t first, std::size_t last, std::size_t fresh);
@@ -338,8 +396,10 @@ template void Solver<2>::warm_start(Contact<2>& c);
 template void Solver<3>::warm_start(Contact<3>& c);
 template void Solver<2>::push(bool separate);
 template void Solver<3>::push(bool separate);
-template void Solver<2>::push_contact(Contact<2>& c, const Rows<2>& rows, Worked worked, const Pass& pass);
-template void Solver<3>::push_contact(Contact<3>& c, const Rows<3>& rows, Worked worked, const Pass& pass);
+template void Solver<2>::push_contact(Contact<2>& c, const Rows<2>& rows, Worked worked,
+                                      const Pass& pass);
+template void Solver<3>::push_contact(Contact<3>& c, const Rows<3>& rows, Worked worked,
+                                      const Pass& pass);
 template void Solver<2>::resist_turning(Contact<2>& c, const Rows<2>& rows);
 template void Solver<3>::resist_turning(Contact<3>& c, const Rows<3>& rows);
 template Vec<2> Solver<2>::relative_velocity(const Contact<2>& c, const Point& p) const;

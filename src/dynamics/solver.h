@@ -15,36 +15,41 @@ struct SolverSettings {
   double metre = 1;  // user's units in a metre; every tolerance follows from it
 };
 
-/// Advances bodies by one step of several substeps. Call begin, replace, then substep as often as the settings say,
-/// then end; in between the caller may replace contacts again. Plain contacts are worked on side by side (see Wide),
-/// then the others in their order; first those of the whole step, then likewise those that came within it, then those
-/// that are fast. After `end`, and those that came within the step after each substep, they have the impulses that
-/// acted.
+/// Advances bodies by one step of several substeps. Call begin, replace, then substep as often as
+/// the settings say, then end; in between the caller may replace contacts again. Plain contacts are
+/// worked on side by side (see Wide), then the others in their order; first those of the whole
+/// step, then likewise those that came within it, then those that are fast. After `end`, and those
+/// that came within the step after each substep, they have the impulses that acted.
 ///
-/// Contact is made of many small steps with warm-started impulses (Macklin and others, "Small steps in physics
-/// simulation", 2019); overlap is removed by a damped spring (Lacoursiere, "Ghosts and machines", 2007) whose velocity
-/// is taken out again before the positions are used further; friction is a Coulomb cone. What bounces does so at its
-/// own time within the substep, one contact after the other, so that its energy is neither lost nor made (Newton's law
-/// of restitution; for the order: Guendelman and others, "Nonconvex rigid bodies with stacking", 2003). A body that
+/// Contact is made of many small steps with warm-started impulses (Macklin and others, "Small steps
+/// in physics simulation", 2019); overlap is removed by a damped spring (Lacoursiere, "Ghosts and
+/// machines", 2007) whose velocity is taken out again before the positions are used further;
+/// friction is a Coulomb cone. What bounces does so at its own time within the substep, one contact
+/// after the other, so that its energy is neither lost nor made (Newton's law of restitution; for
+/// the order: Guendelman and others, "Nonconvex rigid bodies with stacking", 2003). A body that
 /// nothing pushes follows its parabola exactly and keeps its angular momentum.
 /// Deterministic: depends on nothing but its input.
 template <int D>
 class Solver {
  public:
-  /// Who shares the work: with more than one, bodies and contacts that are worked on side by side are done in parts.
+  /// Who shares the work: with more than one, bodies and contacts that are worked on side by side
+  /// are done in parts.
   math::Crew& crew() { return crew_; }
   /// Without contacts so far.
   void begin(std::span<Body<D>> bodies, const SolverSettings& settings);
-  /// The contacts of the whole step, before its first substep: theirs are the gaps and arms of this moment.
+  /// The contacts of the whole step, before its first substep: theirs are the gaps and arms of this
+  /// moment.
   void set(std::span<Contact<D>> contacts);
-  /// Puts others behind these. Contacts from `fresh` on are new; those before it were told already in this step. Those
-  /// from `fast` on, not before `fresh`, are of what is fast, and must be stopped at once.
+  /// Puts others behind these. Contacts from `fresh` on are new; those before it were told already
+  /// in this step. Those from `fast` on, not before `fresh`, are of what is fast, and must be
+  /// stopped at once.
   void replace(std::span<Contact<D>> contacts, std::size_t fresh, std::size_t fast);
   void substep();
   void end();
   /// Puts a body elsewhere in the middle of the step.
   void shift(std::size_t body, const Vec<D>& by) {
-    carry(bodies_[body], by), moving_[body].moved += by;
+    carry(bodies_[body], by);
+    moving_[body].moved += by;
     moving_[body].narrow_way();
   }
 
@@ -88,7 +93,8 @@ class Solver {
   void turn(std::size_t body);
   static void carry(Body<D>& b, const Vec<D>& by);
   [[nodiscard]] bool counts(const Contact<D>& c) const {
-    const Moving<D>&a = moving_[c.a], &b = moving_[c.b];
+    const Moving<D>& a = moving_[c.a];
+    const Moving<D>& b = moving_[c.b];
     return !c.guard || a.pushed || b.pushed || a.hit || b.hit;
   }
   void apply(const Contact<D>& c, const Point& p, const Vec<D>& impulse) {
@@ -115,7 +121,9 @@ class Solver {
   };
   std::vector<Allowed> allowed_;  // by place among these
   AtOnce<D> at_once_;
-  Batch steady_, late_, quick_;  // contacts of the whole step, those that came within it, and those that are fast
+  Batch steady_;
+  Batch late_;
+  Batch quick_;  // contacts of the whole step, those that came within it, and those that are fast
   SolverSettings settings_;
   std::size_t whole_ = 0;  // contacts of the whole step
   int substep_ = 0;

@@ -3,17 +3,18 @@
 
 namespace colvik::dynamics {
 
-inline constexpr double kSlop = 0.0005;           // overlap that is left alone, so that contacts persist
-inline constexpr double kPushSpeed = 3;           // fastest removal of overlap, per second
+inline constexpr double kSlop = 0.0005;  // overlap that is left alone, so that contacts persist
+inline constexpr double kPushSpeed = 3;  // fastest removal of overlap, per second
 inline constexpr double kBounceThreshold = 0.25;  // slower hits do not bounce
 inline constexpr int kFastPasses = 10;            // over the contacts of what is fast, in a substep
-inline constexpr double kStrike = 1;              // what is stopped from faster than this leaves no push behind
-inline constexpr double kTogether = 1e-6;         // points nearer than this at a hit are hit together
-inline constexpr double kDamping = 2;             // damping ratio of the spring that removes overlap
-inline constexpr double kStiffness = 0.25;        // its frequency as a part of the substep rate
+inline constexpr double kStrike = 1;  // what is stopped from faster than this leaves no push behind
+inline constexpr double kTogether = 1e-6;   // points nearer than this at a hit are hit together
+inline constexpr double kDamping = 2;       // damping ratio of the spring that removes overlap
+inline constexpr double kStiffness = 0.25;  // its frequency as a part of the substep rate
 
 // What is wedged in.
-inline constexpr double kCalmTimes = 2;   // as fast as what it touches was before, if that is much heavier
+inline constexpr double kCalmTimes =
+    2;  // as fast as what it touches was before, if that is much heavier
 inline constexpr double kCalmSpeed = 10;  // slower is not looked at
 inline constexpr double kCalmSpin = 100;  // radians a second: less is not looked at
 

@@ -46,12 +46,14 @@ HWY_INLINE Lanes root(const Lanes& x) {
   return __builtin_bit_cast(Lanes, hn::Sqrt(Of<float, kLanes>{__builtin_bit_cast(__m256, x)}).raw);
 }
 HWY_INLINE Four wide(const FourSingle& x) {
-  return __builtin_bit_cast(Four,
-                            hn::PromoteTo(hn::FixedTag<double, 4>(), Of<float, 4>{__builtin_bit_cast(__m128, x)}).raw);
+  return __builtin_bit_cast(
+      Four,
+      hn::PromoteTo(hn::FixedTag<double, 4>(), Of<float, 4>{__builtin_bit_cast(__m128, x)}).raw);
 }
 HWY_INLINE FourSingle narrow(const Four& x) {
-  return __builtin_bit_cast(FourSingle,
-                            hn::DemoteTo(hn::FixedTag<float, 4>(), Of<double, 4>{__builtin_bit_cast(__m256d, x)}).raw);
+  return __builtin_bit_cast(
+      FourSingle,
+      hn::DemoteTo(hn::FixedTag<float, 4>(), Of<double, 4>{__builtin_bit_cast(__m256d, x)}).raw);
 }
 #else
 HWY_INLINE bool any(const Mask& m) {
@@ -87,17 +89,22 @@ HWY_INLINE void torque(const Lanes (&r)[3], const Lanes (&f)[3], Lanes (&out)[3]
 }
 // The velocity at an arm that is due to a spin.
 HWY_INLINE void turning(const Lanes (&w)[1], const Lanes (&r)[2], Lanes (&out)[2]) {
-  out[0] = -(w[0] * r[1]), out[1] = w[0] * r[0];
+  out[0] = -(w[0] * r[1]);
+  out[1] = w[0] * r[0];
 }
-HWY_INLINE void turning(const Lanes (&w)[3], const Lanes (&r)[3], Lanes (&out)[3]) { torque(w, r, out); }
+HWY_INLINE void turning(const Lanes (&w)[3], const Lanes (&r)[3], Lanes (&out)[3]) {
+  torque(w, r, out);
+}
 
 // Bodies side by side: the first numbers of Moving, number by number.
 template <int D>
 struct Bodies {
-  static constexpr int kDoubles = D + kTurns<D>;      // velocity and spin, in double precision, followed by singles;
-  static constexpr int kGroups = (kDoubles + 3) / 4;  // read in fours
+  static constexpr int kDoubles =
+      D + kTurns<D>;  // velocity and spin, in double precision, followed by singles;
+  static constexpr int kGroups = (kDoubles + 3) / 4;           // read in fours
   static constexpr std::uint32_t kWhole = (1U << kLanes) - 1;  // all lanes
-  static constexpr int kSingles = Narrow<D>::kCount, kSingleGroups = (kSingles + 3) / 4;
+  static constexpr int kSingles = Narrow<D>::kCount;
+  static constexpr int kSingleGroups = (kSingles + 3) / 4;
   Four exact[2][4 * kGroups];  // of half of the lanes; the last hold the bits of singles
   Lanes single[kSingles];
 
@@ -125,7 +132,8 @@ struct Bodies {
     }
   }
   // The velocities, and what follows them unchanged, of the lanes whose bits are set.
-  HWY_INLINE void store(Moving<D>* moving, const std::uint32_t (&who)[kLanes], std::uint32_t moves) const {
+  HWY_INLINE void store(Moving<D>* moving, const std::uint32_t (&who)[kLanes],
+                        std::uint32_t moves) const {
     Four row[2][4 * kGroups];
 #pragma GCC unroll 2
     for (int h = 0; h < 2; ++h)
@@ -137,7 +145,8 @@ struct Bodies {
     const auto write = [&](std::uint32_t k) HWY_ATTR {
 #pragma GCC unroll 2
       for (int g = 0; g < kGroups; ++g)
-        reinterpret_cast<Same*>(moving[who[k]].velocity.data())[g] = row[k / 4][4 * g + static_cast<int>(k % 4)];
+        reinterpret_cast<Same*>(moving[who[k]].velocity.data())[g] =
+            row[k / 4][4 * g + static_cast<int>(k % 4)];
     };
     if (moves == kWhole) {
 #pragma GCC unroll 8
@@ -170,10 +179,13 @@ struct Bodies {
  private:
   // Four of the numbers of a body, which begins on a line of memory.
   using Same = double __attribute__((vector_size(32), aligned(32), may_alias));
-  HWY_INLINE static Four four(const double* body, int group) { return reinterpret_cast<const Same*>(body)[group]; }
+  HWY_INLINE static Four four(const double* body, int group) {
+    return reinterpret_cast<const Same*>(body)[group];
+  }
   // Four singles of each of two bodies; they do not lie on a boundary of their size.
   HWY_INLINE static Lanes singles(const double* body, const double* other, int group) {
-    FourSingle x, y;
+    FourSingle x;
+    FourSingle y;
     std::memcpy(&x, reinterpret_cast<const float*>(body + kDoubles) + 4 * group, sizeof x);
     std::memcpy(&y, reinterpret_cast<const float*>(other + kDoubles) + 4 * group, sizeof y);
     return __builtin_shufflevector(x, y, 0, 1, 2, 3, 4, 5, 6, 7);
@@ -183,14 +195,20 @@ struct Bodies {
     exact[1][number] += wide(__builtin_shufflevector(x, x, 4, 5, 6, 7));
   }
   // Rows to columns.
-  HWY_INLINE static void turn(const Four& x, const Four& y, const Four& z, const Four& w, Four* out) {
-    const Four a = __builtin_shufflevector(x, y, 0, 4, 2, 6), b = __builtin_shufflevector(x, y, 1, 5, 3, 7);
-    const Four c = __builtin_shufflevector(z, w, 0, 4, 2, 6), d = __builtin_shufflevector(z, w, 1, 5, 3, 7);
-    out[0] = __builtin_shufflevector(a, c, 0, 1, 4, 5), out[1] = __builtin_shufflevector(b, d, 0, 1, 4, 5);
-    out[2] = __builtin_shufflevector(a, c, 2, 3, 6, 7), out[3] = __builtin_shufflevector(b, d, 2, 3, 6, 7);
+  HWY_INLINE static void turn(const Four& x, const Four& y, const Four& z, const Four& w,
+                              Four* out) {
+    const Four a = __builtin_shufflevector(x, y, 0, 4, 2, 6);
+    const Four b = __builtin_shufflevector(x, y, 1, 5, 3, 7);
+    const Four c = __builtin_shufflevector(z, w, 0, 4, 2, 6);
+    const Four d = __builtin_shufflevector(z, w, 1, 5, 3, 7);
+    out[0] = __builtin_shufflevector(a, c, 0, 1, 4, 5);
+    out[1] = __builtin_shufflevector(b, d, 0, 1, 4, 5);
+    out[2] = __builtin_shufflevector(a, c, 2, 3, 6, 7);
+    out[3] = __builtin_shufflevector(b, d, 2, 3, 6, 7);
   }
   // The same in each half.
-  HWY_INLINE static void turn(const Lanes& x, const Lanes& y, const Lanes& z, const Lanes& w, Lanes* out) {
+  HWY_INLINE static void turn(const Lanes& x, const Lanes& y, const Lanes& z, const Lanes& w,
+                              Lanes* out) {
     const Lanes a = __builtin_shufflevector(x, y, 0, 8, 1, 9, 4, 12, 5, 13);
     const Lanes b = __builtin_shufflevector(x, y, 2, 10, 3, 11, 6, 14, 7, 15);
     const Lanes c = __builtin_shufflevector(z, w, 0, 8, 1, 9, 4, 12, 5, 13);
@@ -206,7 +224,8 @@ template <int D>
 HWY_INLINE Mask counting(const WideContact<D>& c, const Moving<D>* moving) {
   Lanes acts = all(1);
   for (std::uint32_t k = 0; c.guard && k < kLanes; ++k) {
-    const Moving<D>&a = moving[c.a[k]], &b = moving[c.b[k]];
+    const Moving<D>& a = moving[c.a[k]];
+    const Moving<D>& b = moving[c.b[k]];
     acts[k] = a.pushed || b.pushed || a.hit || b.hit ? 1 : 0;
   }
   return acts > all(0);
@@ -228,24 +247,35 @@ void end_substep(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes) {
 
 // Of a point, from the centres of mass.
 template <int D>
-HWY_INLINE void arms(const WideContact<D>& c, const WidePoint<D>& p, Lanes (&arm_a)[D], Lanes (&arm_b)[D]) {
-  for (int i = 0; i < D; ++i) arm_a[i] = p.arm[i] + c.from_a[i], arm_b[i] = p.arm[i] + c.from_b[i];
+HWY_INLINE void arms(const WideContact<D>& c, const WidePoint<D>& p, Lanes (&arm_a)[D],
+                     Lanes (&arm_b)[D]) {
+  for (int i = 0; i < D; ++i) {
+    arm_a[i] = p.arm[i] + c.from_a[i];
+    arm_b[i] = p.arm[i] + c.from_b[i];
+  }
 }
 
-// Velocities while a contact is worked on: of b against a, of each one's turning, and what they were given.
+// Velocities while a contact is worked on: of b against a, of each one's turning, and what they
+// were given.
 template <int D>
 struct Meeting {
   static constexpr int T = kTurns<D>;
-  const Bodies<D>&a, &b;
-  Lanes velocity[D], spin_a[T], spin_b[T];
-  Lanes impulse[D], spun_a[T], spun_b[T];
+  const Bodies<D>& a;
+  const Bodies<D>& b;
+  Lanes velocity[D];
+  Lanes spin_a[T];
+  Lanes spin_b[T];
+  Lanes impulse[D];
+  Lanes spun_a[T];
+  Lanes spun_b[T];
 
   HWY_INLINE Meeting(const Bodies<D>& first, const Bodies<D>& second) : a(first), b(second) {
     for (int i = 0; i < D; ++i) {
       velocity[i] = narrow(b.exact[0][i] - a.exact[0][i], b.exact[1][i] - a.exact[1][i]);
       impulse[i] = all(0);
     }
-    a.spin(spin_a), b.spin(spin_b);
+    a.spin(spin_a);
+    b.spin(spin_b);
     for (int i = 0; i < T; ++i) spun_a[i] = spun_b[i] = all(0);
   }
   HWY_INLINE void give(const Lanes (&push)[D], const Lanes (&turn_a)[T], const Lanes (&turn_b)[T]) {
@@ -254,25 +284,37 @@ struct Meeting {
       velocity[i] += (a.inverse_mass()[i] + b.inverse_mass()[i]) * push[i];
     }
     for (int i = 0; i < T; ++i) {
-      spun_a[i] += turn_a[i], spun_b[i] += turn_b[i];
-      spin_a[i] -= turn_a[i], spin_b[i] += turn_b[i];
+      spun_a[i] += turn_a[i];
+      spun_b[i] += turn_b[i];
+      spin_a[i] -= turn_a[i];
+      spin_b[i] += turn_b[i];
     }
   }
 };
 
 template <int D>
-void push_some(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes, Moving<D>* moving, const Pass& pass) {
+void push_some(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes, Moving<D>* moving,
+               const Pass& pass) {
   constexpr int T = kTurns<D>;
   const Mask counts = counting(c, moving);
   if (c.guard && !any(counts)) {
     if (pass.last) end_substep(c, points, notes);
     return;
   }
-  const Lanes zero = all(0), one = all(1);
-  Bodies<D> a, b;
-  a.load(moving, c.a), b.load(moving, c.b);
+  const Lanes zero = all(0);
+  const Lanes one = all(1);
+  Bodies<D> a;
+  Bodies<D> b;
+  a.load(moving, c.a);
+  b.load(moving, c.b);
   Meeting<D> now(a, b);
-  Lanes way[D], arm_a[D], arm_b[D], turn_a[T], turn_b[T], spun_a[T], spun_b[T];
+  Lanes way[D];
+  Lanes arm_a[D];
+  Lanes arm_b[D];
+  Lanes turn_a[T];
+  Lanes turn_b[T];
+  Lanes spun_a[T];
+  Lanes spun_b[T];
   for (int i = 0; i < D; ++i) way[i] = b.offset()[i] - a.offset()[i];
   const Lanes moved = dot<D>(c.normal, way);
   const Removal& removal = pass.removal;
@@ -281,18 +323,23 @@ void push_some(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes, Movi
   for (std::uint32_t k = 0; k < c.count; ++k) {
     WidePoint<D>& p = points[k];
     arms(c, p, arm_a, arm_b);
-    torque(arm_a, c.normal, turn_a), torque(arm_b, c.normal, turn_b);
-    a.turned_by(turn_a, spun_a), b.turned_by(turn_b, spun_b);
+    torque(arm_a, c.normal, turn_a);
+    torque(arm_b, c.normal, turn_b);
+    a.turned_by(turn_a, spun_a);
+    b.turned_by(turn_b, spun_b);
     const Lanes gap = p.gap + moved + dot<T>(turn_b, b.angle()) - dot<T>(turn_a, a.angle());
     const Mask open = gap > zero;
-    const Lanes speed = dot<D>(c.normal, now.velocity) + dot<T>(turn_b, now.spin_b) - dot<T>(turn_a, now.spin_a);
+    const Lanes speed =
+        dot<D>(c.normal, now.velocity) + dot<T>(turn_b, now.spin_b) - dot<T>(turn_a, now.spin_a);
     const Lanes closes = gap / all(removal.step);
     const Lanes before = p.push;
     Lanes after;
     if (pass.separate) {
-      const Lanes opens = larger(all(removal.rate) * smaller(gap + all(removal.slop), zero), all(-removal.fastest));
+      const Lanes opens =
+          larger(all(removal.rate) * smaller(gap + all(removal.slop), zero), all(-removal.fastest));
       const Lanes bias = pick(open, closes, opens);
-      const Lanes scale = pick(open, one, all(pass.soft_mass)), leak = pick(open, zero, all(pass.soft_leak));
+      const Lanes scale = pick(open, one, all(pass.soft_mass));
+      const Lanes leak = pick(open, zero, all(pass.soft_leak));
       after = larger(before - p.mass * scale * (speed + bias) - leak * before, zero);
     } else {
       // What has not closed yet is the next substep's.
@@ -314,11 +361,17 @@ void push_some(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes, Movi
         some_started = true;
       }
     }
-    if (any(strikes)) notes[k].struck = pick(strikes, one, notes[k].struck), c.struck = true;
+    if (any(strikes)) {
+      notes[k].struck = pick(strikes, one, notes[k].struck);
+      c.struck = true;
+    }
     const Lanes change = after - before;
     Lanes impulse[D];
     for (int i = 0; i < D; ++i) impulse[i] = c.normal[i] * change;
-    for (int i = 0; i < T; ++i) spun_a[i] *= change, spun_b[i] *= change;
+    for (int i = 0; i < T; ++i) {
+      spun_a[i] *= change;
+      spun_b[i] *= change;
+    }
     now.give(impulse, spun_a, spun_b);
   }
   if (some_started) {
@@ -334,18 +387,25 @@ void push_some(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes, Movi
     }
   for (std::uint32_t k = 0; k < c.count; ++k) {
     WidePoint<D>& p = points[k];
-    const Lanes share = one / (c.friction * p.push);  // of what friction can do, for an impulse of one
+    const Lanes share =
+        one / (c.friction * p.push);  // of what friction can do, for an impulse of one
     arms(c, p, arm_a, arm_b);
-    Lanes v[D], turning_a[D], turning_b[D];
-    turning(now.spin_a, arm_a, turning_a), turning(now.spin_b, arm_b, turning_b);
+    Lanes v[D];
+    Lanes turning_a[D];
+    Lanes turning_b[D];
+    turning(now.spin_a, arm_a, turning_a);
+    turning(now.spin_b, arm_b, turning_b);
     for (int i = 0; i < D; ++i) v[i] = now.velocity[i] + turning_b[i] - turning_a[i] + c.surface[i];
     const Lanes off = dot<D>(c.normal, v);
-    Lanes wanted[D], part[D], change[D];
+    Lanes wanted[D];
+    Lanes part[D];
+    Lanes change[D];
     for (int i = 0; i < D; ++i) {
       wanted[i] = p.drag[i] - (v[i] - c.normal[i] * off) * p.across;
       part[i] = wanted[i] * share;
     }
-    // Told as a share, whose square neither overflows nor vanishes. Without a push it is infinite, or none of none.
+    // Told as a share, whose square neither overflows nor vanishes. Without a push it is infinite,
+    // or none of none.
     const Lanes length = dot<D>(part, part);
     const Mask slides = ~(length <= one);
     if (any(slides)) {
@@ -357,12 +417,16 @@ void push_some(WideContact<D>& c, WidePoint<D>* points, WideNote<D>* notes, Movi
       change[i] = wanted[i] - p.drag[i];
       p.drag[i] = wanted[i];
     }
-    torque(arm_a, change, turn_a), torque(arm_b, change, turn_b);
-    a.turned_by(turn_a, spun_a), b.turned_by(turn_b, spun_b);
+    torque(arm_a, change, turn_a);
+    torque(arm_b, change, turn_b);
+    a.turned_by(turn_a, spun_a);
+    b.turned_by(turn_b, spun_b);
     now.give(change, spun_a, spun_b);
   }
-  a.give(-1, now.impulse, now.spun_a), b.give(1, now.impulse, now.spun_b);
-  a.store(moving, c.a, c.moves_a), b.store(moving, c.b, c.moves_b);
+  a.give(-1, now.impulse, now.spun_a);
+  b.give(1, now.impulse, now.spun_b);
+  a.store(moving, c.a, c.moves_a);
+  b.store(moving, c.b, c.moves_b);
   if (pass.last) end_substep(c, points, notes);
 }
 
@@ -371,7 +435,9 @@ void warm_some(WideContact<D>& c, WidePoint<D>* points, Moving<D>* moving) {
   constexpr int T = kTurns<D>;
   const Mask counts = counting(c, moving);
   const Lanes zero = all(0);
-  Lanes sum[D], turning_a[T], turning_b[T];
+  Lanes sum[D];
+  Lanes turning_a[T];
+  Lanes turning_b[T];
   for (Lanes& x : sum) x = zero;
   for (int i = 0; i < T; ++i) turning_a[i] = turning_b[i] = zero;
   Mask some = zero > all(1);
@@ -380,7 +446,10 @@ void warm_some(WideContact<D>& c, WidePoint<D>* points, Moving<D>* moving) {
     const Mask pushes = counts & (p.push > zero);
     const Mask keeps = pushes | ~counts;
     some |= pushes;
-    Lanes impulse[D], turn[T], arm_a[D], arm_b[D];
+    Lanes impulse[D];
+    Lanes turn[T];
+    Lanes arm_a[D];
+    Lanes arm_b[D];
     for (int i = 0; i < D; ++i) {
       p.drag[i] = pick(keeps, p.drag[i], zero);
       impulse[i] = pick(pushes, c.normal[i] * p.push + p.drag[i], zero);
@@ -393,37 +462,51 @@ void warm_some(WideContact<D>& c, WidePoint<D>* points, Moving<D>* moving) {
     for (int i = 0; i < T; ++i) turning_b[i] += turn[i];
   }
   if (!any(some)) return;
-  Bodies<D> a, b;
-  a.load(moving, c.a), b.load(moving, c.b);
+  Bodies<D> a;
+  Bodies<D> b;
+  a.load(moving, c.a);
+  b.load(moving, c.b);
   Lanes spun[T];
   a.turned_by(turning_a, spun);
   a.give(-1, sum, spun);
   b.turned_by(turning_b, spun);
   b.give(1, sum, spun);
-  a.store(moving, c.a, c.moves_a), b.store(moving, c.b, c.moves_b);
+  a.store(moving, c.a, c.moves_a);
+  b.store(moving, c.b, c.moves_b);
 }
 
 // How impulses along u at these arms turn two bodies.
 template <int D>
 struct Twist {
   static constexpr int T = kTurns<D>;
-  Lanes a[T], b[T], spun_a[T], spun_b[T];
+  Lanes a[T];
+  Lanes b[T];
+  Lanes spun_a[T];
+  Lanes spun_b[T];
 
-  HWY_INLINE void of(const Lanes (&u)[D], const Lanes (&arm_a)[D], const Lanes (&arm_b)[D], const Bodies<D>& first,
-                     const Bodies<D>& second) {
-    torque(arm_a, u, a), torque(arm_b, u, b);
-    first.turned_by(a, spun_a), second.turned_by(b, spun_b);
+  HWY_INLINE void of(const Lanes (&u)[D], const Lanes (&arm_a)[D], const Lanes (&arm_b)[D],
+                     const Bodies<D>& first, const Bodies<D>& second) {
+    torque(arm_a, u, a);
+    torque(arm_b, u, b);
+    first.turned_by(a, spun_a);
+    second.turned_by(b, spun_b);
   }
   // How much velocity along another one's way an impulse along this one's gives by turning.
-  HWY_INLINE Lanes gives(const Twist& other) const { return dot<T>(a, other.spun_a) + dot<T>(b, other.spun_b); }
+  HWY_INLINE Lanes gives(const Twist& other) const {
+    return dot<T>(a, other.spun_a) + dot<T>(b, other.spun_b);
+  }
 };
 
-HWY_INLINE void tangents(const Lanes (&n)[2], Lanes (&out)[1][2]) { out[0][0] = -n[1], out[0][1] = n[0]; }
+HWY_INLINE void tangents(const Lanes (&n)[2], Lanes (&out)[1][2]) {
+  out[0][0] = -n[1];
+  out[0][1] = n[0];
+}
 HWY_INLINE void tangents(const Lanes (&n)[3], Lanes (&out)[2][3]) {
   // Crossing with the axis least along n is never degenerate.
   Lanes size[3];
   for (int i = 0; i < 3; ++i) size[i] = larger(n[i], -n[i]);
-  const Mask z = (size[2] < size[0]) & (size[2] < size[1]), y = ~z & (size[1] < size[0]);
+  const Mask z = (size[2] < size[0]) & (size[2] < size[1]);
+  const Mask y = ~z & (size[1] < size[0]);
   const Lanes zero = all(0);
   out[0][0] = pick(z, n[1], pick(y, -n[2], zero));
   out[0][1] = pick(z, -n[0], pick(y, zero, n[2]));
@@ -433,17 +516,23 @@ HWY_INLINE void tangents(const Lanes (&n)[3], Lanes (&out)[2][3]) {
   torque(n, out[0], out[1]);
 }
 
-// Masses of the points of a contact whose lanes are marked by a mass of 1 or none. Across it is of the tangents the
-// one along which an impulse moves the two most: with its mass no step is too long, and what slides is held back
-// straight against its way.
+// Masses of the points of a contact whose lanes are marked by a mass of 1 or none. Across it is of
+// the tangents the one along which an impulse moves the two most: with its mass no step is too
+// long, and what slides is held back straight against its way.
 template <int D>
 void weigh_some(const WideContact<D>& c, WidePoint<D>* points, const Moving<D>* moving) {
-  Bodies<D> a, b;
-  a.load(moving, c.a), b.load(moving, c.b);
-  const Lanes zero = all(0), one = all(1);
-  Lanes along[D - 1][D], arm_a[D], arm_b[D];
+  Bodies<D> a;
+  Bodies<D> b;
+  a.load(moving, c.a);
+  b.load(moving, c.b);
+  const Lanes zero = all(0);
+  const Lanes one = all(1);
+  Lanes along[D - 1][D];
+  Lanes arm_a[D];
+  Lanes arm_b[D];
   tangents(c.normal, along);
-  Lanes easy = zero, easy_across[D - 1];
+  Lanes easy = zero;
+  Lanes easy_across[D - 1];
   for (Lanes& x : easy_across) x = zero;
   [[maybe_unused]] Lanes easy_mixed = zero;
   for (int i = 0; i < D; ++i) {
@@ -463,7 +552,8 @@ void weigh_some(const WideContact<D>& c, WidePoint<D>* points, const Moving<D>* 
     if constexpr (D == 3) {
       Twist<D> second;
       second.of(along[1], arm_a, arm_b, a, b);
-      const Lanes other = easy_across[1] + second.gives(second), mixed = easy_mixed + twist.gives(second);
+      const Lanes other = easy_across[1] + second.gives(second);
+      const Lanes mixed = easy_mixed + twist.gives(second);
       const Lanes half = all(0.5) * (across - other);
       across = all(0.5) * (across + other) + root(half * half + mixed * mixed);
     }
@@ -473,10 +563,11 @@ void weigh_some(const WideContact<D>& c, WidePoint<D>* points, const Moving<D>* 
   }
 }
 
-// What is wanted soon: bodies, which may lie far apart, and points, of which there are too many to be seen coming.
+// What is wanted soon: bodies, which may lie far apart, and points, of which there are too many to
+// be seen coming.
 template <int D>
-HWY_INLINE void fetch_ahead(const WideContact<D>* now, const WideContact<D>* last, const WidePoint<D>* points,
-                            const Moving<D>* moving) {
+HWY_INLINE void fetch_ahead(const WideContact<D>* now, const WideContact<D>* last,
+                            const WidePoint<D>* points, const Moving<D>* moving) {
   constexpr std::size_t kRead = offsetof(Moving<D>, narrow) + sizeof(Narrow<D>);
   if (last - now > 2)
     for (const auto* who : {&now[2].a, &now[2].b})
@@ -485,15 +576,16 @@ HWY_INLINE void fetch_ahead(const WideContact<D>* now, const WideContact<D>* las
 }
 
 template <int D>
-void push_all(WideContact<D>* first, WideContact<D>* last, WidePoint<D>* points, WideNote<D>* notes, Moving<D>* moving,
-              const Pass& pass) {
+void push_all(WideContact<D>* first, WideContact<D>* last, WidePoint<D>* points, WideNote<D>* notes,
+              Moving<D>* moving, const Pass& pass) {
   for (; first != last; ++first) {
     fetch_ahead(first, last, points, moving);
     push_some(*first, points + first->first, notes + first->first, moving, pass);
   }
 }
 template <int D>
-void warm_all(WideContact<D>* first, WideContact<D>* last, WidePoint<D>* points, Moving<D>* moving) {
+void warm_all(WideContact<D>* first, WideContact<D>* last, WidePoint<D>* points,
+              Moving<D>* moving) {
   for (; first != last; ++first) {
     fetch_ahead(first, last, points, moving);
     warm_some(*first, points + first->first, moving);
@@ -501,19 +593,20 @@ void warm_all(WideContact<D>* first, WideContact<D>* last, WidePoint<D>* points,
 }
 
 template <int D>
-void weigh_all(const WideContact<D>* first, const WideContact<D>* last, WidePoint<D>* points, const Moving<D>* moving) {
+void weigh_all(const WideContact<D>* first, const WideContact<D>* last, WidePoint<D>* points,
+               const Moving<D>* moving) {
   for (; first != last; ++first) {
     fetch_ahead(first, last, points, moving);
     weigh_some(*first, points + first->first, moving);
   }
 }
 
-void push_2(WideContact<2>* first, WideContact<2>* last, WidePoint<2>* points, WideNote<2>* notes, Moving<2>* moving,
-            const Pass& pass) {
+void push_2(WideContact<2>* first, WideContact<2>* last, WidePoint<2>* points, WideNote<2>* notes,
+            Moving<2>* moving, const Pass& pass) {
   push_all(first, last, points, notes, moving, pass);
 }
-void push_3(WideContact<3>* first, WideContact<3>* last, WidePoint<3>* points, WideNote<3>* notes, Moving<3>* moving,
-            const Pass& pass) {
+void push_3(WideContact<3>* first, WideContact<3>* last, WidePoint<3>* points, WideNote<3>* notes,
+            Moving<3>* moving, const Pass& pass) {
   push_all(first, last, points, notes, moving, pass);
 }
 void warm_2(WideContact<2>* first, WideContact<2>* last, WidePoint<2>* points, Moving<2>* moving) {
@@ -523,10 +616,12 @@ void warm_3(WideContact<3>* first, WideContact<3>* last, WidePoint<3>* points, M
   warm_all(first, last, points, moving);
 }
 
-void weigh_2(const WideContact<2>* first, const WideContact<2>* last, WidePoint<2>* points, const Moving<2>* moving) {
+void weigh_2(const WideContact<2>* first, const WideContact<2>* last, WidePoint<2>* points,
+             const Moving<2>* moving) {
   weigh_all(first, last, points, moving);
 }
-void weigh_3(const WideContact<3>* first, const WideContact<3>* last, WidePoint<3>* points, const Moving<3>* moving) {
+void weigh_3(const WideContact<3>* first, const WideContact<3>* last, WidePoint<3>* points,
+             const Moving<3>* moving) {
   weigh_all(first, last, points, moving);
 }
 
@@ -553,9 +648,11 @@ void Wide<2>::weigh_some(std::size_t first, std::size_t last, std::span<const Mo
   (contacts_.data() + first, contacts_.data() + last, points_.data(), moving.data());
 }
 template <>
-void Wide<2>::push_some(std::size_t first, std::size_t last, std::span<Moving<2>> moving, const Pass& pass) {
+void Wide<2>::push_some(std::size_t first, std::size_t last, std::span<Moving<2>> moving,
+                        const Pass& pass) {
   HWY_DYNAMIC_DISPATCH(push_2)
-  (contacts_.data() + first, contacts_.data() + last, points_.data(), notes_.data(), moving.data(), pass);
+  (contacts_.data() + first, contacts_.data() + last, points_.data(), notes_.data(), moving.data(),
+   pass);
 }
 template <>
 void Wide<3>::warm_some(std::size_t first, std::size_t last, std::span<Moving<3>> moving) {
@@ -568,9 +665,11 @@ void Wide<3>::weigh_some(std::size_t first, std::size_t last, std::span<const Mo
   (contacts_.data() + first, contacts_.data() + last, points_.data(), moving.data());
 }
 template <>
-void Wide<3>::push_some(std::size_t first, std::size_t last, std::span<Moving<3>> moving, const Pass& pass) {
+void Wide<3>::push_some(std::size_t first, std::size_t last, std::span<Moving<3>> moving,
+                        const Pass& pass) {
   HWY_DYNAMIC_DISPATCH(push_3)
-  (contacts_.data() + first, contacts_.data() + last, points_.data(), notes_.data(), moving.data(), pass);
+  (contacts_.data() + first, contacts_.data() + last, points_.data(), notes_.data(), moving.data(),
+   pass);
 }
 }  // namespace colvik::dynamics
 #endif

@@ -12,12 +12,13 @@
 
 namespace colvik::dynamics {
 
-/// What a pass over contacts does: with `separate` overlap is pushed apart and contacts that are still open may close;
-/// without it only velocity is corrected.
+/// What a pass over contacts does: with `separate` overlap is pushed apart and contacts that are
+/// still open may close; without it only velocity is corrected.
 struct Pass {
   Removal removal;
-  double soft_mass = 1, soft_leak = 0;  // of overlapping contacts, with `separate`
-  double time = 0;                      // seconds since the step began
+  double soft_mass = 1;
+  double soft_leak = 0;  // of overlapping contacts, with `separate`
+  double time = 0;       // seconds since the step began
   bool separate = true;
   bool last = false;  // of a substep: pushes are added up, and those that do not last end
 };
@@ -25,15 +26,18 @@ struct Pass {
 /// Contacts that are worked on side by side.
 inline constexpr std::uint32_t kLanes = 8;
 
-/// A number of each of them. Single precision is enough for impulses, since both bodies of a contact are given the
-/// same, and for the velocities of one against the other; those of the bodies themselves are in double precision.
+/// A number of each of them. Single precision is enough for impulses, since both bodies of a
+/// contact are given the same, and for the velocities of one against the other; those of the bodies
+/// themselves are in double precision.
 using Lanes = float __attribute__((vector_size(32), aligned(32)));
 
 template <int D>
 struct WidePoint {
-  Lanes arm[D];        // from where its contact says
-  Lanes mass, across;  // along the normal, and along the tangent in which it is least
-  Lanes gap, push;
+  Lanes arm[D];  // from where its contact says
+  Lanes mass;
+  Lanes across;  // along the normal, and along the tangent in which it is least
+  Lanes gap;
+  Lanes push;
   Lanes drag[D];
 };
 /// What of a point is seldom looked at.
@@ -45,30 +49,39 @@ struct WideNote {
 };
 template <int D>
 struct WideContact {
-  std::uint32_t a[kLanes], b[kLanes];
-  Lanes normal[D], surface[D], friction;
-  // To where arms begin, from the centres of mass. It is one of them, that of the nearer body that can move, so that
-  // the arms of what is small are told as exactly as those of what is large.
-  Lanes from_a[D], from_b[D];
-  std::uint32_t first = 0, count = 0;      // points
-  std::uint32_t lanes = 0;                 // in use; the others look at the bodies of the first
-  std::uint32_t moves_a = 0, moves_b = 0;  // a bit for each of these whose body a, or b, can move: only that is written
-  bool guard = false;                      // each counts only once one of its bodies was hit by something else
-  bool struck = false;                     // some note says so
-  bool begun = false;                      // every note tells when its point first pushed
+  std::uint32_t a[kLanes];
+  std::uint32_t b[kLanes];
+  Lanes normal[D];
+  Lanes surface[D];
+  Lanes friction;
+  // To where arms begin, from the centres of mass. It is one of them, that of the nearer body that
+  // can move, so that the arms of what is small are told as exactly as those of what is large.
+  Lanes from_a[D];
+  Lanes from_b[D];
+  std::uint32_t first = 0;
+  std::uint32_t count = 0;  // points
+  std::uint32_t lanes = 0;  // in use; the others look at the bodies of the first
+  std::uint32_t moves_a = 0;
+  std::uint32_t moves_b =
+      0;               // a bit for each of these whose body a, or b, can move: only that is written
+  bool guard = false;  // each counts only once one of its bodies was hit by something else
+  bool struck = false;  // some note says so
+  bool begun = false;   // every note tells when its point first pushed
 };
 
-/// The plain ones among contacts (those that roll, bounce or are solved at once are not), side by side in vector
-/// instructions. Contacts are coloured so that no two of a colour push the same body (greedily, in their order), and
-/// worked on colour by colour: within one, the order does not matter, so that what is unrelated changes nothing. Those
-/// that guard come last. The instruction set, chosen at run time, changes no bit.
+/// The plain ones among contacts (those that roll, bounce or are solved at once are not), side by
+/// side in vector instructions. Contacts are coloured so that no two of a colour push the same body
+/// (greedily, in their order), and worked on colour by colour: within one, the order does not
+/// matter, so that what is unrelated changes nothing. Those that guard come last. The instruction
+/// set, chosen at run time, changes no bit.
 template <int D>
 class Wide {
  public:
-  /// Takes contacts from `first` to `end` that are to be worked on alone, with their impulses, and marks them. Cost:
-  /// linear.
-  void take(math::Crew& crew, std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts,
-            std::span<Listed> listed, std::size_t first, std::size_t end);
+  /// Takes contacts from `first` to `end` that are to be worked on alone, with their impulses, and
+  /// marks them. Cost: linear.
+  void take(math::Crew& crew, std::span<const Moving<D>> moving,
+            std::span<const Contact<D>> contacts, std::span<Listed> listed, std::size_t first,
+            std::size_t end);
   /// Tells the contacts their impulses, and when they began to push.
   void give_back(math::Crew& crew, std::span<Contact<D>> contacts) const;
 
@@ -82,10 +95,11 @@ class Wide {
             std::span<const Contact<D>> contacts);
   void weigh_some(std::size_t first, std::size_t last, std::span<const Moving<D>> moving);
   void warm_some(std::size_t first, std::size_t last, std::span<Moving<D>> moving);
-  void push_some(std::size_t first, std::size_t last, std::span<Moving<D>> moving, const Pass& pass);
+  void push_some(std::size_t first, std::size_t last, std::span<Moving<D>> moving,
+                 const Pass& pass);
 
-  // f(first, last) for all from one to another, which begin and end with a colour: colours one after the other, parts
-  // of one in any order.
+  // f(first, last) for all from one to another, which begin and end with a colour: colours one
+  // after the other, parts of one in any order.
   template <class F>
   void by_colour(math::Crew& crew, std::size_t first, std::size_t last, F&& f) {
     if (first == last) return;
@@ -112,10 +126,14 @@ class Wide {
   math::Many<WideNote<D>> notes_;                       // by point
   std::vector<std::array<std::uint32_t, kLanes>> who_;  // contacts, by lane
   std::size_t guards_ = 0;                              // from here on
-  std::vector<std::uint32_t> colours_, parts_;          // where each begins, and the last ends; and while sharing them
+  std::vector<std::uint32_t> colours_;
+  std::vector<std::uint32_t>
+      parts_;  // where each begins, and the last ends; and while sharing them
   // While taking: colours, by body and by contact, and contacts by colour and number of points.
   std::vector<std::uint64_t> used_;
-  std::vector<std::uint32_t> key_, order_, start_;
+  std::vector<std::uint32_t> key_;
+  std::vector<std::uint32_t> order_;
+  std::vector<std::uint32_t> start_;
 };
 
 }  // namespace colvik::dynamics

@@ -26,10 +26,16 @@ COLVIK_FETCHES void fetch(const Contact<D>& c, std::uint32_t count) {
 }  // namespace
 
 template <int D>
-void Wide<D>::take(math::Crew& crew, std::span<const Moving<D>> moving, std::span<const Contact<D>> contacts,
-                   std::span<Listed> listed, std::size_t first, std::size_t end) {
-  constexpr std::uint32_t kCounts = contact::kMostPoints<D>, kKinds = 2 * kColours * kCounts;
-  contacts_.clear(), points_.clear(), notes_.clear(), who_.clear(), colours_.clear();
+void Wide<D>::take(math::Crew& crew, std::span<const Moving<D>> moving,
+                   std::span<const Contact<D>> contacts, std::span<Listed> listed,
+                   std::size_t first, std::size_t end) {
+  constexpr std::uint32_t kCounts = contact::kMostPoints<D>;
+  constexpr std::uint32_t kKinds = 2 * kColours * kCounts;
+  contacts_.clear();
+  points_.clear();
+  notes_.clear();
+  who_.clear();
+  colours_.clear();
   guards_ = 0;
   if (first == end) return;
   // Guards come last, then colours in their order; how many points there are orders them within.
@@ -45,7 +51,8 @@ void Wide<D>::take(math::Crew& crew, std::span<const Moving<D>> moving, std::spa
     if (c.worked != Worked::alone || !c.plain || c.count == 0) continue;
     const std::size_t kind = c.guard ? moving.size() : 0;
     std::uint64_t taken = 0;
-    const bool has_a = moving[c.a].movable, has_b = moving[c.b].movable;
+    const bool has_a = moving[c.a].movable;
+    const bool has_b = moving[c.b].movable;
     if (has_a) taken |= used_[kind + c.a];
     if (has_b) taken |= used_[kind + c.b];
     const auto colour = static_cast<unsigned>(std::countr_one(taken));
@@ -60,7 +67,8 @@ void Wide<D>::take(math::Crew& crew, std::span<const Moving<D>> moving, std::spa
   order_.resize(start_[kKinds]);
   std::vector<std::uint32_t>& next = start_;
   for (std::size_t i = first; i < end; ++i)
-    if (const std::uint32_t key = key_[i - first]; key != kNobody) order_[next[key]++] = static_cast<std::uint32_t>(i);
+    if (const std::uint32_t key = key_[i - first]; key != kNobody)
+      order_[next[key]++] = static_cast<std::uint32_t>(i);
   // Now start_[k] is where kind k ends.
   std::uint32_t point_count = 0;
   for (std::uint32_t key = 0, at = 0; key < kKinds; ++key) {
@@ -76,7 +84,8 @@ void Wide<D>::take(math::Crew& crew, std::span<const Moving<D>> moving, std::spa
       point_count += w.count;
       // An empty lane is a contact that has no mass.
       std::array<std::uint32_t, kLanes>& who = who_.emplace_back();
-      for (std::uint32_t lane = 0; lane < kLanes; ++lane) who[lane] = order_[lane < w.lanes ? at + lane : at];
+      for (std::uint32_t lane = 0; lane < kLanes; ++lane)
+        who[lane] = order_[lane < w.lanes ? at + lane : at];
     }
   }
   colours_.push_back(static_cast<std::uint32_t>(contacts_.size()));
@@ -102,15 +111,20 @@ void Wide<D>::fill(std::size_t first, std::size_t last, std::span<const Moving<D
       const auto set = [lane](Lanes& to, double x) { to[lane] = static_cast<float>(x); };
       const bool empty = lane >= w.lanes;
       const Contact<D>& c = contacts[who_[at][lane]];
-      const Moving<D>&a = moving[c.a], &b = moving[c.b];
-      w.a[lane] = c.a, w.b[lane] = c.b;
-      w.moves_a |= (!empty && a.movable ? 1U : 0U) << lane, w.moves_b |= (!empty && b.movable ? 1U : 0U) << lane;
+      const Moving<D>& a = moving[c.a];
+      const Moving<D>& b = moving[c.b];
+      w.a[lane] = c.a;
+      w.b[lane] = c.b;
+      w.moves_a |= (!empty && a.movable ? 1U : 0U) << lane;
+      w.moves_b |= (!empty && b.movable ? 1U : 0U) << lane;
       set(w.friction, c.friction);
       const bool near_a = from_a(c, a, b);
       for (int i = 0; i < D; ++i) {
-        set(w.normal[i], c.normal[i]), set(w.surface[i], c.surface[i]);
+        set(w.normal[i], c.normal[i]);
+        set(w.surface[i], c.surface[i]);
         const double between = c.points[0].arm_b[i] - c.points[0].arm_a[i];
-        set(w.from_a[i], near_a ? 0 : -between), set(w.from_b[i], near_a ? between : 0);
+        set(w.from_a[i], near_a ? 0 : -between);
+        set(w.from_b[i], near_a ? between : 0);
       }
       for (std::uint32_t k = 0; k < w.count; ++k) {
         const SolverPoint<D>& from = c.points[k];
@@ -120,9 +134,12 @@ void Wide<D>::fill(std::size_t first, std::size_t last, std::span<const Moving<D
           set(to.drag[i], empty ? 0 : from.drag[i]);
         }
         set(to.mass, empty ? 0 : 1);
-        set(to.gap, from.gap), set(to.push, empty ? 0 : from.push);
+        set(to.gap, from.gap);
+        set(to.push, empty ? 0 : from.push);
         WideNote<D>& note = notes_[w.first + k];
-        set(note.total_push, from.total_push), set(note.when, from.when), set(note.struck, 0);
+        set(note.total_push, from.total_push);
+        set(note.when, from.when);
+        set(note.struck, 0);
       }
     }
   }
@@ -130,7 +147,8 @@ void Wide<D>::fill(std::size_t first, std::size_t last, std::span<const Moving<D
 
 template <int D>
 void Wide<D>::warm_start(math::Crew& crew, std::span<Moving<D>> moving) {
-  by_colour(crew, 0, contacts_.size(), [&](std::size_t first, std::size_t last) { warm_some(first, last, moving); });
+  by_colour(crew, 0, contacts_.size(),
+            [&](std::size_t first, std::size_t last) { warm_some(first, last, moving); });
 }
 
 template <int D>
@@ -155,7 +173,8 @@ void Wide<D>::give_back(math::Crew& crew, std::span<Contact<D>> contacts) const 
           to.push = told(from.push);
           for (int axis = 0; axis < D; ++axis) to.drag[axis] = told(from.drag[axis]);
           const WideNote<D>& note = notes_[w.first + k];
-          to.total_push = told(note.total_push), to.when = told(note.when);
+          to.total_push = told(note.total_push);
+          to.when = told(note.when);
         }
       }
     }

@@ -11,7 +11,8 @@ class ContactClasses {
  public:
   std::uint32_t intern(const Party& party) {
     Key key{party.tags, party.meets.text(), party.zone, party.body == BodyKind::fixed};
-    const auto [at, fresh] = by_key_.try_emplace(std::move(key), static_cast<std::uint32_t>(parties_.size()));
+    const auto [at, fresh] =
+        by_key_.try_emplace(std::move(key), static_cast<std::uint32_t>(parties_.size()));
     if (fresh) {
       parties_.push_back(party);
       parties_.back().active = parties_.back().on = true;
@@ -26,8 +27,10 @@ class ContactClasses {
     if (row.size() <= second) row.resize(parties_.size());
     Cached& cached = row[second];
     if (!cached.known) {
-      Party a = parties_[first], b = parties_[second];
-      a.object = 0, b.object = 1;
+      Party a = parties_[first];
+      Party b = parties_[second];
+      a.object = 0;
+      b.object = 1;
       a.family = b.family = 0;  // which depends on the objects, not on their classes
       cached = {true, decide(a, b)};
     }
@@ -38,7 +41,8 @@ class ContactClasses {
   struct Key {
     TagSet tags;
     std::string meets;
-    bool zone, fixed;
+    bool zone;
+    bool fixed;
     auto operator<=>(const Key&) const = default;
   };
   struct Cached {

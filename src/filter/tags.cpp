@@ -33,7 +33,8 @@ std::vector<Tag> TagSet::list() const {
   std::vector<Tag> tags;
   for (std::size_t i = 0; i < size_in_words(); ++i)
     for (std::uint64_t left = word(i); left != 0; left &= left - 1)
-      tags.push_back({static_cast<std::uint32_t>(i * 64) + static_cast<std::uint32_t>(std::countr_zero(left))});
+      tags.push_back({static_cast<std::uint32_t>(i * 64) +
+                      static_cast<std::uint32_t>(std::countr_zero(left))});
   return tags;
 }
 
@@ -47,13 +48,17 @@ std::string lower(std::string_view text) {
 
 // Edit distance with swaps of neighbours as one edit (optimal string alignment).
 std::size_t edit_distance(std::string_view a, std::string_view b) {
-  std::vector<std::size_t> before(b.size() + 1), above(b.size() + 1), row(b.size() + 1);
+  std::vector<std::size_t> before(b.size() + 1);
+  std::vector<std::size_t> above(b.size() + 1);
+  std::vector<std::size_t> row(b.size() + 1);
   for (std::size_t j = 0; j <= b.size(); ++j) above[j] = j;
   for (std::size_t i = 1; i <= a.size(); ++i) {
     row[0] = i;
     for (std::size_t j = 1; j <= b.size(); ++j) {
-      row[j] = std::min({above[j] + 1, row[j - 1] + 1, above[j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1)});
-      if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1]) row[j] = std::min(row[j], before[j - 2] + 1);
+      row[j] =
+          std::min({above[j] + 1, row[j - 1] + 1, above[j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1)});
+      if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1])
+        row[j] = std::min(row[j], before[j - 2] + 1);
     }
     before.swap(above);
     above.swap(row);
@@ -69,13 +74,16 @@ std::string nearest_name(std::string_view name, std::span<const std::string> nam
   std::string found;
   for (const std::string& candidate : names) {
     const std::size_t distance = edit_distance(wanted, lower(candidate));
-    if (distance < best) best = distance, found = candidate;
+    if (distance < best) {
+      best = distance;
+      found = candidate;
+    }
   }
   return found;
 }
 
-std::string suggestion(std::string_view name, std::span<const std::string> names, std::string otherwise,
-                       std::string_view prefix) {
+std::string suggestion(std::string_view name, std::span<const std::string> names,
+                       std::string otherwise, std::string_view prefix) {
   const std::string near = nearest_name(name, names);
   return near.empty() ? std::move(otherwise) : fmt::format("did you mean '{}{}'?", prefix, near);
 }
@@ -83,14 +91,16 @@ std::string suggestion(std::string_view name, std::span<const std::string> names
 bool is_plain_name(std::string_view name) {
   const auto letter = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0; };
   if (name.empty() || !letter(name.front())) return false;
-  return std::all_of(name.begin(), name.end(), [&](char c) { return letter(c) || c == '-' || c == '_' || c == '.'; });
+  return std::all_of(name.begin(), name.end(),
+                     [&](char c) { return letter(c) || c == '-' || c == '_' || c == '.'; });
 }
 
 Result<Tag> Tags::declare(std::string_view name, std::string_view meaning) {
   const std::string where = fmt::format("tag '{}'", name);
   if (!is_plain_name(name))
     return Error{where, "is not a name", "letters, digits and - _ . after a first letter or digit"};
-  if (name == "any" || name == "none") return Error{where, "is a word of the query language", "any other name"};
+  if (name == "any" || name == "none")
+    return Error{where, "is a word of the query language", "any other name"};
   if (std::find(names_.begin(), names_.end(), name) != names_.end())
     return Error{where, "is declared twice", "one declaration a tag"};
   names_.emplace_back(name);
@@ -105,7 +115,8 @@ Result<Tag> Tags::find(std::string_view name) const {
       {},
       fmt::format("'{}' is not a declared tag", name),
       suggestion(name, names_,
-                 names_.empty() ? "no tag is declared yet" : fmt::format("declared are: {}", fmt::join(names_, ", ")))};
+                 names_.empty() ? "no tag is declared yet"
+                                : fmt::format("declared are: {}", fmt::join(names_, ", ")))};
 }
 
 Result<TagSet> Tags::find_all(std::span<const std::string> names) const {
@@ -143,11 +154,17 @@ class TagQueryParser {
 
   void alternatives(int depth) {
     conjunction(depth);
-    while (!failed_ && take('|')) conjunction(depth), emit(TagQuery::kOr);
+    while (!failed_ && take('|')) {
+      conjunction(depth);
+      emit(TagQuery::kOr);
+    }
   }
   void conjunction(int depth) {
     term(depth);
-    while (!failed_ && take('&')) term(depth), emit(TagQuery::kAnd);
+    while (!failed_ && take('&')) {
+      term(depth);
+      emit(TagQuery::kAnd);
+    }
   }
   void term(int depth) {
     if (depth > kDeepest) return fail("is nested too deeply", "at most 64 levels");
@@ -204,7 +221,9 @@ class TagQueryParser {
   TagQuery query_;
 };
 
-Result<TagQuery> TagQuery::parse(std::string_view text, const Tags& tags) { return TagQueryParser(text, tags).run(); }
+Result<TagQuery> TagQuery::parse(std::string_view text, const Tags& tags) {
+  return TagQueryParser(text, tags).run();
+}
 
 bool TagQuery::matches(const TagSet& set) const {
   // A level of parentheses leaves at most two values open (one for |, one for &), and there are 64.
@@ -215,8 +234,14 @@ bool TagQuery::matches(const TagSet& set) const {
       case kAny: stack[top++] = true; break;
       case kNone: stack[top++] = false; break;
       case kNot: stack[top - 1] = !stack[top - 1]; break;
-      case kAnd: --top, stack[top - 1] = stack[top - 1] && stack[top]; break;
-      case kOr: --top, stack[top - 1] = stack[top - 1] || stack[top]; break;
+      case kAnd:
+        --top;
+        stack[top - 1] = stack[top - 1] && stack[top];
+        break;
+      case kOr:
+        --top;
+        stack[top - 1] = stack[top - 1] || stack[top];
+        break;
       default: stack[top++] = set.contains({static_cast<std::uint32_t>(code)}); break;
     }
   }

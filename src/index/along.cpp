@@ -19,35 +19,44 @@ namespace colvik::index::HWY_NAMESPACE {
 
 inline float up(double x) { return static_cast<float>(x) * 1.000001F; }
 
-// A way through the frame of a tree; t runs from 0 to 1 along it. Which side of a box is the way in depends on the
-// direction alone.
+// A way through the frame of a tree; t runs from 0 to 1 along it. Which side of a box is the way in
+// depends on the direction alone.
 template <int D>
 struct FloatRay {
-  float per_way[D];     // 1 / way
-  float per_out[D];     // a little more, for the three roundings of a side (Ize, "Robust BVH ray traversal", 2013)
-  float in[D], out[D];  // the start as seen from either side, all rounding and half of what is swept off
-  std::uint32_t in_side[D], out_side[D];  // where in a node's slots these sides are
+  float per_way[D];  // 1 / way
+  float per_out[D];  // a little more, for the three roundings of a side (Ize, "Robust BVH ray
+                     // traversal", 2013)
+  float in[D];
+  float out[D];  // the start as seen from either side, all rounding and half of what is swept off
+  std::uint32_t in_side[D];
+  std::uint32_t out_side[D];  // where in a node's slots these sides are
 };
 
 template <int D>
-FloatRay<D> ray_in(const Store<D>& tree, const FloatBox<D>& all, const Way<D>& way, const Vec<D>& half) {
+FloatRay<D> ray_in(const Store<D>& tree, const FloatBox<D>& all, const Way<D>& way,
+                   const Vec<D>& half) {
   FloatRay<D> r;
   for (int i = 0; i < D; ++i) {
     const float at = to_float(way.from[i] - tree.origin[i]);
-    const float wide = to_float(half[i]), end = to_float(way.from[i] + way.way[i] - tree.origin[i]);
-    const float far =
-        farthest(std::max(std::abs(at), std::abs(end)) + wide, std::max(std::abs(all.lo[i]), std::abs(all.hi[i])));
+    const float wide = to_float(half[i]);
+    const float end = to_float(way.from[i] + way.way[i] - tree.origin[i]);
+    const float far = farthest(std::max(std::abs(at), std::abs(end)) + wide,
+                               std::max(std::abs(all.lo[i]), std::abs(all.hi[i])));
     constexpr float kLeast = 1e-9F;  // along a face that has no thickness
     const float room = wide + kLeast + far * 4 * std::numeric_limits<float>::epsilon();
     // A way along the other axes only: never left, never entered.
     constexpr double kTiny = 1e-18;
     const double by = std::abs(way.way[i]) > kTiny ? way.way[i] : kTiny;
-    r.per_way[i] = static_cast<float>(1 / by), r.per_out[i] = r.per_way[i] * 1.000001F;
+    r.per_way[i] = static_cast<float>(1 / by);
+    r.per_out[i] = r.per_way[i] * 1.000001F;
     // Which way it goes is anyone's guess, and so no branch.
     const float ahead = std::copysign(room, static_cast<float>(by));
-    const std::uint32_t back = std::signbit(by) ? 1 : 0, axis = static_cast<std::uint32_t>(i);
-    r.in[i] = at + ahead, r.in_side[i] = (axis + back * D) * kWide;
-    r.out[i] = at - ahead, r.out_side[i] = (axis + (1 - back) * D) * kWide;
+    const std::uint32_t back = std::signbit(by) ? 1 : 0;
+    const std::uint32_t axis = static_cast<std::uint32_t>(i);
+    r.in[i] = at + ahead;
+    r.in_side[i] = (axis + back * D) * kWide;
+    r.out[i] = at - ahead;
+    r.out_side[i] = (axis + (1 - back) * D) * kWide;
   }
   return r;
 }
@@ -68,25 +77,27 @@ struct Walk {
 // Soon to be looked at: its lines come from far in most of the time that a ray takes.
 template <int D>
 HWY_INLINE void fetch(const Store<D>& tree, Ref ref, const Ahead& ahead) {
-  const std::byte* at =
-      ref >= 0 ? reinterpret_cast<const std::byte*>(&tree.node(ref))
-               : static_cast<const std::byte*>(ahead.first) + ahead.stride * static_cast<std::uint32_t>(~ref);
+  const std::byte* at = ref >= 0 ? reinterpret_cast<const std::byte*>(&tree.node(ref))
+                                 : static_cast<const std::byte*>(ahead.first) +
+                                       ahead.stride * static_cast<std::uint32_t>(~ref);
   constexpr std::size_t kLine = 64;
-  hwy::Prefetch(at), hwy::Prefetch(at + kLine);
+  hwy::Prefetch(at);
+  hwy::Prefetch(at + kLine);
   if (ref >= 0 || ahead.stride > 2 * kLine)
     for (std::size_t k = 2 * kLine; k < sizeof(Node<D>); k += kLine) hwy::Prefetch(at + k);
 }
 
-// Goes on to the slot of a node that the way enters first, and adds the others that it meets; false if it meets none.
-// How many are met is anyone's guess: only whether there are any is a branch. What is next is known before the others
-// are put away.
+// Goes on to the slot of a node that the way enters first, and adds the others that it meets; false
+// if it meets none. How many are met is anyone's guess: only whether there are any is a branch.
+// What is next is known before the others are put away.
 template <int D>
 HWY_INLINE bool meet(const Node<D>& n, Walk<D>& w) {
   static_assert(sizeof(Slots<D>) == sizeof(float) * 2 * D * kWide);
   const Lanes tag;
   const hn::RebindToSigned<Lanes> whole;
   const hn::Rebind<std::uint8_t, Lanes> small;
-  constexpr std::int32_t kSlot = kWide - 1;  // the digits of where a slot is entered that tell the slot instead
+  constexpr std::int32_t kSlot =
+      kWide - 1;  // the digits of where a slot is entered that tell the slot instead
 
   alignas(32) float enters[kWide];
   std::uint32_t hits = 0;
@@ -98,14 +109,21 @@ HWY_INLINE bool meet(const Node<D>& n, Walk<D>& w) {
       return hn::Mul(side, hn::Set(tag, w.ray.per_way[i]));
     };
     const auto out = [&](int i) HWY_ATTR {
-      const auto side = hn::Sub(hn::Load(tag, sides + w.ray.out_side[i]), hn::Set(tag, w.ray.out[i]));
+      const auto side =
+          hn::Sub(hn::Load(tag, sides + w.ray.out_side[i]), hn::Set(tag, w.ray.out[i]));
       return hn::Mul(side, hn::Set(tag, w.ray.per_out[i]));
     };
     // In pairs, so that few of them wait for one another.
-    const auto enter = hn::Max(in(0), in(1)), leave = hn::Min(out(0), out(1));
-    auto first = hn::Zero(tag), last = hn::Set(tag, w.limit);
-    if constexpr (D == 3) first = hn::Max(first, in(2)), last = hn::Min(last, out(2));
-    first = hn::Max(first, enter), last = hn::Min(last, leave);
+    const auto enter = hn::Max(in(0), in(1));
+    const auto leave = hn::Min(out(0), out(1));
+    auto first = hn::Zero(tag);
+    auto last = hn::Set(tag, w.limit);
+    if constexpr (D == 3) {
+      first = hn::Max(first, in(2));
+      last = hn::Min(last, out(2));
+    }
+    first = hn::Max(first, enter);
+    last = hn::Min(last, leave);
     const auto hit = hn::Le(first, last);
     hn::Store(first, tag, enters + k);
     hits |= bits_of(hit) << k;
@@ -121,7 +139,8 @@ HWY_INLINE bool meet(const Node<D>& n, Walk<D>& w) {
   int waiting = w.waiting;
   for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
     const std::uint32_t bits = others >> k & ((1U << hn::Lanes(tag)) - 1);
-    const auto order = hn::IndicesFromVec(tag, hn::PromoteTo(whole, hn::LoadU(small, kPacked.slots[bits].data())));
+    const auto order =
+        hn::IndicesFromVec(tag, hn::PromoteTo(whole, hn::LoadU(small, kPacked.slots[bits].data())));
     const auto child = hn::BitCast(tag, hn::LoadU(whole, n.child + k));
     hn::StoreU(hn::TableLookupLanes(hn::Load(tag, enters + k), order), tag, w.enters + waiting);
     hn::StoreU(hn::BitCast(whole, hn::TableLookupLanes(child, order)), whole, w.refs + waiting);
@@ -150,7 +169,10 @@ HWY_INLINE bool step(const Store<D>& tree, Walk<D>& w, const ToldOnWay& visit, c
     w.limit = std::min(w.limit, up(on));
   } else if (w.waiting > kRoom - kWide) {  // a tree that is deep and lopsided
     Walk<D> beneath;
-    beneath.ray = w.ray, beneath.limit = w.limit, beneath.waiting = 0, beneath.next = w.next;
+    beneath.ray = w.ray;
+    beneath.limit = w.limit;
+    beneath.waiting = 0;
+    beneath.next = w.next;
     beneath.number = w.number;
     follow(tree, beneath, visit, ahead);
     w.limit = beneath.limit;
@@ -166,14 +188,16 @@ HWY_INLINE bool step(const Store<D>& tree, Walk<D>& w, const ToldOnWay& visit, c
 }
 
 template <int D>
-void along(const Store<D>& tree, std::span<const Way<D>> ways, const Vec<D>& half, const ToldOnWay& visit,
-           const Ahead& ahead) {
+void along(const Store<D>& tree, std::span<const Way<D>> ways, const Vec<D>& half,
+           const ToldOnWay& visit, const Ahead& ahead) {
   constexpr std::size_t kAbreast = 8;
   const FloatBox<D> all = around(tree.node(tree.root).slots);
   std::size_t begun = 0;
   const auto begin = [&](Walk<D>& w) HWY_ATTR {
-    w.ray = ray_in(tree, all, ways[begun], half), w.limit = up(ways[begun].limit);
-    w.waiting = 0, w.next = tree.root;
+    w.ray = ray_in(tree, all, ways[begun], half);
+    w.limit = up(ways[begun].limit);
+    w.waiting = 0;
+    w.next = tree.root;
     w.number = static_cast<std::uint32_t>(begun++);
   };
   if (ways.size() == 1) {
@@ -195,10 +219,12 @@ void along(const Store<D>& tree, std::span<const Way<D>> ways, const Vec<D>& hal
     }
 }
 
-void along_2(const Store<2>& tree, std::span<const Way<2>> ways, const Vec<2>& half, ToldOnWay visit, Ahead ahead) {
+void along_2(const Store<2>& tree, std::span<const Way<2>> ways, const Vec<2>& half,
+             ToldOnWay visit, Ahead ahead) {
   along(tree, ways, half, visit, ahead);
 }
-void along_3(const Store<3>& tree, std::span<const Way<3>> ways, const Vec<3>& half, ToldOnWay visit, Ahead ahead) {
+void along_3(const Store<3>& tree, std::span<const Way<3>> ways, const Vec<3>& half,
+             ToldOnWay visit, Ahead ahead) {
   along(tree, ways, half, visit, ahead);
 }
 
@@ -211,12 +237,16 @@ HWY_EXPORT(along_2);
 HWY_EXPORT(along_3);
 
 template <>
-void walk_along(const Store<2>& tree, std::span<const Way<2>> ways, const Vec<2>& half, ToldOnWay visit, Ahead ahead) {
-  if (tree.root != kNone && !ways.empty()) HWY_DYNAMIC_DISPATCH(along_2)(tree, ways, half, visit, ahead);
+void walk_along(const Store<2>& tree, std::span<const Way<2>> ways, const Vec<2>& half,
+                ToldOnWay visit, Ahead ahead) {
+  if (tree.root != kNone && !ways.empty())
+    HWY_DYNAMIC_DISPATCH(along_2)(tree, ways, half, visit, ahead);
 }
 template <>
-void walk_along(const Store<3>& tree, std::span<const Way<3>> ways, const Vec<3>& half, ToldOnWay visit, Ahead ahead) {
-  if (tree.root != kNone && !ways.empty()) HWY_DYNAMIC_DISPATCH(along_3)(tree, ways, half, visit, ahead);
+void walk_along(const Store<3>& tree, std::span<const Way<3>> ways, const Vec<3>& half,
+                ToldOnWay visit, Ahead ahead) {
+  if (tree.root != kNone && !ways.empty())
+    HWY_DYNAMIC_DISPATCH(along_3)(tree, ways, half, visit, ahead);
 }
 }  // namespace colvik::index
 #endif

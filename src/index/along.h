@@ -1,5 +1,6 @@
 #pragma once
-// Straight ways down a tree, compiled for several instruction sets; which one runs changes no result.
+// Straight ways down a tree, compiled for several instruction sets; which one runs changes no
+// result.
 #include <cstdint>
 #include <span>
 
@@ -10,7 +11,8 @@ namespace colvik::index {
 /// From a point to another, and which part of it is looked at: up to `limit` of it (0 to 1).
 template <int D>
 struct Way {
-  Vec<D> from, way;
+  Vec<D> from;
+  Vec<D> way;
   double limit = 1;
 };
 
@@ -20,11 +22,13 @@ struct Ahead {
   std::size_t stride = 0;
 };
 
-/// Told of the number of a way and the key of an entry that it may meet, returns how far along to look on.
+/// Told of the number of a way and the key of an entry that it may meet, returns how far along to
+/// look on.
 using ToldOnWay = Told<double, std::uint32_t, std::uint32_t>;
 
 /// Follows the ways, some of them side by side: while one waits for memory, the others go on.
 template <int D>
-void walk_along(const Store<D>& tree, std::span<const Way<D>> ways, const Vec<D>& half, ToldOnWay visit, Ahead ahead);
+void walk_along(const Store<D>& tree, std::span<const Way<D>> ways, const Vec<D>& half,
+                ToldOnWay visit, Ahead ahead);
 
 }  // namespace colvik::index

@@ -1,4 +1,5 @@
-// The slots of a node in vector registers. Included once for each instruction set, as Highway wants it.
+// The slots of a node in vector registers. Included once for each instruction set, as Highway wants
+// it.
 #if defined(COLVIK_INDEX_LANES) == defined(HWY_TARGET_TOGGLE)
 #ifdef COLVIK_INDEX_LANES
 #undef COLVIK_INDEX_LANES
@@ -25,10 +26,12 @@ HWY_INLINE std::uint32_t bits_of(Mask mask) {
   return bytes[0];
 }
 
-// A bit for each slot that may overlap a box, and for each of which that is in doubt: by how far they reach into each
-// other, along the axis where they do the least. From -reach on they may, above `sure` they do; touching counts.
+// A bit for each slot that may overlap a box, and for each of which that is in doubt: by how far
+// they reach into each other, along the axis where they do the least. From -reach on they may,
+// above `sure` they do; touching counts.
 struct Near {
-  std::uint32_t slots = 0, doubt = 0;
+  std::uint32_t slots = 0;
+  std::uint32_t doubt = 0;
 };
 
 template <int D>

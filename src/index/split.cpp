@@ -20,12 +20,14 @@ inline void take(Cover& box, Cover& middle, const Item& item) {
 }
 
 struct Halves {
-  Group below, above;
+  Group below;
+  Group above;
 };
 
 Item* halve_at(Item* first, Item* cut, Item* last, int axis) {
-  std::nth_element(first, cut, last,
-                   [&](const Item& x, const Item& y) { return x.twice_centre(axis) < y.twice_centre(axis); });
+  std::nth_element(first, cut, last, [&](const Item& x, const Item& y) {
+    return x.twice_centre(axis) < y.twice_centre(axis);
+  });
   return cut;
 }
 
@@ -83,7 +85,8 @@ Halves halves(const Group& g, Item* spare) {
     in_sum += counts[k];
     cost_above[k] = in_sum > 0 ? cost(sum.box<D>()) * static_cast<float>(in_sum) : 0;
   }
-  sum = {}, in_sum = 0;
+  sum = {};
+  in_sum = 0;
   float best = std::numeric_limits<float>::max();
   int best_bin = 0;
   for (std::size_t k = 1; k < kBins; ++k) {
@@ -91,7 +94,10 @@ Halves halves(const Group& g, Item* spare) {
     in_sum += counts[k - 1];
     if (in_sum == 0 || in_sum == g.size()) continue;
     const float c = cost(sum.box<D>()) * static_cast<float>(in_sum) + cost_above[k];
-    if (c < best) best = c, best_bin = static_cast<int>(k);
+    if (c < best) {
+      best = c;
+      best_bin = static_cast<int>(k);
+    }
   }
   if (best_bin == 0) return by_number(g, axis);
   Halves out;
@@ -101,15 +107,20 @@ Halves halves(const Group& g, Item* spare) {
     side.middle.take(bins[static_cast<std::size_t>(k)].middle);
   }
   // Each is written to both sides, and kept on one: no branch to guess.
-  Item *low = g.first, *high = spare;
+  Item* low = g.first;
+  Item* high = spare;
   for (const Item* item = g.first; item != g.last; ++item) {
     const bool is_below = bin_of(*item) < best_bin;
     const Item copy = *item;
-    *low = copy, *high = copy;
-    low += is_below, high += !is_below;
+    *low = copy;
+    *high = copy;
+    low += is_below;
+    high += !is_below;
   }
   std::copy(spare, high, low);
-  out.below.first = g.first, out.below.last = out.above.first = low, out.above.last = g.last;
+  out.below.first = g.first;
+  out.below.last = out.above.first = low;
+  out.above.last = g.last;
   return out;
 }
 
@@ -140,7 +151,10 @@ class Grid {
       std::size_t next = kWide;
       float most = 0;
       for (std::size_t i = 0; i < n; ++i)
-        if (regions[i].count > kFew && regions[i].cost > most) most = regions[i].cost, next = i;
+        if (regions[i].count > kFew && regions[i].cost > most) {
+          most = regions[i].cost;
+          next = i;
+        }
       if (next == kWide) break;
       if (halve(regions[next], regions[n])) ++n;
       else regions[next].cost = 0;  // one cell: left as it is
@@ -161,7 +175,8 @@ class Grid {
       at += regions[r].count;
       out[r].last = items_.first + (at - spare);
     }
-    for (const Item* item = items_.first; item != items_.last; ++item) *end[region_of[cell_of(*item)]]++ = *item;
+    for (const Item* item = items_.first; item != items_.last; ++item)
+      *end[region_of[cell_of(*item)]]++ = *item;
     std::copy(spare, at, items_.first);
     return n;
   }
@@ -170,15 +185,17 @@ class Grid {
   static constexpr int kSide = D == 2 ? 16 : 6;
   static constexpr std::size_t kCells = D == 2 ? kSide * kSide : kSide * kSide * kSide;
   struct Region {
-    std::array<int, D> first{}, last{};
+    std::array<int, D> first{};
+    std::array<int, D> last{};
     std::size_t count = 0;
     float cost = 0;
   };
   [[nodiscard]] std::size_t cell_of(const Item& item) const {
     std::size_t k = 0;
     for (int i = 0; i < D; ++i)
-      k = k * kSide + static_cast<std::size_t>(
-                          std::min(kSide - 1, static_cast<int>((item.twice_centre(i) - start_[i]) * per_width_[i])));
+      k = k * kSide +
+          static_cast<std::size_t>(std::min(
+              kSide - 1, static_cast<int>((item.twice_centre(i) - start_[i]) * per_width_[i])));
     return k;
   }
   template <class Visit>
@@ -188,20 +205,23 @@ class Grid {
         const std::size_t k = static_cast<std::size_t>(x) * kSide + static_cast<std::size_t>(y);
         if constexpr (D == 2) visit(k);
         else
-          for (int z = r.first[2]; z < r.last[2]; ++z) visit(k * kSide + static_cast<std::size_t>(z));
+          for (int z = r.first[2]; z < r.last[2]; ++z)
+            visit(k * kSide + static_cast<std::size_t>(z));
       }
   }
   // Leaves the lower half in `r`. False when there is none: all in one cell.
   bool halve(Region& r, Region& upper) const {
     float best = std::numeric_limits<float>::max();
     int best_axis = -1;
-    Region low, high;
+    Region low;
+    Region high;
     for (int axis = 0; axis < D; ++axis) {
       std::array<Cover, kSide> slabs;
       std::array<std::size_t, kSide> counts{};
       for (int k = r.first[axis]; k < r.last[axis]; ++k) {
         Region slab = r;
-        slab.first[axis] = k, slab.last[axis] = k + 1;
+        slab.first[axis] = k;
+        slab.last[axis] = k + 1;
         for_cells(slab, [&](std::size_t cell) {
           slabs[static_cast<std::size_t>(k)].take(cells_[cell].box);
           counts[static_cast<std::size_t>(k)] += counts_[cell];
@@ -209,33 +229,41 @@ class Grid {
       }
       std::array<float, kSide> above{};
       Cover sum;
-      for (auto k = static_cast<std::size_t>(r.last[axis]); k-- > static_cast<std::size_t>(r.first[axis]);) {
+      for (auto k = static_cast<std::size_t>(r.last[axis]);
+           k-- > static_cast<std::size_t>(r.first[axis]);) {
         sum.take(slabs[k]);
         above[k] = cost(sum.box<D>());
       }
       sum = {};
       std::size_t in_sum = 0;
-      for (auto k = static_cast<std::size_t>(r.first[axis]); k + 1 < static_cast<std::size_t>(r.last[axis]); ++k) {
+      for (auto k = static_cast<std::size_t>(r.first[axis]);
+           k + 1 < static_cast<std::size_t>(r.last[axis]); ++k) {
         sum.take(slabs[k]);
         in_sum += counts[k];
         if (in_sum == 0 || in_sum == r.count) continue;
         const float c_low = cost(sum.box<D>());
-        const float c = c_low * static_cast<float>(in_sum) + above[k + 1] * static_cast<float>(r.count - in_sum);
+        const float c = c_low * static_cast<float>(in_sum) +
+                        above[k + 1] * static_cast<float>(r.count - in_sum);
         if (c >= best) continue;
-        best = c, best_axis = axis;
+        best = c;
+        best_axis = axis;
         low = high = r;
         low.last[axis] = high.first[axis] = static_cast<int>(k) + 1;
-        low.count = in_sum, high.count = r.count - in_sum;
-        low.cost = c_low, high.cost = above[k + 1];
+        low.count = in_sum;
+        high.count = r.count - in_sum;
+        low.cost = c_low;
+        high.cost = above[k + 1];
       }
     }
     if (best_axis < 0) return false;
-    r = low, upper = high;
+    r = low;
+    upper = high;
     return true;
   }
 
   const Group& items_;
-  float start_[D], per_width_[D];
+  float start_[D];
+  float per_width_[D];
   std::array<Group, kCells> cells_;
   std::array<std::size_t, kCells> counts_{};
 };
@@ -268,7 +296,10 @@ int split(const Group& all, Item* spare, std::array<Group, kWide>& out) {
       const Group& g = out[i];
       if (g.size() <= kFew) continue;
       const float c = cost(g.box.box<D>());
-      if (c > most) most = c, next = i;
+      if (c > most) {
+        most = c;
+        next = i;
+      }
     }
     if (next == kWide) break;
     const Halves h = halves<D>(out[next], spare);

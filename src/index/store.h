@@ -46,9 +46,13 @@ struct Store {
   std::int32_t root = kNone;
   Vec<D> origin = Vec<D>::Zero();  // of the single-precision frame
 
-  [[nodiscard]] const Node<D>& node(std::int32_t i) const { return nodes[static_cast<std::size_t>(i)]; }
+  [[nodiscard]] const Node<D>& node(std::int32_t i) const {
+    return nodes[static_cast<std::size_t>(i)];
+  }
   Node<D>& node(std::int32_t i) { return nodes[static_cast<std::size_t>(i)]; }
-  [[nodiscard]] const Bounds<D>& bounds_of(Ref ref) const { return bounds[static_cast<std::uint32_t>(~ref)]; }
+  [[nodiscard]] const Bounds<D>& bounds_of(Ref ref) const {
+    return bounds[static_cast<std::uint32_t>(~ref)];
+  }
   Place& place_of(Ref ref) { return places[static_cast<std::uint32_t>(~ref)]; }
 };
 

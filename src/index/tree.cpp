@@ -8,12 +8,14 @@
 namespace colvik::index {
 namespace {
 
-// How much worse than new a part may get before it is built anew; and one of which each has moved some times, so that
-// it costs less than what it saves.
-constexpr float kSpoilt = 1.5F, kWorn = 1.05F;
+// How much worse than new a part may get before it is built anew; and one of which each has moved
+// some times, so that it costs less than what it saves.
+constexpr float kSpoilt = 1.5F;
+constexpr float kWorn = 1.05F;
 constexpr std::uint32_t kTimes = 8;
 // About the number of items of a part that is built anew; in large ones nodes find better places.
-constexpr std::size_t kPart = 256, kWornPart = 1024;
+constexpr std::size_t kPart = 256;
+constexpr std::size_t kWornPart = 1024;
 // Who would make its neighbours' bounds this much larger than they were built is put in anew.
 constexpr float kStray = 1.5F;
 
@@ -39,12 +41,17 @@ Tree<D>::Tree(std::span<const Bounds<D>> entries) {
   store_.places.assign(entries.size(), {kNone, 0, false, false});
   count_ = entries.size();
   rebuild_all();
-  items_ = {}, spare_ = {}, waiting_ = {};
+  items_ = {};
+  spare_ = {};
+  waiting_ = {};
 }
 
 template <int D>
 void Tree<D>::insert(std::uint32_t key, const Bounds<D>& bounds) {
-  if (store_.places.size() <= key) store_.places.resize(key + 1), store_.bounds.resize(key + 1);
+  if (store_.places.size() <= key) {
+    store_.places.resize(key + 1);
+    store_.bounds.resize(key + 1);
+  }
   store_.bounds[key] = bounds;
   store_.places[key] = {kNone, 0, false, false};
   waiting_.push_back(~static_cast<Ref>(key));
@@ -136,28 +143,35 @@ std::int32_t Tree<D>::take_node() {
 }
 
 template <int D>
-void Tree<D>::put(std::int32_t at, int slot, Ref ref, const FloatBox<D>& box, bool marked, bool stale) {
+void Tree<D>::put(std::int32_t at, int slot, Ref ref, const FloatBox<D>& box, bool marked,
+                  bool stale) {
   Node<D>& n = node(at);
   n.slots.set(slot, box);
   n.child[slot] = ref;
   set_bit(n.marked, slot, marked);
   set_bit(n.stale, slot, stale);
   if (ref >= 0) {
-    node(ref).parent = at, node(ref).slot = static_cast<std::uint8_t>(slot);
+    node(ref).parent = at;
+    node(ref).slot = static_cast<std::uint8_t>(slot);
   } else {
-    store_.place_of(ref).node = at, store_.place_of(ref).slot = static_cast<std::uint8_t>(slot);
+    store_.place_of(ref).node = at;
+    store_.place_of(ref).slot = static_cast<std::uint8_t>(slot);
   }
 }
 
 // An entry of a node; nodes left with one child or none go too.
 template <int D>
 void Tree<D>::take_out(std::int32_t at, int slot) {
-  for (std::int32_t up = at; up != kNone; up = node(up).parent) --node(up).size, ++node(up).changes;
+  for (std::int32_t up = at; up != kNone; up = node(up).parent) {
+    --node(up).size;
+    ++node(up).changes;
+  }
   const auto drop = [&](std::int32_t of, int which) {
     Node<D>& n = node(of);
     const int last = --n.count;
     if (which != last)
-      put(of, which, n.child[last], n.slots.get(last), has_bit(n.marked, last), has_bit(n.stale, last));
+      put(of, which, n.child[last], n.slots.get(last), has_bit(n.marked, last),
+          has_bit(n.stale, last));
     n.slots.clear(last);
     set_bit(n.marked, last, false);
     set_bit(n.stale, last, false);
@@ -191,7 +205,8 @@ void Tree<D>::place(Ref ref) {
   std::int32_t at = store_.root;
   while (true) {
     Node<D>& n = node(at);
-    ++n.size, ++n.changes;
+    ++n.size;
+    ++n.changes;
     if (n.count < kWide) {
       put(at, n.count++, ref, box, marked);
       break;
@@ -205,7 +220,9 @@ void Tree<D>::place(Ref ref) {
       const float more = cost(merged(there, box)) - cost(there);
       const std::uint32_t size = n.child[i] < 0 ? 1 : node(n.child[i]).size;
       if (more > least || (more == least && size >= fewest)) continue;
-      least = more, fewest = size, best = i;
+      least = more;
+      fewest = size;
+      best = i;
     }
     if (n.child[best] < 0) {
       const std::int32_t made = take_node();
@@ -214,7 +231,9 @@ void Tree<D>::place(Ref ref) {
       const bool its = has_bit(parent.marked, best);
       put(made, 0, parent.child[best], there, its);
       put(made, 1, ref, box, marked);
-      node(made).count = 2, node(made).size = 2, node(made).room = cost(merged(there, box));
+      node(made).count = 2;
+      node(made).size = 2;
+      node(made).room = cost(merged(there, box));
       put(at, best, made, merged(there, box), its || marked);
       at = made;
       break;
@@ -240,8 +259,8 @@ void Tree<D>::settle() {
   // Far from its origin a tree would be coarse.
   const FloatBox<D> all = refit(store_.root);
   for (int i = 0; i < D; ++i)
-    if (std::abs(all.lo[i] + all.hi[i]) > 128 * (all.hi[i] - all.lo[i]) && std::abs(all.lo[i]) > 1 &&
-        all.hi[i] > all.lo[i]) {
+    if (std::abs(all.lo[i] + all.hi[i]) > 128 * (all.hi[i] - all.lo[i]) &&
+        std::abs(all.lo[i]) > 1 && all.hi[i] > all.lo[i]) {
       rebuild_all();
       return;
     }
@@ -259,7 +278,8 @@ FloatBox<D> Tree<D>::refit(std::int32_t at) {
     fresh += std::exchange(node(ref).fresh, 0U);
   }
   Node<D>& n = node(at);
-  n.fresh = fresh, n.moves += fresh;
+  n.fresh = fresh;
+  n.moves += fresh;
   const FloatBox<D> box = around(n.slots);
   if (std::exchange(n.stale, std::uint8_t{0}) == 0) return box;  // entries alone
   const bool worn = n.moves > kTimes * n.size;
@@ -274,7 +294,8 @@ void Tree<D>::rebuild(std::int32_t at, std::size_t part) {
   // What is beneath it, large nodes opened first, until there are many.
   items_.clear();
   const auto smaller = [](const Item& x, const Item& y) {
-    return (x.ref() >= 0 ? cost(x.template box<D>()) : -1) < (y.ref() >= 0 ? cost(y.template box<D>()) : -1);
+    return (x.ref() >= 0 ? cost(x.template box<D>()) : -1) <
+           (y.ref() >= 0 ? cost(y.template box<D>()) : -1);
   };
   const auto open = [&](std::int32_t which) {
     const Node<D>& n = node(which);
@@ -319,7 +340,8 @@ void Tree<D>::rebuild_all() {
   items_.clear();
   items_.reserve(count_);
   for (std::size_t k = 0; k < store_.places.size(); ++k)
-    if (!store_.places[k].free) items_.emplace_back(to_float(store_.bounds[k], store_.origin), ~static_cast<Ref>(k));
+    if (!store_.places[k].free)
+      items_.emplace_back(to_float(store_.bounds[k], store_.origin), ~static_cast<Ref>(k));
   store_.nodes.reserve(items_.size() / 5 + 4);
   store_.root = take_node();
   fill_from_items(store_.root);
@@ -340,7 +362,8 @@ void Tree<D>::fill(std::int32_t at, const Group& group) {
   std::uint32_t size = 0;
   for (int i = 0; i < count; ++i) {
     const Group& part = parts[static_cast<std::size_t>(i)];
-    put(at, i, part.size() == 1 ? part.first->ref() : take_node(), part.box.template box<D>(), false);
+    put(at, i, part.size() == 1 ? part.first->ref() : take_node(), part.box.template box<D>(),
+        false);
   }
   for (int i = count; i < before; ++i) node(at).slots.clear(i);
   for (int i = 0; i < count; ++i) {

@@ -14,15 +14,16 @@
 
 namespace colvik::index {
 
-/// A tree whose nodes hold up to eight bounds in single precision, tested at once (Wald, Benthin and
-/// Boulos, "Getting rid of packets", 2008); what it tells is exact all the same. Built whole by
+/// A tree whose nodes hold up to eight bounds in single precision, tested at once (Wald, Benthin
+/// and Boulos, "Getting rid of packets", 2008); what it tells is exact all the same. Built whole by
 /// surface area from a list, or by inserting; where bounds that move have spoiled it, that part is
 /// built anew (Karras and Aila, "Fast parallel construction of high-quality bounding volume
 /// hierarchies", 2013, do so for small parts).
 ///
-/// Entries are named by small numbers of the caller's (keys: memory is taken up to the largest). What a
-/// query reports depends on neither memory nor threads, but its order does on the history: callers
-/// sort. Queries are const, may run in several threads and may be nested; they need a settled tree.
+/// Entries are named by small numbers of the caller's (keys: memory is taken up to the largest).
+/// What a query reports depends on neither memory nor threads, but its order does on the history:
+/// callers sort. Queries are const, may run in several threads and may be nested; they need a
+/// settled tree.
 template <int D>
 class Tree {
  public:
@@ -40,7 +41,8 @@ class Tree {
     math::fetch(&node(store_.places[key].node), sizeof(Node<D>));
     math::fetch(&store_.bounds[key], sizeof(Bounds<D>));
   }
-  /// Takes in what was inserted and moved. Costs what changed; all of it is built anew when much did.
+  /// Takes in what was inserted and moved. Costs what changed; all of it is built anew when much
+  /// did.
   void settle();
 
   /// Marks an entry: its pairs are told by pairs().
@@ -57,7 +59,9 @@ class Tree {
   /// marked and what is near it.
   void pairs(std::vector<KeyPair>& out) const { walk_pairs(store_, out); }
   /// The same for an entry of this tree (told first) and one of another.
-  void pairs(const Tree& other, std::vector<KeyPair>& out) const { walk_pairs(store_, other.store_, out); }
+  void pairs(const Tree& other, std::vector<KeyPair>& out) const {
+    walk_pairs(store_, other.store_, out);
+  }
 
   /// Calls visit(key) for each entry whose bounds overlap `bounds` (touching counts).
   template <class Visit>
@@ -65,34 +69,37 @@ class Tree {
     walk_overlaps(store_, bounds, told<void, std::uint32_t>(visit));
   }
 
-  /// Calls visit(key) for the entries whose bounds are no further than `within` from these bounds, the nearer ones
-  /// about first. `visit` returns how far to look on; what is as far as that is still told (Roussopoulos, Kelley and
-  /// Vincent, "Nearest neighbor queries", 1995).
+  /// Calls visit(key) for the entries whose bounds are no further than `within` from these bounds,
+  /// the nearer ones about first. `visit` returns how far to look on; what is as far as that is
+  /// still told (Roussopoulos, Kelley and Vincent, "Nearest neighbor queries", 1995).
   template <class Visit>
   void outward(const Bounds<D>& bounds, double within, Visit&& visit) const {
     walk_outward(store_, bounds, within, told<double, std::uint32_t>(visit));
   }
 
   /// Calls visit(key) for the entries that a ray (or bounds of half size `half` swept along it) may
-  /// meet before `limit`, the nearer ones about first. `visit` returns how far along `way` to look on
-  /// (1: to its end); what is entered there itself is still told.
+  /// meet before `limit`, the nearer ones about first. `visit` returns how far along `way` to look
+  /// on (1: to its end); what is entered there itself is still told.
   template <class Visit>
   void along(const Vec<D>& from, const Vec<D>& way, const Vec<D>& half, double limit, Visit&& visit,
              Ahead ahead = {}) const {
     const Way<D> one{from, way, limit};
     const auto alone = [&](std::uint32_t, std::uint32_t key) { return visit(key); };
-    walk_along(store_, std::span(&one, 1), half, told<double, std::uint32_t, std::uint32_t>(alone), ahead);
+    walk_along(store_, std::span(&one, 1), half, told<double, std::uint32_t, std::uint32_t>(alone),
+               ahead);
   }
-  /// The same for each of many ways, some of them side by side, which takes less time: while one waits for memory,
-  /// others go on. Calls visit(number of the way, key).
+  /// The same for each of many ways, some of them side by side, which takes less time: while one
+  /// waits for memory, others go on. Calls visit(number of the way, key).
   template <class Visit>
-  void along(std::span<const Way<D>> ways, const Vec<D>& half, Visit&& visit, Ahead ahead = {}) const {
+  void along(std::span<const Way<D>> ways, const Vec<D>& half, Visit&& visit,
+             Ahead ahead = {}) const {
     walk_along(store_, ways, half, told<double, std::uint32_t, std::uint32_t>(visit), ahead);
   }
 
  private:
   std::int32_t take_node();
-  void put(std::int32_t at, int slot, Ref ref, const FloatBox<D>& box, bool marked, bool stale = false);
+  void put(std::int32_t at, int slot, Ref ref, const FloatBox<D>& box, bool marked,
+           bool stale = false);
   void take_out(std::int32_t at, int slot);
   void place(Ref ref);
   void spoil(std::int32_t at);                      // the bounds of a node
@@ -107,8 +114,9 @@ class Tree {
 
   Store<D> store_;
   std::vector<std::int32_t> free_nodes_;
-  std::vector<Ref> waiting_;        // inserted, or moved far
-  math::Many<Item> items_, spare_;  // kept, so that rebuilding allocates nothing once warm
+  std::vector<Ref> waiting_;  // inserted, or moved far
+  math::Many<Item> items_;
+  math::Many<Item> spare_;  // kept, so that rebuilding allocates nothing once warm
   std::size_t count_ = 0;
   std::size_t allowance_ = 0;  // of items that this settling may still build anew
 };

@@ -16,7 +16,8 @@ HWY_BEFORE_NAMESPACE();
 namespace colvik::index::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 template <int D>
-void within(const Store<D>& tree, std::int32_t at, const FloatBox<D>& box, const Bounds<D>& bounds, ToldKey visit) {
+void within(const Store<D>& tree, std::int32_t at, const FloatBox<D>& box, const Bounds<D>& bounds,
+            ToldKey visit) {
   const Node<D>& n = tree.node(at);
   const Near met = near(n.slots, box, 0, 0);
   for (std::uint32_t bits = met.slots; bits != 0; bits &= bits - 1) {
@@ -35,8 +36,9 @@ void within_3(const Store<3>& tree, const Bounds<3>& bounds, ToldKey visit) {
   within(tree, tree.root, to_float(bounds, tree.origin), bounds, visit);
 }
 
-// Around a box, the nearest slots first. Distances are told too short by `slack`, all rounding of sides no further out
-// than twice the box; that of others is a part of their distance, and in `limit`.
+// Around a box, the nearest slots first. Distances are told too short by `slack`, all rounding of
+// sides no further out than twice the box; that of others is a part of their distance, and in
+// `limit`.
 template <int D>
 struct Outward {
   const Store<D>& tree;
@@ -57,7 +59,8 @@ struct Outward {
       for (int i = 0; i < D; ++i) {
         const auto above = hn::Sub(hn::Load(tag, s.lo[i] + k), hn::Set(tag, box.hi[i]));
         const auto below = hn::Sub(hn::Set(tag, box.lo[i]), hn::Load(tag, s.hi[i] + k));
-        const auto apart = hn::Max(hn::Zero(tag), hn::Sub(hn::Max(above, below), hn::Set(tag, slack)));
+        const auto apart =
+            hn::Max(hn::Zero(tag), hn::Sub(hn::Max(above, below), hn::Set(tag, slack)));
         sum = hn::Add(sum, hn::Mul(apart, apart));
       }
       hn::Store(sum, tag, squares + k);
@@ -70,7 +73,8 @@ struct Outward {
     for (std::uint32_t left = (1U << kWide) - 1; left != 0;) {
       int nearest = std::countr_zero(left);
       for (std::uint32_t bits = left & (left - 1); bits != 0; bits &= bits - 1)
-        if (const int slot = std::countr_zero(bits); squares[slot] < squares[nearest]) nearest = slot;
+        if (const int slot = std::countr_zero(bits); squares[slot] < squares[nearest])
+          nearest = slot;
       if (!(squares[nearest] <= limit)) return;
       left &= ~(1U << nearest);
       if (const Ref ref = n.child[nearest]; ref >= 0) look(ref);
@@ -81,13 +85,16 @@ struct Outward {
 
 template <int D>
 void outward(const Store<D>& tree, const Bounds<D>& bounds, double within, ToldOutward visit) {
-  const FloatBox<D> box = to_float(bounds, tree.origin), all = index::around(tree.node(tree.root).slots);
-  float own = 0, whole = 0;
+  const FloatBox<D> box = to_float(bounds, tree.origin);
+  const FloatBox<D> all = index::around(tree.node(tree.root).slots);
+  float own = 0;
+  float whole = 0;
   for (int i = 0; i < D; ++i) {
     own = std::max({own, std::abs(box.lo[i]), std::abs(box.hi[i])});
     whole = std::max({whole, std::abs(all.lo[i]), std::abs(all.hi[i])});
   }
-  Outward<D> walk{tree, box, farthest(own, whole) * 4 * std::numeric_limits<float>::epsilon(), visit, 0};
+  Outward<D> walk{tree, box, farthest(own, whole) * 4 * std::numeric_limits<float>::epsilon(),
+                  visit, 0};
   walk.look_on(within);
   walk.look(tree.root);
 }

@@ -19,7 +19,8 @@ class LogLine {
     LogLine line(place);
     line.json_ = Json::parse(text, nullptr, false);
     if (line.json_.is_discarded()) return Error{place, "is not JSON", "one JSON object a line"};
-    if (!line.json_.is_object()) return Error{place, "is not an object", "{ \"time\": ..., \"phase\": ... }"};
+    if (!line.json_.is_object())
+      return Error{place, "is not an object", "{ \"time\": ..., \"phase\": ... }"};
     return line;
   }
   [[nodiscard]] bool has(const char* key) const { return json_.contains(key); }
@@ -53,7 +54,8 @@ class LogLine {
     if (!value) return value.error();
     const auto at = std::find(words.begin(), words.end(), value.value());
     if (at == words.end())
-      return Error{place_, fmt::format("'{}' is '{}'", key, value.value()), fmt::format("{}", fmt::join(words, ", "))};
+      return Error{place_, fmt::format("'{}' is '{}'", key, value.value()),
+                   fmt::format("{}", fmt::join(words, ", "))};
     return static_cast<std::size_t>(at - words.begin());
   }
   [[nodiscard]] const std::string& place() const { return place_; }
@@ -83,38 +85,48 @@ Result<void> each_line(std::istream& log, const std::string& name, F&& act) {
 }
 
 template <int D>
-Result<ObjectId> find_or_add(World<D>& world, const LogLine& line, const char* key, const char* tags_key) {
+Result<ObjectId> find_or_add(World<D>& world, const LogLine& line, const char* key,
+                             const char* tags_key) {
   const Result<std::string> name = line.text(key);
   if (!name) return name.error();
   if (const auto known = world.find(name.value())) return *known;
   const Result<std::vector<std::string>> tags = line.texts(tags_key);
   if (!tags) return tags.error();
   ObjectDef<D> def;
-  def.name = name.value(), def.tags = tags.value();
+  def.name = name.value();
+  def.tags = tags.value();
   Result<ObjectId> added = world.add(def);
-  if (!added) return Error{line.place(), added.error().message(), "an object of the rules' scene, or a name with tags"};
+  if (!added)
+    return Error{line.place(), added.error().message(),
+                 "an object of the rules' scene, or a name with tags"};
   return added;
 }
 
 template <int D>
 Result<Told> read_told(World<D>& world, const LogLine& line) {
   Told t;
-  const Result<double> time = line.number("time", 0), speed = line.number("approach_speed", 0),
-                       impulse = line.number("impulse", 0);
+  const Result<double> time = line.number("time", 0);
+  const Result<double> speed = line.number("approach_speed", 0);
+  const Result<double> impulse = line.number("impulse", 0);
   for (const Result<double>* r : {&time, &speed, &impulse})
     if (!*r) return r->error();
-  const Result<std::size_t> phase = line.word("phase", kPhases, 0), channel = line.word("channel", kChannels, 0),
-                            why = line.word("why", kCauses, 1);
+  const Result<std::size_t> phase = line.word("phase", kPhases, 0);
+  const Result<std::size_t> channel = line.word("channel", kChannels, 0);
+  const Result<std::size_t> why = line.word("why", kCauses, 1);
   for (const Result<std::size_t>* r : {&phase, &channel, &why})
     if (!*r) return r->error();
   const Result<ObjectId> self = find_or_add(world, line, "self", "self_tags");
   if (!self) return self.error();
   const Result<ObjectId> other = find_or_add(world, line, "other", "other_tags");
   if (!other) return other.error();
-  t.time = time.value(), t.approach_speed = speed.value(), t.impulse = impulse.value();
-  t.phase = static_cast<Phase>(phase.value()), t.channel = static_cast<Channel>(channel.value());
+  t.time = time.value();
+  t.approach_speed = speed.value();
+  t.impulse = impulse.value();
+  t.phase = static_cast<Phase>(phase.value());
+  t.channel = static_cast<Channel>(channel.value());
   t.why = t.phase == Phase::end ? static_cast<EndCause>(why.value()) : EndCause::none;
-  t.self = self.value(), t.other = other.value();
+  t.self = self.value();
+  t.other = other.value();
   return t;
 }
 
@@ -125,7 +137,9 @@ Result<void> audit(Run<D>& run, std::istream& log, const std::string& name) {
   std::vector<Told> step;
   double last = 0;
   const double rate = run.world.settings().rate;
-  const auto number_of = [&](double time) { return static_cast<std::uint64_t>(std::ceil(time * rate - 1e-6)); };
+  const auto number_of = [&](double time) {
+    return static_cast<std::uint64_t>(std::ceil(time * rate - 1e-6));
+  };
   const auto run_step = [&] {
     run.world.step_told(step);
     run.trace.record(run.world, run.rules);
@@ -133,7 +147,8 @@ Result<void> audit(Run<D>& run, std::istream& log, const std::string& name) {
   };
   run.trace.start(run.world, run.rules);
   const Result<void> good = each_line(log, name, [&](const LogLine& line) -> Result<void> {
-    if (line.has("reaction") || line.has("withheld")) return {};  // of our own logs: what fired there is not told again
+    if (line.has("reaction") || line.has("withheld"))
+      return {};  // of our own logs: what fired there is not told again
     Result<double> time = line.number("time", -1);
     if (!time) return time.error();
     if (time.value() < last || time.value() > 1e6)
@@ -159,7 +174,8 @@ Result<std::vector<Happening>> read_happenings(std::istream& log, const std::str
   const Result<void> good = each_line(log, name, [&](const LogLine& line) -> Result<void> {
     if (line.has("withheld")) return {};
     const bool reaction = line.has("reaction");
-    Result<std::size_t> phase = line.word("phase", kPhases, 0), channel = line.word("channel", kChannels, 0);
+    Result<std::size_t> phase = line.word("phase", kPhases, 0);
+    Result<std::size_t> channel = line.word("channel", kChannels, 0);
     if (!phase) return phase.error();
     if (!channel) return channel.error();
     if (!reaction && phase.value() != 0) return {};

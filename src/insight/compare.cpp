@@ -17,13 +17,15 @@ std::vector<Happening> happenings(const Trace<D>& trace) {
   };
   for (const TraceTouch& t : trace.touches())
     if (t.phase == Phase::begin)
-      all.push_back({fmt::format("{} touch", name_of(t.channel)), name(t.self), name(t.other), t.time});
+      all.push_back(
+          {fmt::format("{} touch", name_of(t.channel)), name(t.self), name(t.other), t.time});
   for (const TraceFiring<D>& f : trace.firings())
     all.push_back({trace.reactions()[f.reaction].name, name(f.self), name(f.other), f.time});
   return all;
 }
 
-std::vector<Difference> compare(std::span<const Happening> first, std::span<const Happening> second, double slack) {
+std::vector<Difference> compare(std::span<const Happening> first, std::span<const Happening> second,
+                                double slack) {
   using Key = std::tuple<std::string, std::string, std::string>;
   std::map<Key, std::array<std::vector<const Happening*>, 2>> sorted;
   for (const Happening& h : first) sorted[{h.what, h.self, h.other}][0].push_back(&h);
@@ -31,7 +33,8 @@ std::vector<Difference> compare(std::span<const Happening> first, std::span<cons
   std::vector<Difference> all;
   for (auto& [key, both] : sorted) {
     for (auto& list : both)
-      std::stable_sort(list.begin(), list.end(), [](const auto* a, const auto* b) { return a->time < b->time; });
+      std::stable_sort(list.begin(), list.end(),
+                       [](const auto* a, const auto* b) { return a->time < b->time; });
     const std::size_t n = std::max(both[0].size(), both[1].size());
     for (std::size_t i = 0; i < n; ++i) {
       if (i >= both[0].size()) all.push_back({Difference::How::only_second, {}, *both[1][i]});
@@ -51,7 +54,8 @@ std::vector<Difference> compare(std::span<const Happening> first, std::span<cons
 
 std::string compare_report(std::span<const Difference> differences) {
   std::size_t widest = 0;
-  for (const Difference& d : differences) widest = std::max({widest, d.first.what.size(), d.second.what.size()});
+  for (const Difference& d : differences)
+    widest = std::max({widest, d.first.what.size(), d.second.what.size()});
   const auto who = [&](const Happening& h) {
     std::string text = h.what;
     if (!h.self.empty()) text = fmt::format("{:<{}}  {}", h.what, widest, h.self);
@@ -65,7 +69,8 @@ std::string compare_report(std::span<const Difference> differences) {
       if (d.how != how) continue;
       if (!std::exchange(any, true)) out += fmt::format("{}{}\n", out.empty() ? "" : "\n", title);
       if (how == Difference::How::other_time)
-        out += fmt::format("  {:7.3f} s, then {:7.3f} s  {}\n", d.first.time, d.second.time, who(d.first));
+        out += fmt::format("  {:7.3f} s, then {:7.3f} s  {}\n", d.first.time, d.second.time,
+                           who(d.first));
       else {
         const Happening& h = how == Difference::How::only_first ? d.first : d.second;
         out += fmt::format("  {:7.3f} s  {}\n", h.time, who(h));

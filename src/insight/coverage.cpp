@@ -24,11 +24,13 @@ double Coverage::percent() const {
 
 namespace {
 
-// Whether one side of a touch fits a reaction and the other does not, in the phase and channel that it asks for.
+// Whether one side of a touch fits a reaction and the other does not, in the phase and channel that
+// it asks for.
 template <int D>
 bool is_negative(const ReactionReport& r, const TraceTouch& t, const Trace<D>& trace) {
   const OnTouch& on = std::get<OnTouch>(r.when);
-  if (on.phase != t.phase || (on.channel && *on.channel != t.channel) || t.self == kNobody || t.other == kNobody)
+  if (on.phase != t.phase || (on.channel && *on.channel != t.channel) || t.self == kNobody ||
+      t.other == kNobody)
     return false;
   const auto fits = [&](const Who& who, std::uint32_t object, const TagSet& tags) {
     return who.matches(trace.objects()[object].name, tags);
@@ -57,7 +59,8 @@ std::set<std::pair<std::uint32_t, std::uint32_t>> tags_that_may_meet(const Trace
     for (const Party& b : parties) {
       if (!decide(a, b).meet) continue;
       for (const Tag x : a.tags.list())
-        for (const Tag y : b.tags.list()) may.emplace(std::min(x.index, y.index), std::max(x.index, y.index));
+        for (const Tag y : b.tags.list())
+          may.emplace(std::min(x.index, y.index), std::max(x.index, y.index));
     }
   return may;
 }
@@ -67,7 +70,8 @@ std::set<std::pair<std::uint32_t, std::uint32_t>> tags_that_may_meet(const Trace
 template <int D>
 Coverage coverage(const Trace<D>& trace) {
   Coverage c;
-  for (const ReactionReport& r : trace.reactions()) c.all.push_back({Tried::What::reaction, r.name, r.fired > 0});
+  for (const ReactionReport& r : trace.reactions())
+    c.all.push_back({Tried::What::reaction, r.name, r.fired > 0});
   for (const ReactionReport& r : trace.reactions()) {
     if (!std::holds_alternative<OnTouch>(r.when)) continue;
     const bool tried = std::any_of(trace.touches().begin(), trace.touches().end(),
@@ -82,26 +86,31 @@ Coverage coverage(const Trace<D>& trace) {
       for (const std::uint32_t object : {t.self, t.other})
         if (object != kNobody) entered.insert(trace.objects()[object].name);
     for (const Tag x : t.self_tags.list())
-      for (const Tag y : t.other_tags.list()) met.emplace(std::min(x.index, y.index), std::max(x.index, y.index));
+      for (const Tag y : t.other_tags.list())
+        met.emplace(std::min(x.index, y.index), std::max(x.index, y.index));
   }
   std::set<std::string> told;
   for (const TraceObject<D>& o : trace.objects()) {
-    if (std::any_of(o.colliders.begin(), o.colliders.end(), [](const ColliderDef<D>& x) { return x.zone; }) &&
+    if (std::any_of(o.colliders.begin(), o.colliders.end(),
+                    [](const ColliderDef<D>& x) { return x.zone; }) &&
         told.insert(o.name).second)
       c.all.push_back({Tried::What::zone, o.name, entered.contains(o.name)});
   }
   for (const auto& two : tags_that_may_meet(trace))
-    c.all.push_back({Tried::What::tags,
-                     fmt::format("{} and {}", trace.tags().name({two.first}), trace.tags().name({two.second})),
-                     met.contains(two)});
+    c.all.push_back(
+        {Tried::What::tags,
+         fmt::format("{} and {}", trace.tags().name({two.first}), trace.tags().name({two.second})),
+         met.contains(two)});
   return c;
 }
 
 std::string coverage_report(const Coverage& coverage, bool full) {
   constexpr std::size_t kRoom = 40;  // for names, in a line of 100
   std::string out;
-  for (const Tried::What what : {Tried::What::reaction, Tried::What::negative, Tried::What::zone, Tried::What::tags}) {
-    std::size_t all = 0, tried = 0;
+  for (const Tried::What what :
+       {Tried::What::reaction, Tried::What::negative, Tried::What::zone, Tried::What::tags}) {
+    std::size_t all = 0;
+    std::size_t tried = 0;
     std::vector<std::string> never;
     for (const Tried& t : coverage.all) {
       if (t.what != what) continue;
@@ -116,7 +125,8 @@ std::string coverage_report(const Coverage& coverage, bool full) {
     } else if (!never.empty()) {
       std::string names;
       std::size_t named = 0;
-      for (; named < never.size() && (named == 0 || names.size() + never[named].size() < kRoom); ++named)
+      for (; named < never.size() && (named == 0 || names.size() + never[named].size() < kRoom);
+           ++named)
         names += (named > 0 ? ", " : "") + never[named];
       out += "  never: " + names;
       if (named < never.size()) out += fmt::format(" and {} more", never.size() - named);

@@ -19,13 +19,17 @@ void write_events(std::ostream& out, const Trace<D>& trace) {
   auto late = trace.withheld().begin();
   const auto write_firings_before = [&](std::uint64_t step) {
     for (; firing != trace.firings().end() && firing->step < step; ++firing) {
-      Json line{{"step", firing->step}, {"time", firing->time}, {"reaction", trace.reactions()[firing->reaction].name}};
+      Json line{{"step", firing->step},
+                {"time", firing->time},
+                {"reaction", trace.reactions()[firing->reaction].name}};
       if (firing->self != kNobody) line["self"] = name(firing->self);
       if (firing->other != kNobody) line["other"] = name(firing->other);
       write(line);
     }
     for (; late != trace.withheld().end() && late->step < step; ++late) {
-      Json line{{"step", late->step}, {"time", late->time}, {"withheld", trace.reactions()[late->reaction].name}};
+      Json line{{"step", late->step},
+                {"time", late->time},
+                {"withheld", trace.reactions()[late->reaction].name}};
       if (late->claimed_by) line["claimed_by"] = trace.reactions()[*late->claimed_by].name;
       if (late->self != kNobody) line["self"] = name(late->self);
       if (late->other != kNobody) line["other"] = name(late->other);
@@ -35,9 +39,12 @@ void write_events(std::ostream& out, const Trace<D>& trace) {
   for (const TraceTouch& t : trace.touches()) {
     // Ends with the run come after everything else of the last step.
     write_firings_before(t.why == EndCause::run_over ? kNever : t.step);
-    Json line{
-        {"step", t.step},       {"time", t.time},        {"phase", name_of(t.phase)}, {"channel", name_of(t.channel)},
-        {"self", name(t.self)}, {"other", name(t.other)}};
+    Json line{{"step", t.step},
+              {"time", t.time},
+              {"phase", name_of(t.phase)},
+              {"channel", name_of(t.channel)},
+              {"self", name(t.self)},
+              {"other", name(t.other)}};
     if (t.phase == Phase::end) line["why"] = name_of(t.why);
     if (t.phase == Phase::begin) line["approach_speed"] = t.approach_speed;
     if (t.again) line["again"] = true;

@@ -34,15 +34,18 @@ void write_junit(std::ostream& out, const std::string& suite, const Trace<D>& tr
     pugi::xml_node failure = test.append_child("failure");
     failure.append_attribute("message") = r.happened.c_str();
     const std::string why = near_miss(e, trace);
-    failure.text() = fmt::format("{}:{}:{}: expected: {}; instead: {}{}{}", r.place.file, r.place.line, r.place.column,
-                                 r.expected, r.happened, why.empty() ? "" : "; because: ", why)
-                         .c_str();
+    failure.text() =
+        fmt::format("{}:{}:{}: expected: {}; instead: {}{}{}", r.place.file, r.place.line,
+                    r.place.column, r.expected, r.happened, why.empty() ? "" : "; because: ", why)
+            .c_str();
   }
   failures = failed;
   document.save(out, "  ");
 }
 
-template void write_junit(std::ostream&, const std::string&, const Trace<2>&, std::span<const Expectation<2>>);
-template void write_junit(std::ostream&, const std::string&, const Trace<3>&, std::span<const Expectation<3>>);
+template void write_junit(std::ostream&, const std::string&, const Trace<2>&,
+                          std::span<const Expectation<2>>);
+template void write_junit(std::ostream&, const std::string&, const Trace<3>&,
+                          std::span<const Expectation<3>>);
 
 }  // namespace colvik

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 
-
 namespace colvik {
 namespace {
 
@@ -12,14 +11,16 @@ constexpr std::size_t kMostPairs = 2000;
 
 // Whose meeting an expectation asks for.
 struct Wanted {
-  std::vector<Who> first, second;  // all of a list must match
+  std::vector<Who> first;
+  std::vector<Who> second;  // all of a list must match
   const ReactionReport* reaction = nullptr;
 };
 
 template <int D>
 std::optional<Wanted> wanted(const Expectation<D>& e, const Trace<D>& trace) {
   const auto who = [&](const std::string& text) { return Who::parse(text, trace.tags()).value(); };
-  if (const auto* c = std::get_if<ExpectContact>(&e.what)) return Wanted{{who(c->first)}, {who(c->second)}, nullptr};
+  if (const auto* c = std::get_if<ExpectContact>(&e.what))
+    return Wanted{{who(c->first)}, {who(c->second)}, nullptr};
   const auto* r = std::get_if<ExpectReaction>(&e.what);
   if (r == nullptr) return std::nullopt;
   for (const ReactionReport& report : trace.reactions())
@@ -32,7 +33,8 @@ template <int D>
 bool is_meant(const std::vector<Who>& whos, const TraceObject<D>& o) {
   TagSet tags = o.tags;
   for (const Party& p : o.parties) tags = tags.merged(p.tags);
-  return std::all_of(whos.begin(), whos.end(), [&](const Who& who) { return who.matches(o.name, tags); });
+  return std::all_of(whos.begin(), whos.end(),
+                     [&](const Who& who) { return who.matches(o.name, tags); });
 }
 
 struct Nearest {
@@ -43,18 +45,23 @@ struct Nearest {
 template <int D>
 Nearest nearest_approach(const Trace<D>& trace, std::uint32_t a, std::uint32_t b) {
   Nearest best;
-  const TraceObject<D>&oa = trace.objects()[a], &ob = trace.objects()[b];
+  const TraceObject<D>& oa = trace.objects()[a];
+  const TraceObject<D>& ob = trace.objects()[b];
   for (std::uint64_t step = 0; step <= trace.steps(); ++step) {
-    const auto pa = trace.pose_at(a, step), pb = trace.pose_at(b, step);
+    const auto pa = trace.pose_at(a, step);
+    const auto pb = trace.pose_at(b, step);
     if (!pa || !pb) continue;
     for (std::size_t i = 0; i < oa.colliders.size(); ++i)
       for (std::size_t j = 0; j < ob.colliders.size(); ++j) {
-        Party first = oa.parties[i], second = ob.parties[j];
+        Party first = oa.parties[i];
+        Party second = ob.parties[j];
         first.active = second.active = true;
         if (!decide(first, second).meet) continue;
-        const ColliderDef<D>&ca = oa.colliders[i], &cb = ob.colliders[j];
+        const ColliderDef<D>& ca = oa.colliders[i];
+        const ColliderDef<D>& cb = ob.colliders[j];
         const Pose<D> other = pa->relative(*pb) * Pose<D>{cb.at, cb.turned};
-        const double gap = gap_between(ca.shape, Pose<D>{ca.at, ca.turned}, cb.shape, other, best.gap);
+        const double gap =
+            gap_between(ca.shape, Pose<D>{ca.at, ca.turned}, cb.shape, other, best.gap);
         if (gap < best.gap) best = {gap, step};
       }
   }
@@ -72,7 +79,8 @@ std::string refusal(const Trace<D>& trace, const TraceObject<D>& a, const TraceO
       pa.active = pb.active = true;  // it may have been shown for a while
       const Verdict verdict = decide(pa, pb);
       if (verdict.meet) return "";
-      if (first_reason.empty()) first_reason = explain(verdict, pa, a.name, pb, b.name, trace.tags());
+      if (first_reason.empty())
+        first_reason = explain(verdict, pa, a.name, pb, b.name, trace.tags());
     }
   return first_reason;
 }
@@ -102,11 +110,13 @@ std::string near_miss(const Expectation<D>& e, const Trace<D>& trace) {
   const std::optional<Wanted> w = wanted(e, trace);
   if (!w) return "";
   if (w->reaction != nullptr && w->reaction->fired > 0 && e.from <= 0 && e.to > trace.time() &&
-      std::get<ExpectReaction>(e.what).self == "any" && std::get<ExpectReaction>(e.what).other == "any")
+      std::get<ExpectReaction>(e.what).self == "any" &&
+      std::get<ExpectReaction>(e.what).other == "any")
     return "";  // it did fire, and what was missed is how often or in which order
   struct Best {
     Nearest nearest;
-    std::uint32_t a = kNobody, b = kNobody;
+    std::uint32_t a = kNobody;
+    std::uint32_t b = kNobody;
   } best;
   std::string refused;
   std::size_t pairs = 0;
@@ -115,7 +125,8 @@ std::string near_miss(const Expectation<D>& e, const Trace<D>& trace) {
     for (std::uint32_t b = 0; b < trace.objects().size(); ++b) {
       if (a == b || !is_meant(w->second, trace.objects()[b])) continue;
       if (++pairs > kMostPairs) break;
-      if (const std::string reason = refusal(trace, trace.objects()[a], trace.objects()[b]); !reason.empty()) {
+      if (const std::string reason = refusal(trace, trace.objects()[a], trace.objects()[b]);
+          !reason.empty()) {
         if (refused.empty()) refused = reason;
         continue;
       }
@@ -125,14 +136,18 @@ std::string near_miss(const Expectation<D>& e, const Trace<D>& trace) {
   }
   if (pairs == 0) return "no two objects that were there fit";
   if (best.a == kNobody) return refused;
-  const std::string &name_a = trace.objects()[best.a].name, &name_b = trace.objects()[best.b].name;
+  const std::string& name_a = trace.objects()[best.a].name;
+  const std::string& name_b = trace.objects()[best.b].name;
   for (const TraceTouch& t : trace.touches()) {
-    const bool these = (t.self == best.a && t.other == best.b) || (t.self == best.b && t.other == best.a);
+    const bool these =
+        (t.self == best.a && t.other == best.b) || (t.self == best.b && t.other == best.a);
     if (!these || w->reaction == nullptr) continue;
-    return fmt::format("{} and {} touched at {:.3f} s, but {}", name_a, name_b, t.time, unfit(*w->reaction, t));
+    return fmt::format("{} and {} touched at {:.3f} s, but {}", name_a, name_b, t.time,
+                       unfit(*w->reaction, t));
   }
-  return fmt::format("{} and {} came no nearer than {:.3g} to each other (at {:.3f} s)", name_a, name_b,
-                     std::max(best.nearest.gap, 0.0), static_cast<double>(best.nearest.step) / trace.rate());
+  return fmt::format("{} and {} came no nearer than {:.3g} to each other (at {:.3f} s)", name_a,
+                     name_b, std::max(best.nearest.gap, 0.0),
+                     static_cast<double>(best.nearest.step) / trace.rate());
 }
 
 template std::string near_miss(const Expectation<2>&, const Trace<2>&);

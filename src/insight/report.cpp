@@ -49,7 +49,9 @@ std::string reactions_part(const Trace<D>& trace, const ReportStyle& style, cons
   for (const ReactionReport& r : trace.reactions()) longest = std::max(longest, r.name.size());
   for (std::size_t i = 0; i < trace.reactions().size(); ++i) {
     const ReactionReport& r = trace.reactions()[i];
-    const std::string count = r.fired == 0 ? "never" : r.fired == 1 ? "once" : fmt::format("{} times", r.fired);
+    const std::string count = r.fired == 0   ? "never"
+                              : r.fired == 1 ? "once"
+                                             : fmt::format("{} times", r.fired);
     out += fmt::format("  {:<{}}  {:<9}", r.name, longest, count);
     std::size_t listed = 0;
     for (const TraceFiring<D>& f : trace.firings()) {
@@ -62,8 +64,8 @@ std::string reactions_part(const Trace<D>& trace, const ReportStyle& style, cons
       out += "  " + who_fired(trace, f);
     }
     if (r.idle_effects > 0)
-      out += paint.dim(fmt::format("\n{:{}}  {} effect{} found nothing to act on", "", longest + 13, r.idle_effects,
-                                   r.idle_effects == 1 ? "" : "s"));
+      out += paint.dim(fmt::format("\n{:{}}  {} effect{} found nothing to act on", "", longest + 13,
+                                   r.idle_effects, r.idle_effects == 1 ? "" : "s"));
     out += "\n";
   }
   if (trace.reactions().empty()) out += "  the scene has no reactions\n";
@@ -84,9 +86,14 @@ std::string kinds_part(const Trace<D>& trace) {
   std::string out;
   for (const auto& [kind, steps] : changes) {
     if (made[kind] < 2) continue;
-    int live = 0, peak = 0;
-    for (const auto& [step, change] : steps) live += change, peak = std::max(peak, live);
-    out += fmt::format("    {:<14} {} live, {} at the peak, {} in all\n", kind, live, peak, made[kind]);
+    int live = 0;
+    int peak = 0;
+    for (const auto& [step, change] : steps) {
+      live += change;
+      peak = std::max(peak, live);
+    }
+    out += fmt::format("    {:<14} {} live, {} at the peak, {} in all\n", kind, live, peak,
+                       made[kind]);
   }
   return out;
 }
@@ -94,7 +101,8 @@ std::string kinds_part(const Trace<D>& trace) {
 }  // namespace
 
 template <int D>
-std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> expectations, const ReportStyle& style) {
+std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> expectations,
+                       const ReportStyle& style) {
   const Paint paint{style.colour};
   std::string out = reactions_part(trace, style, paint);
   out += "\n" + paint.head("What was expected") + "\n";
@@ -111,23 +119,33 @@ std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> ex
     if (const std::string why = near_miss(e, trace); !why.empty())
       out += fmt::format("          {}\n", wrapped("because: " + why, 10));
     if (r.place.line > 0)
-      out += paint.dim(fmt::format("          {}:{}:{}", r.place.file, r.place.line, r.place.column)) + "\n";
+      out +=
+          paint.dim(fmt::format("          {}:{}:{}", r.place.file, r.place.line, r.place.column)) +
+          "\n";
   }
   if (expectations.empty()) out += "  nothing: add [[expect]] to the scene\n";
-  out += "\n" + paint.head("What was tried") + "\n" + coverage_report(coverage(trace), style.coverage);
+  out +=
+      "\n" + paint.head("What was tried") + "\n" + coverage_report(coverage(trace), style.coverage);
   out += "\n" + paint.head("At the end") + "\n";
   out += fmt::format("  outcome   {}\n", trace.outcome().value_or("none"));
-  for (const Number& n : trace.numbers()) out += fmt::format("  world.{} is {:g}\n", n.name, n.value);
+  for (const Number& n : trace.numbers())
+    out += fmt::format("  world.{} is {:g}\n", n.name, n.value);
   out += fmt::format("  objects   {} live, {} at the peak\n", trace.live(), trace.peak());
   out += kinds_part(trace);
   if (trace.left() > 0) out += fmt::format("  left the bounds: {}\n", trace.left());
-  out += fmt::format("  time      {:.3f} s, {} steps; state {:016x}\n\n", trace.time(), trace.steps(), trace.hash());
+  out += fmt::format("  time      {:.3f} s, {} steps; state {:016x}\n\n", trace.time(),
+                     trace.steps(), trace.hash());
   const std::size_t missed = expectations.size() - met;
   const std::string verdict = fmt::format("{} of {} expectations met", met, expectations.size());
-  return out + (missed == 0 ? paint.good(verdict) : paint.bad(fmt::format("{}, {} missed", verdict, missed))) + "\n";
+  return out +
+         (missed == 0 ? paint.good(verdict)
+                      : paint.bad(fmt::format("{}, {} missed", verdict, missed))) +
+         "\n";
 }
 
-template std::string run_report(const Trace<2>&, std::span<const Expectation<2>>, const ReportStyle&);
-template std::string run_report(const Trace<3>&, std::span<const Expectation<3>>, const ReportStyle&);
+template std::string run_report(const Trace<2>&, std::span<const Expectation<2>>,
+                                const ReportStyle&);
+template std::string run_report(const Trace<3>&, std::span<const Expectation<3>>,
+                                const ReportStyle&);
 
 }  // namespace colvik

@@ -29,7 +29,9 @@ void write_results(std::ostream& out, const std::string& suite, const Trace<D>& 
   out << all.dump(2, ' ', false, Json::error_handler_t::replace) << '\n';
 }
 
-template void write_results(std::ostream&, const std::string&, const Trace<2>&, std::span<const Expectation<2>>);
-template void write_results(std::ostream&, const std::string&, const Trace<3>&, std::span<const Expectation<3>>);
+template void write_results(std::ostream&, const std::string&, const Trace<2>&,
+                            std::span<const Expectation<2>>);
+template void write_results(std::ostream&, const std::string&, const Trace<3>&,
+                            std::span<const Expectation<3>>);
 
 }  // namespace colvik

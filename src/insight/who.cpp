@@ -15,10 +15,11 @@ struct Member {
 };
 
 // What any of the first and any of the second do.
-Meeting meeting(std::string first, std::string second, std::span<const Member> a, std::span<const Member> b,
-                const Tags& tags) {
+Meeting meeting(std::string first, std::string second, std::span<const Member> a,
+                std::span<const Member> b, const Tags& tags) {
   Meeting m{std::move(first), std::move(second), false, false, {}};
-  std::string refusal, accepted;
+  std::string refusal;
+  std::string accepted;
   for (const Member& x : a)
     for (const Member& y : b) {
       if (x.party.object == y.party.object) continue;
@@ -28,7 +29,8 @@ Meeting meeting(std::string first, std::string second, std::span<const Member> a
       if (why.empty()) why = explain(v, x.party, x.name, y.party, y.name, tags);
     }
   m.why = m.solid || m.zone ? accepted : refusal;
-  if (m.why.empty()) m.why = a.empty() || b.empty() ? "no collider has one of the two" : "only one object has them";
+  if (m.why.empty())
+    m.why = a.empty() || b.empty() ? "no collider has one of the two" : "only one object has them";
   return m;
 }
 
@@ -38,7 +40,8 @@ template <int D>
 std::vector<Meeting> who_meets(const Trace<D>& trace, bool objects) {
   std::vector<std::pair<std::string, std::vector<Member>>> groups;
   if (!objects)
-    for (const std::string& tag : trace.tags().names()) groups.emplace_back(tag, std::vector<Member>{});
+    for (const std::string& tag : trace.tags().names())
+      groups.emplace_back(tag, std::vector<Member>{});
   for (const TraceObject<D>& o : trace.objects()) {
     if (o.born > 0) continue;
     if (objects) groups.emplace_back(o.name, std::vector<Member>{});
@@ -60,7 +63,8 @@ std::vector<Meeting> who_meets(const Trace<D>& trace, bool objects) {
   std::vector<Meeting> all;
   for (std::size_t i = 0; i < groups.size(); ++i)
     for (std::size_t k = objects ? i + 1 : i; k < groups.size(); ++k)
-      all.push_back(meeting(groups[i].first, groups[k].first, groups[i].second, groups[k].second, trace.tags()));
+      all.push_back(meeting(groups[i].first, groups[k].first, groups[i].second, groups[k].second,
+                            trace.tags()));
   return all;
 }
 
@@ -79,7 +83,8 @@ std::string who_report(std::span<const Meeting> meetings) {
   std::size_t widest = 0;
   for (const std::string& name : names) widest = std::max(widest, name.size());
   std::string out = fmt::format("{:<{}}", "", widest);
-  for (const std::string& name : names) out += fmt::format("  {:<{}}", name, std::max<std::size_t>(5, name.size()));
+  for (const std::string& name : names)
+    out += fmt::format("  {:<{}}", name, std::max<std::size_t>(5, name.size()));
   for (std::size_t i = 0; i < names.size(); ++i) {
     out += fmt::format("\n{:<{}}", names[i], widest);
     for (std::size_t k = 0; k <= i; ++k)  // it is the same the other way round

@@ -15,8 +15,8 @@
 
 namespace colvik::math {
 
-/// A type takes part by a function  template <class A> void pack(A& a, T& x)  in its namespace that calls a(...) with
-/// its members; the packer reads them, the unpacker sets them.
+/// A type takes part by a function  template <class A> void pack(A& a, T& x)  in its namespace that
+/// calls a(...) with its members; the packer reads them, the unpacker sets them.
 class Packer {
  public:
   static constexpr bool kUnpacks = false;
@@ -30,8 +30,10 @@ class Packer {
     std::uint32_t number = 0xffffffff;
     bool first = false;
     if (x != nullptr) {
-      const auto [at, fresh] = known_.try_emplace(x.get(), static_cast<std::uint32_t>(known_.size()));
-      number = at->second, first = fresh;
+      const auto [at, fresh] =
+          known_.try_emplace(x.get(), static_cast<std::uint32_t>(known_.size()));
+      number = at->second;
+      first = fresh;
     }
     one(number);
     one(first);
@@ -43,7 +45,8 @@ class Packer {
   template <class T>
   void one(T& x);
   void raw(std::uint64_t bits, int count) {
-    for (int i = 0; i < count; ++i) bytes_.push_back(static_cast<std::byte>(bits >> (8 * i) & 0xff));
+    for (int i = 0; i < count; ++i)
+      bytes_.push_back(static_cast<std::byte>(bits >> (8 * i) & 0xff));
   }
   std::vector<std::byte> bytes_;
   std::map<const void*, std::uint32_t> known_;
@@ -181,13 +184,16 @@ void Unpacker::one(T& x) {
 }
 
 /// Bytes with a head (what they are, version, how many) and a checksum at the end.
-[[nodiscard]] std::vector<std::byte> sealed(std::string_view what, std::uint32_t version, std::vector<std::byte> bytes);
+[[nodiscard]] std::vector<std::byte> sealed(std::string_view what, std::uint32_t version,
+                                            std::vector<std::byte> bytes);
 /// What is inside, or what is wrong with it.
 struct Opened {
   std::span<const std::byte> inside;
-  std::string wrong, accepted;
+  std::string wrong;
+  std::string accepted;
 };
-[[nodiscard]] Opened opened(std::string_view what, std::uint32_t version, std::span<const std::byte> bytes);
+[[nodiscard]] Opened opened(std::string_view what, std::uint32_t version,
+                            std::span<const std::byte> bytes);
 
 }  // namespace colvik::math
 

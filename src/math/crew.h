@@ -12,18 +12,20 @@
 
 namespace colvik::math {
 
-/// Stages one after the other, each of parts that any thread may do in any order. Without workers the caller does all,
-/// in order. Allocates only for more stages than ever before.
+/// Stages one after the other, each of parts that any thread may do in any order. Without workers
+/// the caller does all, in order. Allocates only for more stages than ever before.
 class Crew {
  public:
-  void use(Workers* workers) { workers_ = workers != nullptr && workers->count() > 1 ? workers : nullptr; }
+  void use(Workers* workers) {
+    workers_ = workers != nullptr && workers->count() > 1 ? workers : nullptr;
+  }
   [[nodiscard]] Workers* workers() const { return workers_; }
   [[nodiscard]] bool alone() const { return workers_ == nullptr; }
   /// How many different numbers of workers there are.
   [[nodiscard]] std::size_t size() const { return alone() ? 1 : workers_->count(); }
 
-  /// part(stage, k, worker) for k below parts[stage]. All of a stage have returned, and what they wrote is seen, before
-  /// the next begins. No two at once have the same worker.
+  /// part(stage, k, worker) for k below parts[stage]. All of a stage have returned, and what they
+  /// wrote is seen, before the next begins. No two at once have the same worker.
   template <class Part>
   void run(std::span<const std::uint32_t> parts, Part&& part) {
     if (alone()) {
@@ -52,7 +54,8 @@ class Crew {
     };
     workers_->run(std::cref(work));
   }
-  /// Into how many parts share() takes what is below count: one for a caller alone, or where it is little.
+  /// Into how many parts share() takes what is below count: one for a caller alone, or where it is
+  /// little.
   [[nodiscard]] std::size_t parts(std::size_t count, std::size_t grain) const {
     return alone() || count < 2 * grain ? 1 : (count + grain - 1) / grain;
   }
@@ -72,7 +75,8 @@ class Crew {
  private:
   static constexpr unsigned kPatience = 2000;  // looks, before it yields
   struct alignas(64) Stage {                   // on a line of memory of its own
-    std::atomic<std::uint32_t> taken{0}, done{0};
+    std::atomic<std::uint32_t> taken{0};
+    std::atomic<std::uint32_t> done{0};
   };
 
   Workers* workers_ = nullptr;

@@ -1,19 +1,22 @@
 #pragma once
-// Positions to twice the digits of a double, so that what is far from the origin moves as exactly as what is near it.
+// Positions to twice the digits of a double, so that what is far from the origin moves as exactly
+// as what is near it.
 #include <colvik/pose.hpp>
 
 namespace colvik::math {
 
-/// a + b, and in `error` exactly what its rounding leaves out (Knuth, The Art of Computer Programming, volume 2,
-/// 1997, section 4.2.2).
+/// a + b, and in `error` exactly what its rounding leaves out (Knuth, The Art of Computer
+/// Programming, volume 2, 1997, section 4.2.2).
 template <int D>
 Vec<D> sum(const Vec<D>& a, const Vec<D>& b, Vec<D>& error) {
-  const Vec<D> s = a + b, of_b = s - a;
+  const Vec<D> s = a + b;
+  const Vec<D> of_b = s - a;
   error = (a - (s - of_b)) + (b - of_b);
   return s;
 }
 
-/// A pose, and what its position leaves out: less than its last place. A pose alone is one that leaves out nothing.
+/// A pose, and what its position leaves out: less than its last place. A pose alone is one that
+/// leaves out nothing.
 template <int D>
 struct Place : Pose<D> {
   Vec<D> rest = kZero;
@@ -24,7 +27,9 @@ struct Place : Pose<D> {
   /// Moved in the frame it is told in.
   [[nodiscard]] Place moved(const Vec<D>& by) const {
     Vec<D> error;
-    const Vec<D> to = sum<D>(this->position, by, error), left_out = error + rest, whole = to + left_out;
+    const Vec<D> to = sum<D>(this->position, by, error);
+    const Vec<D> left_out = error + rest;
+    const Vec<D> whole = to + left_out;
     return {Pose<D>{whole, this->rotation}, left_out - (whole - to)};
   }
   [[nodiscard]] Place operator*(const Pose<D>& local) const {

@@ -10,8 +10,9 @@
 
 namespace colvik::math {
 
-/// Allocates what is large so that the system may back it with large pages, where it offers them on request: what is
-/// read here and there in a long list then costs a look into memory, not two. Nothing but speed depends on it.
+/// Allocates what is large so that the system may back it with large pages, where it offers them on
+/// request: what is read here and there in a long list then costs a look into memory, not two.
+/// Nothing but speed depends on it.
 template <class T>
 struct LargePages {
   using value_type = T;
@@ -28,11 +29,13 @@ struct LargePages {
     const std::size_t bytes = n * sizeof(T);
     void* const at = ::operator new(bytes, alignment(bytes));
 #ifdef __linux__
-    if (bytes >= kPage) (void)madvise(at, bytes, MADV_HUGEPAGE);  // refused, it is memory as any other
+    if (bytes >= kPage)
+      (void)madvise(at, bytes, MADV_HUGEPAGE);  // refused, it is memory as any other
 #endif
     return static_cast<T*>(at);
   }
-  // Elements are left as their type leaves them: numbers that are about to be written need not be cleared.
+  // Elements are left as their type leaves them: numbers that are about to be written need not be
+  // cleared.
   template <class U>
   void construct(U* at) {
     ::new (static_cast<void*>(at)) U;

@@ -24,7 +24,8 @@ double cosine_series(double x) {
   return 1 - q * series<2>(q);
 }
 
-// Of small angles, as bodies turn by in a substep, half of the terms do: those left out are below 3e-17.
+// Of small angles, as bodies turn by in a substep, half of the terms do: those left out are below
+// 3e-17.
 constexpr double kSmall = 0.125;
 double small_sine_part(double q) { return 1 - q * series<3, 4>(q); }  // sin x / x, of x squared
 double small_cosine(double q) { return 1 - q * series<2, 5>(q); }
@@ -43,24 +44,40 @@ double arctangent(double t) {
 void sine_cosine(double angle, double& sine, double& cosine) {
   if (std::abs(angle) <= kSmall) {
     const double q = angle * angle;
-    sine = angle * small_sine_part(q), cosine = small_cosine(q);
+    sine = angle * small_sine_part(q);
+    cosine = small_cosine(q);
     return;
   }
   // pi/2 in two parts: the first has 33 significant bits, so that k times it is exact.
-  constexpr double kHigh = 1.57079632673412561417, kLow = 6.07710050650619224932e-11;
+  constexpr double kHigh = 1.57079632673412561417;
+  constexpr double kLow = 6.07710050650619224932e-11;
   const double k = std::floor(angle * (2 / kPi) + 0.5);
   const double x = (angle - k * kHigh) - k * kLow;
-  const double s = sine_series(x), c = cosine_series(x);
+  const double s = sine_series(x);
+  const double c = cosine_series(x);
   switch (static_cast<long long>(k) & 3) {
-    case 0: sine = s, cosine = c; break;
-    case 1: sine = c, cosine = -s; break;
-    case 2: sine = -s, cosine = -c; break;
-    default: sine = -c, cosine = s; break;
+    case 0:
+      sine = s;
+      cosine = c;
+      break;
+    case 1:
+      sine = c;
+      cosine = -s;
+      break;
+    case 2:
+      sine = -s;
+      cosine = -c;
+      break;
+    default:
+      sine = -c;
+      cosine = s;
+      break;
   }
 }
 
 double angle_of(double y, double x) {
-  const double ax = std::abs(x), ay = std::abs(y);
+  const double ax = std::abs(x);
+  const double ay = std::abs(y);
   if (ax == 0 && ay == 0) return 0;
   double angle = ay <= ax ? arctangent(ay / ax) : kPi / 2 - arctangent(ax / ay);
   if (x < 0) angle = kPi - angle;
@@ -68,10 +85,14 @@ double angle_of(double y, double x) {
 }
 
 Rotation<3>::Rotation(const Vec<3>& axis, double angle) {
-  double s = 0, c = 1;
+  double s = 0;
+  double c = 1;
   sine_cosine(angle / 2, s, c);
   const Vec<3> u = axis / axis.norm();
-  w_ = c, x_ = s * u.x(), y_ = s * u.y(), z_ = s * u.z();
+  w_ = c;
+  x_ = s * u.x();
+  y_ = s * u.y();
+  z_ = s * u.z();
 }
 
 Rotation<3> Rotation<3>::from_spin(const Spin<3>& turn) {
@@ -84,7 +105,8 @@ Rotation<3> Rotation<3>::from_spin(const Spin<3>& turn) {
 }
 
 Spin<3> Rotation<3>::to_spin() const {
-  const double sign = w_ < 0 ? -1 : 1;  // q and -q are the same turn; the one with w >= 0 is shorter
+  const double sign =
+      w_ < 0 ? -1 : 1;  // q and -q are the same turn; the one with w >= 0 is shorter
   const Vec<3> v(sign * x_, sign * y_, sign * z_);
   const double s = v.norm();
   if (s == 0) return Spin<3>::Zero();

@@ -1,30 +1,36 @@
 #pragma once
 // Questions about a pair.
+#include "contact/collide.h"
+#include "contact/core.h"
 #include "pairs/model.h"
 #include "store/access.h"
-#include "contact/core.h"
-#include "contact/collide.h"
 
 namespace colvik::world {
 
 template <int D>
 COLVIK_FETCHES void prefetch_pair(const Store<D>& store, const Pair<D>& p) {
-  for (const std::uint32_t slot : {p.object_a, p.object_b}) math::fetch(&store.briefs[slot], 1), prefetch_object(store, slot);
-  for (const std::uint32_t at : {p.a, p.b}) math::fetch(&store.colliders[at], sizeof(ColliderState<D>));
+  for (const std::uint32_t slot : {p.object_a, p.object_b}) {
+    math::fetch(&store.briefs[slot], 1);
+    prefetch_object(store, slot);
+  }
+  for (const std::uint32_t at : {p.a, p.b})
+    math::fetch(&store.colliders[at], sizeof(ColliderState<D>));
 }
 
 template <int D>
 [[nodiscard]] Displacement<D> displacement_so_far(const Store<D>& store, const Pair<D>& p) {
-  const Brief<D>&a = store.briefs[p.object_a], &b = store.briefs[p.object_b];
+  const Brief<D>& a = store.briefs[p.object_a];
+  const Brief<D>& b = store.briefs[p.object_b];
   return {a.travelled - b.travelled, a.turned + b.turned};
 }
 
 // Of two that were asked for no further than `beyond`.
 template <int D>
-[[nodiscard]] Slab<D> separating_slab(const Store<D>& store, const Pair<D>& p, const Rotation<D>& of_a,
-                                     const contact::Separation<D>& told, double beyond,
-                                     const Displacement<D>& until) {
-  const ColliderState<D>&a = store.colliders[p.a], &b = store.colliders[p.b];
+[[nodiscard]] Slab<D> separating_slab(const Store<D>& store, const Pair<D>& p,
+                                      const Rotation<D>& of_a, const contact::Separation<D>& told,
+                                      double beyond, const Displacement<D>& until) {
+  const ColliderState<D>& a = store.colliders[p.a];
+  const ColliderState<D>& b = store.colliders[p.b];
   if (!is_convex(a.shape) || !is_convex(b.shape)) return {std::min(told.gap, beyond), kZero, until};
   return {told.gap, of_a * Vec<D>(a.own.rotation * told.normal), until};
 }
@@ -36,10 +42,14 @@ template <int D>
 
 template <int D>
 [[nodiscard]] bool has_walker(const Store<D>& store, const Walkers<D>& walkers, const Pair<D>& p) {
-  return !walkers.list.empty() && (store.objects[p.object_a].walker >= 0 || store.objects[p.object_b].walker >= 0);
+  return !walkers.list.empty() &&
+         (store.objects[p.object_a].walker >= 0 || store.objects[p.object_b].walker >= 0);
 }
 
 template <int D>
-[[nodiscard]] bool pair_rests(const Store<D>& store, const Sleepers<D>& sleepers, const Pair<D>& p) { return sleepers.count > 0 && (is_resting(store, p.a) || is_resting(store, p.b)); }
+[[nodiscard]] bool pair_rests(const Store<D>& store, const Sleepers<D>& sleepers,
+                              const Pair<D>& p) {
+  return sleepers.count > 0 && (is_resting(store, p.a) || is_resting(store, p.b));
+}
 
 }  // namespace colvik::world

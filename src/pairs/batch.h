@@ -13,8 +13,8 @@
 
 namespace colvik::world {
 
-// What comes of looking at pairs, all of them or a part, and what is at hand meanwhile. Those who look at parts at once
-// have one each.
+// What comes of looking at pairs, all of them or a part, and what is at hand meanwhile. Those who
+// look at parts at once have one each.
 template <int D>
 struct ContactBatch {
   math::Many<dynamics::Contact<D>> contacts;
@@ -26,14 +26,20 @@ struct ContactBatch {
   std::vector<contact::Manifold<D>> manifolds;
   std::vector<CachedImpulse<D>> before;  // points of the last step
 
-  void clear() { contacts.clear(), contact_pairs.clear(), fast_pairs.clear(), active_pairs.clear(); }
+  void clear() {
+    contacts.clear();
+    contact_pairs.clear();
+    fast_pairs.clear();
+    active_pairs.clear();
+  }
 
   // Takes in what is in those parts, one after the other.
   void gather(std::span<const ContactBatch> parts, math::Crew& crew) {
     std::size_t count = contacts.size();
     for (const ContactBatch& part : parts) {
       count += part.contacts.size();
-      contact_pairs.insert(contact_pairs.end(), part.contact_pairs.begin(), part.contact_pairs.end());
+      contact_pairs.insert(contact_pairs.end(), part.contact_pairs.begin(),
+                           part.contact_pairs.end());
       fast_pairs.insert(fast_pairs.end(), part.fast_pairs.begin(), part.fast_pairs.end());
       active_pairs.insert(active_pairs.end(), part.active_pairs.begin(), part.active_pairs.end());
       starts_.push_back(count - part.contacts.size());
@@ -57,9 +63,15 @@ struct LookAhead {
   std::vector<Predicted> coming;
   // Contacts of the last substep that still hold, pairs of theirs, and which fast pairs these are.
   math::Many<dynamics::Contact<D>> held;
-  std::vector<std::uint32_t> held_pairs, held_fast;
+  std::vector<std::uint32_t> held_pairs;
+  std::vector<std::uint32_t> held_fast;
 
-  void clear() { coming.clear(), held.clear(), held_pairs.clear(), held_fast.clear(); }
+  void clear() {
+    coming.clear();
+    held.clear();
+    held_pairs.clear();
+    held_fast.clear();
+  }
 };
 
 }  // namespace colvik::world

@@ -9,13 +9,14 @@ namespace colvik::world {
 // The index of padded bounds, and which colliders' pairs must be searched again.
 template <int D>
 struct BroadPhase {
-  index::Tree<D> still, moving;            // what is static, and what is not
-  std::vector<std::uint32_t> dirty;        // colliders to search again
-  std::vector<std::uint64_t> dirty_bits;   // a bit a collider: it is among these
-  bool stale = false;                      // something moved or changed since the trees were updated
-  std::size_t still_moved = 0;             // times a static object was moved
-  std::vector<index::KeyPair> overlapping; // in the order of the trees
-  std::vector<Candidate> candidates;       // likewise, by serials
+  index::Tree<D> still;
+  index::Tree<D> moving;                  // what is static, and what is not
+  std::vector<std::uint32_t> dirty;       // colliders to search again
+  std::vector<std::uint64_t> dirty_bits;  // a bit a collider: it is among these
+  bool stale = false;                     // something moved or changed since the trees were updated
+  std::size_t still_moved = 0;            // times a static object was moved
+  std::vector<index::KeyPair> overlapping;  // in the order of the trees
+  std::vector<Candidate> candidates;        // likewise, by serials
 };
 
 template <int D>

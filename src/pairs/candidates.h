@@ -9,7 +9,8 @@ namespace colvik::world {
 template <int D>
 Verdict verdict_of(Store<D>& store, const ColliderState<D>& a, const ColliderState<D>& b);
 
-// Of what overlaps what is not known yet and may meet. Looked up in the order of the pairs, so that it is a walk.
+// Of what overlaps what is not known yet and may meet. Looked up in the order of the pairs, so that
+// it is a walk.
 template <int D>
 void add_pairs(Store<D>& store, BroadPhase<D>& broad, PairTable<D>& pairs);
 

@@ -1,5 +1,6 @@
 #pragma once
-// Continuous collision: what moves far for its size has its contacts found anew in each substep, where it first touches.
+// Continuous collision: what moves far for its size has its contacts found anew in each substep,
+// where it first touches.
 #include "pairs/broad_phase.h"
 #include "pairs/contact_stage.h"
 #include "pairs/pair_table.h"
@@ -8,15 +9,18 @@ namespace colvik::world {
 
 // How far apart the two are now; of more than `beyond`, that it is more.
 template <int D>
-void measure_gap(const Store<D>& store, const PairTable<D>& pairs, const ContactStage<D>& contacts, FastPair<D>& f, double beyond);
+void measure_gap(const Store<D>& store, const PairTable<D>& pairs, const ContactStage<D>& contacts,
+                 FastPair<D>& f, double beyond);
 
 template <int D>
-void begin_substep(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts, CcdStage<D>& ccd);
+void begin_substep(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts,
+                   CcdStage<D>& ccd);
 
-// The last defence: a body whose centre has passed through a solid within the substep, or has come so near that it
-// could as well be pushed out behind, is put back before it.
+// The last defence: a body whose centre has passed through a solid within the substep, or has come
+// so near that it could as well be pushed out behind, is put back before it.
 template <int D>
-void end_substep(Store<D>& store, BroadPhase<D>& broad, ContactStage<D>& contacts, CcdStage<D>& ccd);
+void end_substep(Store<D>& store, BroadPhase<D>& broad, ContactStage<D>& contacts,
+                 CcdStage<D>& ccd);
 
 // The way of an object, or of what it is part of, is to be noted where it moves far.
 template <int D>

@@ -15,7 +15,8 @@ constexpr std::size_t kPairsAhead = 12;  // while reading
 }  // namespace
 
 template <int D>
-void record_contact(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts, const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end) {
+void record_contact(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts,
+                    const dynamics::Contact<D>& c, std::uint32_t pair, bool at_end) {
   Pair<D>& p = pairs.list[pair];
   const Rotation<D> back = store.objects[p.object_a].shown.pose.rotation.inverse();
   const dynamics::SolverPoint<D>* deepest = nullptr;
@@ -23,16 +24,24 @@ void record_contact(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& conta
   bool pushes = false;
   for (int k = 0; k < c.count; ++k) {
     const dynamics::SolverPoint<D>& point = c.points[k];
-    if (point.push > 0) p.kept.push_back({point.id, point.push, point.drag, c.roll, back * point.arm_a});
+    if (point.push > 0)
+      p.kept.push_back({point.id, point.push, point.drag, c.roll, back * point.arm_a});
     p.impulse += point.total_push;
     if (point.total_push > 0) p.approach = std::max(p.approach, point.approach);
     if (point.when >= 0) p.when = p.when < 0 ? point.when : std::min(p.when, point.when);
     pushes = pushes || point.total_push > 0;
-    const double gap = at_end ? contacts.solver.gap_now(c, point) : 0;  // within the step the first one speaks
-    if (deepest == nullptr || gap < least) deepest = &point, least = gap;
+    const double gap =
+        at_end ? contacts.solver.gap_now(c, point) : 0;  // within the step the first one speaks
+    if (deepest == nullptr || gap < least) {
+      deepest = &point;
+      least = gap;
+    }
   }
   if (deepest == nullptr || (at_end ? least >= p.gap : !pushes)) return;
-  if (at_end) p.gap = least, p.closing = -c.normal.dot(contacts.solver.relative_velocity(c, *deepest));
+  if (at_end) {
+    p.gap = least;
+    p.closing = -c.normal.dot(contacts.solver.relative_velocity(c, *deepest));
+  }
   if (at_end && !pushes && p.impulse > 0) return;  // it was hit elsewhere
   // Halfway between the two surface points, each carried along by its body.
   const auto centre_after = [&](std::uint32_t object, std::uint32_t body) -> Vec<D> {
@@ -40,36 +49,49 @@ void record_contact(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& conta
     return body == kNoBody ? Vec<D>(o.pose * o.mass_centre) : contacts.bodies[body].centre;
   };
   p.normal = c.normal;
-  p.point = 0.5 * (centre_after(p.object_a, c.a) + deepest->arm_a + centre_after(p.object_b, c.b) + deepest->arm_b);
+  p.point = 0.5 * (centre_after(p.object_a, c.a) + deepest->arm_a + centre_after(p.object_b, c.b) +
+                   deepest->arm_b);
 }
 
 template <int D>
-void read_contacts(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, Walkers<D>& walkers, ContactStage<D>& contacts) {
+void read_contacts(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, Walkers<D>& walkers,
+                   ContactStage<D>& contacts) {
   math::Crew& crew = contacts.solver.crew();
   crew.share(contacts.batch.contacts.size(), kPart,
-             [&](std::size_t first, std::size_t last, std::size_t) { record_contacts(store, pairs, contacts, first, last); });
+             [&](std::size_t first, std::size_t last, std::size_t) {
+               record_contacts(store, pairs, contacts, first, last);
+             });
   contacts.deep_by_worker.resize(crew.size());
-  crew.share(pairs.active.size(), kPart, [&](std::size_t first, std::size_t last, std::size_t worker) {
-    update_touching(store, pairs, sleepers, walkers, first, last, contacts.deep_by_worker[worker]);
-  });
+  crew.share(pairs.active.size(), kPart,
+             [&](std::size_t first, std::size_t last, std::size_t worker) {
+               update_touching(store, pairs, sleepers, walkers, first, last,
+                               contacts.deep_by_worker[worker]);
+             });
   // Squeezed is what stays deep in two things that do not yield, from opposite sides.
   contacts.deep.clear();
-  for (auto& some : contacts.deep_by_worker) contacts.deep.insert(contacts.deep.end(), some.begin(), some.end()), some.clear();
+  for (auto& some : contacts.deep_by_worker) {
+    contacts.deep.insert(contacts.deep.end(), some.begin(), some.end());
+    some.clear();
+  }
   const auto inward = [&](const Pair<D>& p) {
     return Vec<D>(store.objects[p.object_a].shown.body == BodyKind::dynamic ? -p.normal : p.normal);
   };
   std::sort(contacts.deep.begin(), contacts.deep.end());
   for (std::size_t i = 0; i < contacts.deep.size(); ++i)
-    for (std::size_t k = i; k < contacts.deep.size() && contacts.deep[k].first == contacts.deep[i].first; ++k) {
-      Pair<D>&p = pairs.list[contacts.deep[i].second], &q = pairs.list[contacts.deep[k].second];
+    for (std::size_t k = i;
+         k < contacts.deep.size() && contacts.deep[k].first == contacts.deep[i].first; ++k) {
+      Pair<D>& p = pairs.list[contacts.deep[i].second];
+      Pair<D>& q = pairs.list[contacts.deep[k].second];
       if (inward(p).dot(inward(q)) < -0.5) p.squeezed = q.squeezed = true;
     }
 }
 
 // Of contacts whose pairs begin there: those of a pair come one after the other.
 template <int D>
-void record_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts, std::size_t first, std::size_t last) {
-  constexpr std::size_t kContacts = 24, kPlaces = 6;  // ahead
+void record_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts,
+                     std::size_t first, std::size_t last) {
+  constexpr std::size_t kContacts = 24;
+  constexpr std::size_t kPlaces = 6;  // ahead
   const std::vector<std::uint32_t>& of = contacts.batch.contact_pairs;
   while (first > 0 && first < last && of[first] == of[first - 1]) ++first;
   if (first == last) return;
@@ -91,12 +113,14 @@ void record_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& cont
 
 // Whether active pairs touch now, and which of them are deep in each other.
 template <int D>
-void update_touching(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, Walkers<D>& walkers, std::size_t first, std::size_t last,
-                                   std::vector<std::pair<std::uint32_t, std::uint32_t>>& deep_ones) {
+void update_touching(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers,
+                     Walkers<D>& walkers, std::size_t first, std::size_t last,
+                     std::vector<std::pair<std::uint32_t, std::uint32_t>>& deep_ones) {
   for (std::size_t k = first; k < last; ++k) {
     if (k + kPairsAhead < last) {
       const Pair<D>& soon = pairs.list[pairs.active[k + kPairsAhead]];
-      math::fetch(&soon, 1), math::fetch(&soon.gap, 1);
+      math::fetch(&soon, 1);
+      math::fetch(&soon.gap, 1);
     }
     const std::uint32_t i = pairs.active[k];
     Pair<D>& p = pairs.list[i];
@@ -105,21 +129,26 @@ void update_touching(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers
     const bool before = p.touching;
     // What is about to hit touches when it does, not a step before.
     const bool hits = !before && p.gap > 0 && p.closing > reach * store.settings.rate;
-    const bool bounced = p.impulse > 0 && p.gap > kLetGo * store.settings.metre;  // away from it already
+    const bool bounced =
+        p.impulse > 0 && p.gap > kLetGo * store.settings.metre;  // away from it already
     p.touching = !bounced && (p.impulse > 0 || (p.gap <= reach && !hits));
     p.passed = bounced && !before;
     p.left = before && !p.touching;
     p.squeezed = false;
     if (!p.touching || p.gap >= -kLetGo * store.settings.metre) continue;
-    const bool moves_a = store.objects[p.object_a].shown.body == BodyKind::dynamic,
-               moves_b = store.objects[p.object_b].shown.body == BodyKind::dynamic;
+    const bool moves_a = store.objects[p.object_a].shown.body == BodyKind::dynamic;
+    const bool moves_b = store.objects[p.object_b].shown.body == BodyKind::dynamic;
     if (moves_a != moves_b) deep_ones.emplace_back(moves_a ? p.object_a : p.object_b, i);
   }
 }
 
-template void record_contact(Store<2>& store, PairTable<2>& pairs, ContactStage<2>& contacts, const dynamics::Contact<2>& c, std::uint32_t pair, bool at_end);
-template void record_contact(Store<3>& store, PairTable<3>& pairs, ContactStage<3>& contacts, const dynamics::Contact<3>& c, std::uint32_t pair, bool at_end);
-template void read_contacts(Store<2>& store, PairTable<2>& pairs, Sleepers<2>& sleepers, Walkers<2>& walkers, ContactStage<2>& contacts);
-template void read_contacts(Store<3>& store, PairTable<3>& pairs, Sleepers<3>& sleepers, Walkers<3>& walkers, ContactStage<3>& contacts);
+template void record_contact(Store<2>& store, PairTable<2>& pairs, ContactStage<2>& contacts,
+                             const dynamics::Contact<2>& c, std::uint32_t pair, bool at_end);
+template void record_contact(Store<3>& store, PairTable<3>& pairs, ContactStage<3>& contacts,
+                             const dynamics::Contact<3>& c, std::uint32_t pair, bool at_end);
+template void read_contacts(Store<2>& store, PairTable<2>& pairs, Sleepers<2>& sleepers,
+                            Walkers<2>& walkers, ContactStage<2>& contacts);
+template void read_contacts(Store<3>& store, PairTable<3>& pairs, Sleepers<3>& sleepers,
+                            Walkers<3>& walkers, ContactStage<3>& contacts);
 
 }  // namespace colvik::world

@@ -17,7 +17,7 @@ struct ContactStage {
   std::vector<Pace<D>> paces;               // of bodies, as the step begins
   ContactBatch<D> batch;                    // contacts of fast pairs come last
   std::vector<ContactBatch<D>> parts;       // of it, while it is shared between threads
-  std::size_t steady = 0;                   // contacts that hold for the whole step: the first of the batch
+  std::size_t steady = 0;  // contacts that hold for the whole step: the first of the batch
   // What lies deep in something that does not yield: it, and the pair.
   std::vector<std::pair<std::uint32_t, std::uint32_t>> deep;
   std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> deep_by_worker;
@@ -41,7 +41,8 @@ struct CcdStage {
 
 // As the step begins. Most are where their bodies are, which lie close together.
 template <int D>
-[[nodiscard]] Place<D> start_place(const Store<D>& store, const ContactStage<D>& contacts, std::uint32_t slot) {
+[[nodiscard]] Place<D> start_place(const Store<D>& store, const ContactStage<D>& contacts,
+                                   std::uint32_t slot) {
   const Brief<D>& brief = store.briefs[slot];
   if (!brief.centred) return store.objects[slot].place();
   const dynamics::Body<D>& b = contacts.bodies[brief.body];
@@ -49,16 +50,18 @@ template <int D>
 }
 
 template <int D>
-COLVIK_FETCHES void prefetch_start_place(const Store<D>& store, const ContactStage<D>& contacts, std::uint32_t slot) {
+COLVIK_FETCHES void prefetch_start_place(const Store<D>& store, const ContactStage<D>& contacts,
+                                         std::uint32_t slot) {
   if (const Brief<D>& brief = store.briefs[slot]; brief.centred)
     math::fetch(&contacts.bodies[brief.body], offsetof(dynamics::Body<D>, inverse_inertia));
   else prefetch_place(store, slot);
 }
 
-// look(first, last, out) for parts of what is below count, each by itself; then all is put together in their order,
-// behind what there was. Returns how many parts there were.
+// look(first, last, out) for parts of what is below count, each by itself; then all is put together
+// in their order, behind what there was. Returns how many parts there were.
 template <int D, class Look>
-std::size_t collide_in_parts(ContactStage<D>& contacts, std::size_t count, std::size_t grain, Look&& look) {
+std::size_t collide_in_parts(ContactStage<D>& contacts, std::size_t count, std::size_t grain,
+                             Look&& look) {
   math::Crew& crew = contacts.solver.crew();
   const std::size_t parts = crew.parts(count, grain);
   if (parts == 1) {

@@ -24,7 +24,8 @@ double mixed(Mixing how, double a, double b) {
 
 }  // namespace
 
-// It rides on the other one, is pushed by it, or a one-way surface lets it through: the solver has no part in that.
+// It rides on the other one, is pushed by it, or a one-way surface lets it through: the solver has
+// no part in that.
 template <int D>
 bool carries_walker(const Store<D>& store, const Walkers<D>& walkers, const Pair<D>& p) {
   const auto carries = [&](std::uint32_t walker, std::uint32_t other) {
@@ -41,9 +42,13 @@ bool carries_walker(const Store<D>& store, const Walkers<D>& walkers, const Pair
 
 // What contacts ask of pairs soon after this one, before the last that are looked at.
 template <int D>
-COLVIK_FETCHES void prefetch_pairs(const Store<D>& store, const PairTable<D>& pairs, const ContactStage<D>& contacts, std::size_t i, std::size_t last) {
-  constexpr std::size_t kHot = 128;                              // bytes
-  constexpr std::size_t kPairs = 32, kSides = 8, kPoints = 4;  // ahead
+COLVIK_FETCHES void prefetch_pairs(const Store<D>& store, const PairTable<D>& pairs,
+                                   const ContactStage<D>& contacts, std::size_t i,
+                                   std::size_t last) {
+  constexpr std::size_t kHot = 128;  // bytes
+  constexpr std::size_t kPairs = 32;
+  constexpr std::size_t kSides = 8;
+  constexpr std::size_t kPoints = 4;  // ahead
   if (i + kPairs < last) math::fetch(&pairs.list[i + kPairs], kHot);
   if (i + kSides < last) {
     const Pair<D>& p = pairs.list[i + kSides];
@@ -54,33 +59,46 @@ COLVIK_FETCHES void prefetch_pairs(const Store<D>& store, const PairTable<D>& pa
   if (i + kPoints < last)
     if (const Pair<D>& p = pairs.list[i + kPoints]; p.touching && p.responds) {
       math::fetch(p.kept.data(), p.kept.size() * sizeof(CachedImpulse<D>));
-      for (const std::uint32_t at : {p.a, p.b}) math::fetch(&store.colliders[at], ColliderState<D>::kHot);
-      for (const std::uint32_t slot : {p.object_a, p.object_b}) prefetch_start_place(store, contacts, slot);
+      for (const std::uint32_t at : {p.a, p.b})
+        math::fetch(&store.colliders[at], ColliderState<D>::kHot);
+      for (const std::uint32_t slot : {p.object_a, p.object_b})
+        prefetch_start_place(store, contacts, slot);
     }
 }
 
 template <int D>
-void make_contacts(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, Walkers<D>& walkers, ContactStage<D>& contacts, CcdStage<D>& ccd) {
+void make_contacts(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, Walkers<D>& walkers,
+                   ContactStage<D>& contacts, CcdStage<D>& ccd) {
   const double dt = 1 / store.settings.rate;
   contacts.paces.clear();
   for (std::size_t i = 0; i < contacts.bodies.size(); ++i) {
     const dynamics::Body<D>& b = contacts.bodies[i];
-    contacts.paces.push_back({b.velocity, b.acceleration, i > 0 ? b.spin.norm() * store.objects[contacts.body_objects[i]].swing : 0});
+    contacts.paces.push_back(
+        {b.velocity, b.acceleration,
+         i > 0 ? b.spin.norm() * store.objects[contacts.body_objects[i]].swing : 0});
   }
-  for (const std::uint32_t slot : store.movers) store.briefs[slot].alone = contacts.paces[store.briefs[slot].body].alone(dt);
+  for (const std::uint32_t slot : store.movers)
+    store.briefs[slot].alone = contacts.paces[store.briefs[slot].body].alone(dt);
   if (ccd.any_leap)
     for (const Pair<D>& p : pairs.list)
-      if (!p.responds || has_walker(store, walkers, p)) start_trail(store, ccd, p.object_a), start_trail(store, ccd, p.object_b);
+      if (!p.responds || has_walker(store, walkers, p)) {
+        start_trail(store, ccd, p.object_a);
+        start_trail(store, ccd, p.object_b);
+      }
   contacts.batch.clear();
   collide_in_parts(contacts, pairs.list.size(), kPart,
-                [&](std::size_t first, std::size_t last, ContactBatch<D>& out) { collide_pairs(store, pairs, sleepers, walkers, contacts, first, last, out); });
+                   [&](std::size_t first, std::size_t last, ContactBatch<D>& out) {
+                     collide_pairs(store, pairs, sleepers, walkers, contacts, first, last, out);
+                   });
   pairs.active.swap(contacts.batch.active_pairs);
   contacts.steady = contacts.batch.contacts.size();
   contacts.solver.set(contacts.batch.contacts);
 }
 
 template <int D>
-void collide_pairs(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, Walkers<D>& walkers, ContactStage<D>& contacts, std::size_t first, std::size_t last, ContactBatch<D>& out) {
+void collide_pairs(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, Walkers<D>& walkers,
+                   ContactStage<D>& contacts, std::size_t first, std::size_t last,
+                   ContactBatch<D>& out) {
   const double dt = 1 / store.settings.rate;
   for (std::size_t i = first; i < last; ++i) {
     prefetch_pairs(store, pairs, contacts, i, last);
@@ -96,11 +114,13 @@ void collide_pairs(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, 
       active();
       continue;
     }
-    const ColliderState<D>&ca = store.colliders[p.a], &cb = store.colliders[p.b];
-    const Brief<D>&a = store.briefs[p.object_a], &b = store.briefs[p.object_b];
-    // Shapes that may meet within this step are in contact already, across a gap, so that fast ones do
-    // not pass through each other. Of those that move far for their size, contacts are found in each
-    // substep.
+    const ColliderState<D>& ca = store.colliders[p.a];
+    const ColliderState<D>& cb = store.colliders[p.b];
+    const Brief<D>& a = store.briefs[p.object_a];
+    const Brief<D>& b = store.briefs[p.object_b];
+    // Shapes that may meet within this step are in contact already, across a gap, so that fast ones
+    // do not pass through each other. Of those that move far for their size, contacts are found in
+    // each substep.
     const double small = std::min(ca.extent, cb.extent);
     double closing = a.alone + b.alone;
     if (a.careless && b.careless) closing = 0;
@@ -123,18 +143,19 @@ void collide_pairs(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, 
     p.idle = apart && !(p.touching || p.passed || p.left || has_walker(store, walkers, p));
     if (!p.idle) active();
     if (apart) {
-      p.kept.clear(), p.standing.clear();
+      p.kept.clear();
+      p.standing.clear();
       p.let_through = false;
     } else if (fast) {
       FastPair<D> f{static_cast<std::uint32_t>(i),
-                           a.body,
-                           b.body,
-                           store.objects[p.object_a].swing,
-                           store.objects[p.object_b].swing,
-                           store.objects[p.object_a].thin,
-                           store.objects[p.object_b].thin,
-                           most,
-                           std::min(touching_most, 0.5 * thin)};
+                    a.body,
+                    b.body,
+                    store.objects[p.object_a].swing,
+                    store.objects[p.object_b].swing,
+                    store.objects[p.object_a].thin,
+                    store.objects[p.object_b].thin,
+                    most,
+                    std::min(touching_most, 0.5 * thin)};
       if (!p.touching) {
         measure_gap(store, pairs, contacts, f, 2 * reach);
         p.slab = {f.slab.apart, f.slab.normal, displacement_so_far(store, p)};
@@ -142,16 +163,17 @@ void collide_pairs(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, 
       if (f.slab.apart <= reach) out.fast_pairs.push_back(f);
       else p.kept.clear();
     } else {
-      add_contacts(store, pairs, contacts, out, i, start_place(store, contacts, ca.object), start_place(store, contacts, cb.object), reach, 0, false);
+      add_contacts(store, pairs, contacts, out, i, start_place(store, contacts, ca.object),
+                   start_place(store, contacts, cb.object), reach, 0, false);
     }
   }
 }
 
-// The point of the last step that goes on: of the same features, or else, as these change where two edges lie
-// over each other, the one at the same place.
+// The point of the last step that goes on: of the same features, or else, as these change where two
+// edges lie over each other, the one at the same place.
 template <int D>
-CachedImpulse<D>* find_cached(const Store<D>& store, std::vector<CachedImpulse<D>>& before, std::uint32_t id,
-                                          const Vec<D>& at) {
+CachedImpulse<D>* find_cached(const Store<D>& store, std::vector<CachedImpulse<D>>& before,
+                              std::uint32_t id, const Vec<D>& at) {
   CachedImpulse<D>* nearest = nullptr;
   double least = kSamePoint * store.settings.metre;
   least *= least;
@@ -159,26 +181,34 @@ CachedImpulse<D>* find_cached(const Store<D>& store, std::vector<CachedImpulse<D
     if (k.push == 0) continue;
     if (k.id == id) return &k;
     const double far = (k.at - at).squaredNorm();
-    if (far < least) nearest = &k, least = far;
+    if (far < least) {
+      nearest = &k;
+      least = far;
+    }
   }
   return nearest;
 }
 
 template <int D>
-void add_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts, ContactBatch<D>& out, std::size_t pair, const Place<D>& at_a, const Place<D>& at_b,
-                                  double margin, double ahead, bool guard) {
+void add_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts,
+                  ContactBatch<D>& out, std::size_t pair, const Place<D>& at_a,
+                  const Place<D>& at_b, double margin, double ahead, bool guard) {
   Pair<D>& p = pairs.list[pair];
-  const ColliderState<D>&ca = store.colliders[p.a], &cb = store.colliders[p.b];
-  const Brief<D>&brief_a = store.briefs[ca.object], &brief_b = store.briefs[cb.object];
-  out.before.assign(p.kept.begin(), p.kept.end());  // each keeps its memory, so that a steady step takes none
+  const ColliderState<D>& ca = store.colliders[p.a];
+  const ColliderState<D>& cb = store.colliders[p.b];
+  const Brief<D>& brief_a = store.briefs[ca.object];
+  const Brief<D>& brief_b = store.briefs[cb.object];
+  out.before.assign(p.kept.begin(),
+                    p.kept.end());  // each keeps its memory, so that a steady step takes none
   p.kept.clear();
-  const Shape<D>&shape_a = ca.shape, &shape_b = cb.shape;
+  const Shape<D>& shape_a = ca.shape;
+  const Shape<D>& shape_b = cb.shape;
   if (p.start.empty() && contact::go_on(shape_a, shape_b)) p.start.emplace_back();
   contact::Separation<D> told;
   told.gap = 0;
   contact::collide(shape_a, shape_b, relative_pose(ca, at_a, cb, at_b), margin,
-                   std::min(kMargin * store.settings.metre, 0.05 * std::min(ca.extent, cb.extent)), out.manifolds,
-                   p.start.empty() ? nullptr : p.start.data(), &told);
+                   std::min(kMargin * store.settings.metre, 0.05 * std::min(ca.extent, cb.extent)),
+                   out.manifolds, p.start.empty() ? nullptr : p.start.data(), &told);
   p.slab.apart = 0;
   if (told.gap > margin && contacts.solver.time() == 0 && ahead == 0)
     p.slab = separating_slab(store, p, at_a.rotation, told, margin, displacement_so_far(store, p));
@@ -186,10 +216,13 @@ void add_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
   if (out.manifolds.empty()) return;
 
   const double friction = mixed(store.settings.friction_mixing, ca.friction, cb.friction);
-  const double restitution = mixed(store.settings.restitution_mixing, ca.restitution, cb.restitution);
-  // From collider a's frame to the world's, told from object a's position: exact far from the origin.
+  const double restitution =
+      mixed(store.settings.restitution_mixing, ca.restitution, cb.restitution);
+  // From collider a's frame to the world's, told from object a's position: exact far from the
+  // origin.
   const Pose<D> frame = ca.placed({kZero, at_a.rotation});
-  Vec<D> to_a = kZero, to_b = at_a.way_to(at_b);
+  Vec<D> to_a = kZero;
+  Vec<D> to_b = at_a.way_to(at_b);
   if (!brief_a.centred) to_a += at_a.rotation * store.objects[ca.object].shown.mass_centre;
   if (!brief_b.centred) to_b += at_b.rotation * store.objects[cb.object].shown.mass_centre;
   const double rolling = std::max(ca.rolling, cb.rolling);
@@ -197,9 +230,11 @@ void add_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
   for (const contact::Manifold<D>& m : out.manifolds) {
     dynamics::Contact<D>& c = out.contacts.emplace_back();
     out.contact_pairs.push_back(static_cast<std::uint32_t>(pair));
-    c.a = brief_a.body, c.b = brief_b.body;
+    c.a = brief_a.body;
+    c.b = brief_b.body;
     c.guard = guard;
-    c.friction = friction, c.restitution = restitution;
+    c.friction = friction;
+    c.restitution = restitution;
     c.normal = frame.rotation * m.normal;
     for (int k = 0; k < m.count; ++k) {
       const contact::ContactPoint<D>& from = m.points[k];
@@ -212,15 +247,19 @@ void add_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
         const Vec<D> gain = contacts.bodies[c.b].acceleration - contacts.bodies[c.a].acceleration;
         to.gap -= c.normal.dot(apart * ahead + gain * (ahead * ahead / 2));
       }
-      if (CachedImpulse<D>* before = find_cached(store, out.before, from.id, Vec<D>(at_a.rotation.inverse() * arm_a))) {
-        to.push = before->push, to.drag = before->drag;
+      if (CachedImpulse<D>* before =
+              find_cached(store, out.before, from.id, Vec<D>(at_a.rotation.inverse() * arm_a))) {
+        to.push = before->push;
+        to.drag = before->drag;
         if (k == 0) c.roll = before->roll;
         before->push = 0;  // it is taken
       }
     }
     if (rolling > 0) {
       // The lever is that of what rolls: of two, the shorter.
-      const auto is_dynamic = [&](std::uint32_t slot) { return store.objects[slot].shown.body == BodyKind::dynamic; };
+      const auto is_dynamic = [&](std::uint32_t slot) {
+        return store.objects[slot].shown.body == BodyKind::dynamic;
+      };
       double lever = std::numeric_limits<double>::max();
       if (is_dynamic(ca.object)) lever = std::min(lever, c.points[0].arm_a.norm());
       if (is_dynamic(cb.object)) lever = std::min(lever, c.points[0].arm_b.norm());
@@ -234,9 +273,15 @@ void add_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
   }
 }
 
-template void make_contacts(Store<2>& store, PairTable<2>& pairs, Sleepers<2>& sleepers, Walkers<2>& walkers, ContactStage<2>& contacts, CcdStage<2>& ccd);
-template void make_contacts(Store<3>& store, PairTable<3>& pairs, Sleepers<3>& sleepers, Walkers<3>& walkers, ContactStage<3>& contacts, CcdStage<3>& ccd);
-template void add_contacts(Store<2>& store, PairTable<2>& pairs, ContactStage<2>& contacts, ContactBatch<2>& out, std::size_t pair, const Place<2>& at_a, const Place<2>& at_b, double margin, double ahead, bool guard);
-template void add_contacts(Store<3>& store, PairTable<3>& pairs, ContactStage<3>& contacts, ContactBatch<3>& out, std::size_t pair, const Place<3>& at_a, const Place<3>& at_b, double margin, double ahead, bool guard);
+template void make_contacts(Store<2>& store, PairTable<2>& pairs, Sleepers<2>& sleepers,
+                            Walkers<2>& walkers, ContactStage<2>& contacts, CcdStage<2>& ccd);
+template void make_contacts(Store<3>& store, PairTable<3>& pairs, Sleepers<3>& sleepers,
+                            Walkers<3>& walkers, ContactStage<3>& contacts, CcdStage<3>& ccd);
+template void add_contacts(Store<2>& store, PairTable<2>& pairs, ContactStage<2>& contacts,
+                           ContactBatch<2>& out, std::size_t pair, const Place<2>& at_a,
+                           const Place<2>& at_b, double margin, double ahead, bool guard);
+template void add_contacts(Store<3>& store, PairTable<3>& pairs, ContactStage<3>& contacts,
+                           ContactBatch<3>& out, std::size_t pair, const Place<3>& at_a,
+                           const Place<3>& at_b, double margin, double ahead, bool guard);
 
 }  // namespace colvik::world

@@ -10,7 +10,8 @@ namespace colvik::world {
 // Where a collider is, and where it may get to within this step.
 template <int D>
 void update_leaf(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, std::uint32_t at) {
-  const double dt = 1 / store.settings.rate, margin = kMargin * store.settings.metre;
+  const double dt = 1 / store.settings.rate;
+  const double margin = kMargin * store.settings.metre;
   ColliderState<D>& c = store.colliders[at];
   const ObjectState<D>& o = store.objects[c.object];
   const Object<D>& s = o.shown;
@@ -22,11 +23,13 @@ void update_leaf(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, std
     // Along its velocity, gravity added, and round its centre.
     Vec<D> travel = s.velocity * dt;
     if (s.body == BodyKind::dynamic) travel += store.settings.gravity * (s.gravity_scale * dt * dt);
-    const double arm = std::min(o.swing, (pose.position - s.pose * o.shown.mass_centre).norm() + now.size().norm() / 2);
+    const double arm = std::min(
+        o.swing, (pose.position - s.pose * o.shown.mass_centre).norm() + now.size().norm() / 2);
     // What moves far for its size may be sent any way within the step.
     const double far = travel.norm();
     const bool leaps = s.body == BodyKind::dynamic && o.continuous && far > o.thin;
-    now = (leaps ? now.grown(far) : now.swept(travel)).grown(std::min(s.spin.norm() * dt, 2.0) * arm);
+    now =
+        (leaps ? now.grown(far) : now.swept(travel)).grown(std::min(s.spin.norm() * dt, 2.0) * arm);
   }
   if (const std::int32_t walker = store.objects[o.root].walker; walker >= 0)
     now = now.grown(walkers.list[static_cast<std::size_t>(walker)].reach);
@@ -45,15 +48,22 @@ void update_leaf(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, std
 template <int D>
 void update_index(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers) {
   broad.stale = false;
-  for (std::size_t k = 0, n = broad.dirty.size(); k < n; ++k) update_leaf(store, broad, walkers, broad.dirty[k]);
+  for (std::size_t k = 0, n = broad.dirty.size(); k < n; ++k)
+    update_leaf(store, broad, walkers, broad.dirty[k]);
   for (std::size_t i = 0; i < store.movers.size(); ++i) {
-    constexpr std::size_t kObjects = 9, kLists = 6, kColliders = 3;  // ahead
+    constexpr std::size_t kObjects = 9;
+    constexpr std::size_t kLists = 6;
+    constexpr std::size_t kColliders = 3;  // ahead
     if (i + kObjects < store.movers.size()) prefetch_object(store, store.movers[i + kObjects]);
-    if (i + kLists < store.movers.size()) math::fetch(store.objects[store.movers[i + kLists]].colliders.data(), 1);
+    if (i + kLists < store.movers.size())
+      math::fetch(store.objects[store.movers[i + kLists]].colliders.data(), 1);
     if (i + kColliders < store.movers.size())
-      for (const std::uint32_t at : store.objects[store.movers[i + kColliders]].colliders)
-        math::fetch(&store.colliders[at], sizeof(ColliderState<D>)), broad.moving.fetch(at);
-    for (const std::uint32_t at : store.objects[store.movers[i]].colliders) update_leaf(store, broad, walkers, at);
+      for (const std::uint32_t at : store.objects[store.movers[i + kColliders]].colliders) {
+        math::fetch(&store.colliders[at], sizeof(ColliderState<D>));
+        broad.moving.fetch(at);
+      }
+    for (const std::uint32_t at : store.objects[store.movers[i]].colliders)
+      update_leaf(store, broad, walkers, at);
   }
   broad.moving.settle();
   broad.still.settle();

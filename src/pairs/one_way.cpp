@@ -8,7 +8,8 @@
 namespace colvik::world {
 
 template <int D>
-bool is_clear_of_one_way(const Store<D>& store, const Pair<D>& p, const AnyPlace<D>& at_a, const AnyPlace<D>& at_b) {
+bool is_clear_of_one_way(const Store<D>& store, const Pair<D>& p, const AnyPlace<D>& at_a,
+                         const AnyPlace<D>& at_b) {
   const double slack = 2 * kTouching * store.settings.metre;
   const auto clear = [&](const ColliderState<D>& surface, const Place<D>& at,
                          const ColliderState<D>& other, const Place<D>& other_at) {
@@ -20,17 +21,19 @@ bool is_clear_of_one_way(const Store<D>& store, const Pair<D>& p, const AnyPlace
     return extent_along<D>(other.shape, it, open).first >=
            extent_along<D>(ds.shape, Pose<D>{}, open).second - slack;
   };
-  const ColliderState<D>&ca = store.colliders[p.a], &cb = store.colliders[p.b];
+  const ColliderState<D>& ca = store.colliders[p.a];
+  const ColliderState<D>& cb = store.colliders[p.b];
   return clear(ca, at_a, cb, at_b) && clear(cb, at_b, ca, at_a);
 }
 
 template <int D>
 void apply_one_way(const Store<D>& store, Pair<D>& p, const Place<D>& at_a, const Place<D>& at_b,
-                                  std::vector<contact::Manifold<D>>& among) {
+                   std::vector<contact::Manifold<D>>& among) {
   const double clear = -2 * kTouching * store.settings.metre;
   if (p.let_through && among.empty()) p.let_through = false;
   if (has_one_way(store, p)) {
-    const bool held = !p.let_through && !among.empty() && (!p.standing.empty() || is_clear_of_one_way(store, p, at_a, at_b));
+    const bool held = !p.let_through && !among.empty() &&
+                      (!p.standing.empty() || is_clear_of_one_way(store, p, at_a, at_b));
     if (!held) among.clear();
     p.standing.assign(held ? 1 : 0, 1U);
     return;
@@ -40,7 +43,8 @@ void apply_one_way(const Store<D>& store, Pair<D>& p, const Place<D>& at_a, cons
     if (m.one_way == 0) return false;
     double gap = m.points[0].gap;
     for (int k = 1; k < m.count; ++k) gap = std::min(gap, m.points[k].gap);
-    const bool stood = std::find(p.standing.begin(), p.standing.end(), m.one_way) != p.standing.end();
+    const bool stood =
+        std::find(p.standing.begin(), p.standing.end(), m.one_way) != p.standing.end();
     if (p.let_through || (!stood && gap < clear)) return true;
     standing.push_back(m.one_way);
     return false;
@@ -48,9 +52,13 @@ void apply_one_way(const Store<D>& store, Pair<D>& p, const Place<D>& at_a, cons
   p.standing = std::move(standing);
 }
 
-template bool is_clear_of_one_way(const Store<2>& store, const Pair<2>& p, const Place<2>& at_a, const Place<2>& at_b);
-template bool is_clear_of_one_way(const Store<3>& store, const Pair<3>& p, const Place<3>& at_a, const Place<3>& at_b);
-template void apply_one_way(const Store<2>& store, Pair<2>& p, const Place<2>& at_a, const Place<2>& at_b, std::vector<contact::Manifold<2>>& among);
-template void apply_one_way(const Store<3>& store, Pair<3>& p, const Place<3>& at_a, const Place<3>& at_b, std::vector<contact::Manifold<3>>& among);
+template bool is_clear_of_one_way(const Store<2>& store, const Pair<2>& p, const Place<2>& at_a,
+                                  const Place<2>& at_b);
+template bool is_clear_of_one_way(const Store<3>& store, const Pair<3>& p, const Place<3>& at_a,
+                                  const Place<3>& at_b);
+template void apply_one_way(const Store<2>& store, Pair<2>& p, const Place<2>& at_a,
+                            const Place<2>& at_b, std::vector<contact::Manifold<2>>& among);
+template void apply_one_way(const Store<3>& store, Pair<3>& p, const Place<3>& at_a,
+                            const Place<3>& at_b, std::vector<contact::Manifold<3>>& among);
 
 }  // namespace colvik::world

@@ -10,7 +10,8 @@
 
 namespace colvik::world {
 
-inline constexpr double kVisitGap = 0.1;  // seconds apart after which the next touch is another visit
+inline constexpr double kVisitGap =
+    0.1;  // seconds apart after which the next touch is another visit
 
 // What is kept of a contact point, to start the next step from.
 template <int D>
@@ -32,7 +33,8 @@ struct Displacement {
 // How fast a body moves.
 template <int D>
 struct Pace {
-  Vec<D> velocity = kZero, acceleration = kZero;
+  Vec<D> velocity = kZero;
+  Vec<D> acceleration = kZero;
   double turning = 0;  // of its furthest point
   // How far any of its points may get within that time, at most.
   [[nodiscard]] double alone(double seconds) const {
@@ -41,51 +43,63 @@ struct Pace {
   // How far two may come together within it.
   [[nodiscard]] double way(const Pace& other, double seconds) const {
     return (velocity - other.velocity).norm() * seconds +
-           (acceleration - other.acceleration).norm() * seconds * seconds + (turning + other.turning) * seconds;
+           (acceleration - other.acceleration).norm() * seconds * seconds +
+           (turning + other.turning) * seconds;
   }
 };
 
 // A slab between two, so that they need not be looked at again before they have come through it.
 template <int D>
 struct Slab {
-  double apart = 0;       // its width; 0: there is none
-  Vec<D> normal = kZero;  // from a to b; zero: of any direction
-  Displacement<D> ways{};    // until it was found
+  double apart = 0;        // its width; 0: there is none
+  Vec<D> normal = kZero;   // from a to b; zero: of any direction
+  Displacement<D> ways{};  // until it was found
 
   // At least how far apart the two still are; 0 without one.
   [[nodiscard]] double left(const Displacement<D>& now) const {
     if (apart <= 0) return 0;
     const Vec<D> moved = now.moved - ways.moved;
-    return apart - (normal.isZero(0) ? moved.norm() : normal.dot(moved)) - (now.turned - ways.turned);
+    return apart - (normal.isZero(0) ? moved.norm() : normal.dot(moved)) -
+           (now.turned - ways.turned);
   }
 };
 
-// Two colliders whose padded bounds overlap and that may meet. What every step asks of every pair comes first; most are
-// apart, and of these nothing else is looked at.
+// Two colliders whose padded bounds overlap and that may meet. What every step asks of every pair
+// comes first; most are apart, and of these nothing else is looked at.
 template <int D>
 struct alignas(64) Pair {
-  std::uint32_t a = 0, b = 0;                // collider slots; a's serial is the smaller
-  std::uint32_t object_a = 0, object_b = 0;  // of their objects
+  std::uint32_t a = 0;
+  std::uint32_t b = 0;  // collider slots; a's serial is the smaller
+  std::uint32_t object_a = 0;
+  std::uint32_t object_b = 0;  // of their objects
   Channel channel = Channel::solid;
   bool responds = false;  // solid and at least one side dynamic
   bool touching = false;
   bool passed = false;  // touched and left again within the step
   bool left = false;    // no longer touches since this step
   bool squeezed = false;
-  bool unsure = true;        // whether its bounds still overlap, though none of the two was looked at again
-  bool idle = false;         // it responds, was apart in the last step too, and has nothing to tell or to forget
+  bool unsure =
+      true;  // whether its bounds still overlap, though none of the two was looked at again
+  bool idle =
+      false;  // it responds, was apart in the last step too, and has nothing to tell or to forget
   bool let_through = false;  // by a one-way surface, on request, until the two are apart
   Slab<D> slab{};            // as they were when contact was last looked for
-  std::uint64_t serial_a = 0, serial_b = 0;
+  std::uint64_t serial_a = 0;
+  std::uint64_t serial_b = 0;
 
-  double gap = 0, approach = 0, impulse = 0;
-  double closing = 0;              // speed at which the gap closes at the end of the step
-  double when = -1, until = -1;    // seconds into the step at which it began and ended to touch; below 0: not in it
-  Vec<D> normal = Vec<D>::Zero();  // world, from a to b
-  Vec<D> point = Vec<D>::Zero();   // world
-  std::vector<CachedImpulse<D>> kept;       // of the last step
+  double gap = 0;
+  double approach = 0;
+  double impulse = 0;
+  double closing = 0;  // speed at which the gap closes at the end of the step
+  double when = -1;
+  double until =
+      -1;  // seconds into the step at which it began and ended to touch; below 0: not in it
+  Vec<D> normal = Vec<D>::Zero();       // world, from a to b
+  Vec<D> point = Vec<D>::Zero();        // world
+  std::vector<CachedImpulse<D>> kept;   // of the last step
   std::vector<std::uint32_t> standing;  // one-way pieces it came down on, until it leaves them
-  // For the next search for contacts, of shapes that go on from it: one; none of others, so that most pairs are small.
+  // For the next search for contacts, of shapes that go on from it: one; none of others, so that
+  // most pairs are small.
   std::vector<contact::Start<D>> start;
 
   // It is about to be told what it does in a step.
@@ -98,22 +112,31 @@ struct alignas(64) Pair {
 
 // Two colliders whose padded bounds overlap; a's serial is the smaller.
 struct Candidate {
-  std::uint64_t serial_a = 0, serial_b = 0;
-  std::uint32_t a = 0, b = 0;  // slots
+  std::uint64_t serial_a = 0;
+  std::uint64_t serial_b = 0;
+  std::uint32_t a = 0;
+  std::uint32_t b = 0;  // slots
 };
 
-// A pair whose contacts are found within the step, when the two are near, and anew when they have moved too far since.
+// A pair whose contacts are found within the step, when the two are near, and anew when they have
+// moved too far since.
 template <int D>
 struct FastPair {
   std::uint32_t pair = 0;
-  std::uint32_t body_a = 0, body_b = 0;
-  double swing_a = 0, swing_b = 0;       // of its two objects, at hand
-  double thin_a = 0, thin_b = 0;         // likewise
-  double holds = 0, holds_touching = 0;  // ways that they may make until then, apart and touching
-  Slab<D> slab{};  // as they were when last looked at, with their ways within the step; none: they had contacts
-  std::uint32_t first = 0, count = 0;  // contacts
-  double hold = 0;                     // way until these are found anew
-  Displacement<D> found{};                // ways within the step when these were found
+  std::uint32_t body_a = 0;
+  std::uint32_t body_b = 0;
+  double swing_a = 0;
+  double swing_b = 0;  // of its two objects, at hand
+  double thin_a = 0;
+  double thin_b = 0;  // likewise
+  double holds = 0;
+  double holds_touching = 0;  // ways that they may make until then, apart and touching
+  Slab<D> slab{};  // as they were when last looked at, with their ways within the step; none: they
+                   // had contacts
+  std::uint32_t first = 0;
+  std::uint32_t count = 0;  // contacts
+  double hold = 0;          // way until these are found anew
+  Displacement<D> found{};  // ways within the step when these were found
 };
 
 // A pair whose contacts are about to be found.
@@ -133,18 +156,26 @@ struct Predicted {
 // Touch of two objects on a channel, made of all their touching pairs.
 template <int D>
 struct Touch {
-  std::uint64_t serial_a = 0, serial_b = 0;
-  std::uint32_t a = 0, b = 0;  // object slots
+  std::uint64_t serial_a = 0;
+  std::uint64_t serial_b = 0;
+  std::uint32_t a = 0;
+  std::uint32_t b = 0;  // object slots
   Channel channel = Channel::solid;
-  TagSet tags_a, tags_b;
-  double gap = 0, approach = 0, impulse = 0;
+  TagSet tags_a;
+  TagSet tags_b;
+  double gap = 0;
+  double approach = 0;
+  double impulse = 0;
   Vec<D> normal = Vec<D>::Zero();  // from a to b
   Vec<D> point = Vec<D>::Zero();
-  bool passed = false, squeezed = false;
-  double when = 0, until = 0;            // seconds into the step
-  std::uint32_t nth = 0;                 // of its step's pairs
-  std::uint64_t pair_a = 0, pair_b = 0;  // serials of the colliders
-  bool merged = false;                   // of several pairs
+  bool passed = false;
+  bool squeezed = false;
+  double when = 0;
+  double until = 0;       // seconds into the step
+  std::uint32_t nth = 0;  // of its step's pairs
+  std::uint64_t pair_a = 0;
+  std::uint64_t pair_b = 0;  // serials of the colliders
+  bool merged = false;       // of several pairs
   [[nodiscard]] auto key() const { return std::tuple(serial_a, serial_b, channel); }
 };
 
@@ -156,8 +187,8 @@ template <int D>
 [[nodiscard]] bool earlier(const Touch<D>& x, const Touch<D>& y) {
   return x.key() < y.key();
 }
-// Puts what was added behind the first `known` of an ordered list into its order. `spare` is kept, so that a
-// steady step takes no memory.
+// Puts what was added behind the first `known` of an ordered list into its order. `spare` is kept,
+// so that a steady step takes no memory.
 template <class List, class Less>
 void merge_tail(List& list, std::size_t known, Less less, List& spare) {
   const auto tail = list.begin() + static_cast<std::ptrdiff_t>(known);
@@ -175,7 +206,8 @@ void merge_tail(List& list, std::size_t known, Less less) {
   merge_tail(list, known, less, spare);
 }
 
-// Objects that fell asleep together, with what they touch: taken out of the lists that a step walks.
+// Objects that fell asleep together, with what they touch: taken out of the lists that a step
+// walks.
 template <int D>
 struct SleepGroup {
   std::vector<std::uint32_t> objects;  // slots
@@ -186,7 +218,8 @@ struct SleepGroup {
 // A touch of two colliders that was asked for.
 template <int D>
 struct RequestedTouch {
-  std::uint64_t serial_a = 0, serial_b = 0;
+  std::uint64_t serial_a = 0;
+  std::uint64_t serial_b = 0;
   ColliderTouch<D> touch;
   [[nodiscard]] auto key() const { return std::pair(serial_a, serial_b); }
 };
@@ -208,10 +241,11 @@ struct Ended {
 template <int D>
 struct Obstacle {
   Pair<D>* pair = nullptr;
-  std::uint32_t own = 0, other = 0;  // colliders
-  bool stops = true;                 // it is not passed, as a one-way surface or what the walker yields to may be
-  bool pushes = true;                // the walker out of itself
-  bool set_aside = false;            // `stops`, while it carries the walker
+  std::uint32_t own = 0;
+  std::uint32_t other = 0;  // colliders
+  bool stops = true;   // it is not passed, as a one-way surface or what the walker yields to may be
+  bool pushes = true;  // the walker out of itself
+  bool set_aside = false;  // `stops`, while it carries the walker
 };
 
 }  // namespace colvik::world

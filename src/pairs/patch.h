@@ -9,22 +9,28 @@
 
 namespace colvik::world {
 
-/// What stays of a list while some are taken out and others put in: from where to where, and how many are gone and
-/// fresh before it.
+/// What stays of a list while some are taken out and others put in: from where to where, and how
+/// many are gone and fresh before it.
 struct Staying {
-  std::uint32_t from = 0, to = 0, gone = 0, fresh = 0;
+  std::uint32_t from = 0;
+  std::uint32_t to = 0;
+  std::uint32_t gone = 0;
+  std::uint32_t fresh = 0;
 };
 
-/// Takes those at the positions `gone` out of a list, and puts fresh[k] before what is at position before[k]; both are
-/// positions in the list as it was, in order. What goes and what comes make up for each other: only what lies between
-/// the two is moved, once. `spans` is kept, so that a steady step takes no memory; `fresh` is left empty.
+/// Takes those at the positions `gone` out of a list, and puts fresh[k] before what is at position
+/// before[k]; both are positions in the list as it was, in order. What goes and what comes make up
+/// for each other: only what lies between the two is moved, once. `spans` is kept, so that a steady
+/// step takes no memory; `fresh` is left empty.
 template <class List>
-void patch(List& list, std::span<const std::uint32_t> gone, std::span<const std::uint32_t> before, List& fresh,
-           std::vector<Staying>& spans) {
+void patch(List& list, std::span<const std::uint32_t> gone, std::span<const std::uint32_t> before,
+           List& fresh, std::vector<Staying>& spans) {
   if (gone.empty() && before.empty()) return;
-  const std::size_t known = list.size(), wanted = known - gone.size() + before.size();
+  const std::size_t known = list.size();
+  const std::size_t wanted = known - gone.size() + before.size();
   spans.clear();
-  std::size_t out = 0, in = 0;
+  std::size_t out = 0;
+  std::size_t in = 0;
   const auto span_to = [&](std::size_t from, std::size_t to) {
     const auto small = [](std::size_t x) { return static_cast<std::uint32_t>(x); };
     if (from < to) spans.push_back({small(from), small(to), small(out), small(in)});

@@ -6,7 +6,8 @@
 namespace colvik::world {
 
 template <int D>
-[[nodiscard]] Result<void> compile_walker_queries(const Store<D>& store, WalkerState<D>& state, const Walker<D>& walker);
+[[nodiscard]] Result<void> compile_walker_queries(const Store<D>& store, WalkerState<D>& state,
+                                                  const Walker<D>& walker);
 
 template <int D>
 void add_walker(Walkers<D>& walkers, ObjectState<D>& o, WalkerState<D> walker);

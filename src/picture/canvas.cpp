@@ -8,17 +8,23 @@
 namespace colvik::picture {
 
 Result<std::unique_ptr<Canvas>> Canvas::create(const std::string& path, int width, int height) {
-  const bool png = path.ends_with(".png"), svg = path.ends_with(".svg");
-  if (!png && !svg) return Error{path, "is no kind of picture that can be written", "a name that ends in .png or .svg"};
+  const bool png = path.ends_with(".png");
+  const bool svg = path.ends_with(".svg");
+  if (!png && !svg)
+    return Error{path, "is no kind of picture that can be written",
+                 "a name that ends in .png or .svg"};
   if (width < 400 || width > 8000 || height < 400 || height > 8000)
-    return Error{path, fmt::format("a picture of {}x{} pixels", width, height), "400 to 8000 pixels each way"};
+    return Error{path, fmt::format("a picture of {}x{} pixels", width, height),
+                 "400 to 8000 pixels each way"};
   std::unique_ptr<Canvas> c(new Canvas);
-  c->file_ = path, c->png_ = png;
+  c->file_ = path;
+  c->png_ = png;
   c->surface_ = png ? cairo_image_surface_create(CAIRO_FORMAT_RGB24, width, height)
                     : cairo_svg_surface_create(path.c_str(), width, height);
   c->cairo_ = cairo_create(c->surface_);
   if (cairo_status(c->cairo_) != CAIRO_STATUS_SUCCESS)
-    return Error{path, cairo_status_to_string(cairo_status(c->cairo_)), "a path in a folder that exists"};
+    return Error{path, cairo_status_to_string(cairo_status(c->cairo_)),
+                 "a path in a folder that exists"};
   cairo_set_line_join(c->cairo_, CAIRO_LINE_JOIN_ROUND);
   cairo_set_line_cap(c->cairo_, CAIRO_LINE_CAP_ROUND);
   return c;
@@ -32,13 +38,15 @@ Canvas::~Canvas() {
 Result<void> Canvas::finish() {
   cairo_status_t status = cairo_status(cairo_);
   if (png_) {
-    if (status == CAIRO_STATUS_SUCCESS) status = cairo_surface_write_to_png(surface_, file_.c_str());
+    if (status == CAIRO_STATUS_SUCCESS)
+      status = cairo_surface_write_to_png(surface_, file_.c_str());
   } else {
     cairo_surface_finish(surface_);
     status = cairo_surface_status(surface_);
   }
   if (status == CAIRO_STATUS_SUCCESS) return {};
-  return Error{file_, fmt::format("the picture cannot be written ({})", cairo_status_to_string(status)),
+  return Error{file_,
+               fmt::format("the picture cannot be written ({})", cairo_status_to_string(status)),
                "a path in a folder that exists"};
 }
 
@@ -61,7 +69,8 @@ void Canvas::fill_and_stroke(const Colour* fill, const Stroke* stroke) {
   if (stroke != nullptr) {
     const double dashes[] = {5, 4};
     cairo_set_dash(cairo_, dashes, stroke->dashed ? 2 : 0, 0);
-    cairo_set_source_rgba(cairo_, stroke->colour.r, stroke->colour.g, stroke->colour.b, stroke->colour.a);
+    cairo_set_source_rgba(cairo_, stroke->colour.r, stroke->colour.g, stroke->colour.b,
+                          stroke->colour.a);
     cairo_set_line_width(cairo_, stroke->width);
     cairo_stroke_preserve(cairo_);
   }
@@ -86,12 +95,21 @@ void Canvas::line(const Vec<2>& from, const Vec<2>& to, const Stroke& stroke) {
 void Canvas::hatch(std::span<const Vec<2>> points, const Colour& colour, double spacing) {
   cairo_save(cairo_);
   path(points, true);
-  double x0 = 0, y0 = 0, x1 = 0, y1 = 0;
+  double x0 = 0;
+  double y0 = 0;
+  double x1 = 0;
+  double y1 = 0;
   cairo_path_extents(cairo_, &x0, &y0, &x1, &y1);
   cairo_clip(cairo_);
-  double cx0 = 0, cy0 = 0, cx1 = 0, cy1 = 0;  // a zone may be far larger than the picture
+  double cx0 = 0;
+  double cy0 = 0;
+  double cx1 = 0;
+  double cy1 = 0;  // a zone may be far larger than the picture
   cairo_clip_extents(cairo_, &cx0, &cy0, &cx1, &cy1);
-  x0 = std::max(x0, cx0), y0 = std::max(y0, cy0), x1 = std::min(x1, cx1), y1 = std::min(y1, cy1);
+  x0 = std::max(x0, cx0);
+  y0 = std::max(y0, cy0);
+  x1 = std::min(x1, cx1);
+  y1 = std::min(y1, cy1);
   // Lines x + y = k on a grid of the whole picture, so that neighbours' lines meet.
   const double first = std::ceil((x0 + y0) / spacing);
   const int count = static_cast<int>((x1 + y1) / spacing - first) + 1;
@@ -121,7 +139,8 @@ double Canvas::text_width(const std::string& text, double size, bool bold) const
   return extents.x_advance;
 }
 
-void Canvas::text(const Vec<2>& at, const std::string& text, double size, const Colour& c, bool bold, bool centred) {
+void Canvas::text(const Vec<2>& at, const std::string& text, double size, const Colour& c,
+                  bool bold, bool centred) {
   const double shift = centred ? text_width(text, size, bold) / 2 : 0;
   set_font(cairo_, size, bold);
   cairo_set_source_rgba(cairo_, c.r, c.g, c.b, c.a);
@@ -130,12 +149,13 @@ void Canvas::text(const Vec<2>& at, const std::string& text, double size, const 
   cairo_new_path(cairo_);
 }
 
-bool Canvas::image(const std::string& png, const Vec<2>& corner, const Vec<2>& along_top, const Vec<2>& down_side,
-                   double alpha) {
+bool Canvas::image(const std::string& png, const Vec<2>& corner, const Vec<2>& along_top,
+                   const Vec<2>& down_side, double alpha) {
   cairo_surface_t* picture = cairo_image_surface_create_from_png(png.c_str());
   const bool good = cairo_surface_status(picture) == CAIRO_STATUS_SUCCESS;
   if (good) {
-    const double w = cairo_image_surface_get_width(picture), h = cairo_image_surface_get_height(picture);
+    const double w = cairo_image_surface_get_width(picture);
+    const double h = cairo_image_surface_get_height(picture);
     cairo_save(cairo_);
     const cairo_matrix_t place = {along_top.x() / w, along_top.y() / w, down_side.x() / h,
                                   down_side.y() / h, corner.x(),        corner.y()};

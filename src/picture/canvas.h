@@ -12,7 +12,10 @@
 namespace colvik::picture {
 
 struct Colour {
-  double r = 0, g = 0, b = 0, a = 1;
+  double r = 0;
+  double g = 0;
+  double b = 0;
+  double a = 1;
   [[nodiscard]] Colour faded(double alpha) const { return {r, g, b, a * alpha}; }
 };
 
@@ -39,12 +42,13 @@ class Canvas {
   void line(const Vec<2>& from, const Vec<2>& to, const Stroke& stroke);
   void circle(const Vec<2>& centre, double radius, const Colour* fill, const Stroke* stroke);
   // `at` is the left end of the base line, or its middle when centred.
-  void text(const Vec<2>& at, const std::string& text, double size, const Colour& colour, bool bold = false,
-            bool centred = false);
+  void text(const Vec<2>& at, const std::string& text, double size, const Colour& colour,
+            bool bold = false, bool centred = false);
   [[nodiscard]] double text_width(const std::string& text, double size, bool bold = false) const;
-  // A PNG stretched over a parallelogram: its top left corner and its two sides. False if unreadable.
-  bool image(const std::string& png, const Vec<2>& corner, const Vec<2>& along_top, const Vec<2>& down_side,
-             double alpha);
+  // A PNG stretched over a parallelogram: its top left corner and its two sides. False if
+  // unreadable.
+  bool image(const std::string& png, const Vec<2>& corner, const Vec<2>& along_top,
+             const Vec<2>& down_side, double alpha);
   void clip_to(const Vec<2>& corner, const Vec<2>& size);
   void unclip();
 

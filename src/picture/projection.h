@@ -10,7 +10,8 @@ template <int D>
 class Projection {
  public:
   // Fits `view` into the frame. Up on paper is against gravity; y where there is none.
-  Projection(const Bounds<D>& view, const Vec<D>& gravity, const Vec<2>& frame_corner, const Vec<2>& frame_size) {
+  Projection(const Bounds<D>& view, const Vec<D>& gravity, const Vec<2>& frame_corner,
+             const Vec<2>& frame_size) {
     set_axes(gravity);
     Bounds<2> flat;
     for (unsigned corner = 0; corner < 1U << D; ++corner) {
@@ -20,7 +21,8 @@ class Projection {
       flat = flat.merged(Vec<2>(right_.dot(p), up_.dot(p)));
     }
     scale_ = 0.94 * std::min(frame_size.x() / flat.size().x(), frame_size.y() / flat.size().y());
-    origin_ = frame_corner + frame_size / 2 - scale_ * Vec<2>(flat.centre().x(), -flat.centre().y());
+    origin_ =
+        frame_corner + frame_size / 2 - scale_ * Vec<2>(flat.centre().x(), -flat.centre().y());
   }
 
   [[nodiscard]] Vec<2> operator()(const Vec<D>& p) const {
@@ -28,7 +30,9 @@ class Projection {
   }
   [[nodiscard]] double scale() const { return scale_; }                         // pixels a unit
   [[nodiscard]] double depth(const Vec<D>& p) const { return toward_.dot(p); }  // larger: nearer
-  [[nodiscard]] bool faces_us(const Vec<D>& direction) const { return toward_.dot(direction) > 1e-9; }
+  [[nodiscard]] bool faces_us(const Vec<D>& direction) const {
+    return toward_.dot(direction) > 1e-9;
+  }
 
  private:
   void set_axes(const Vec<D>& gravity) {
@@ -41,7 +45,10 @@ class Projection {
       Vec<3> side = std::abs(up.x()) < 0.9 ? Vec<3>(1, 0, 0) : Vec<3>(0, 1, 0);
       side = (side - up * up.dot(side)).normalized();
       const Vec<3> front = cross(side, up);
-      double s = 0, c = 0, sin_up = 0, cos_up = 0;
+      double s = 0;
+      double c = 0;
+      double sin_up = 0;
+      double cos_up = 0;
       sine_cosine(radians(28), s, c);            // round the upright axis
       sine_cosine(radians(32), sin_up, cos_up);  // above the horizon
       toward_ = cos_up * (s * side + c * front) + sin_up * up;
@@ -49,7 +56,9 @@ class Projection {
       up_ = cross(toward_, right_);
     }
   }
-  Vec<D> right_ = kZero, up_ = kZero, toward_ = kZero;
+  Vec<D> right_ = kZero;
+  Vec<D> up_ = kZero;
+  Vec<D> toward_ = kZero;
   double scale_ = 1;
   Vec<2> origin_ = kZero;
 };

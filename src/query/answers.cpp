@@ -29,16 +29,22 @@ template <int D>
 PosedQuestion<D> posed(const Question<D>& question) {
   PosedQuestion<D> a;
   if (const auto* ray = std::get_if<RayCast<D>>(&question)) {
-    a.course.start.position = ray->from, a.course.move = ray->way, a.moves = true;
+    a.course.start.position = ray->from;
+    a.course.move = ray->way;
+    a.moves = true;
   } else if (const auto* cast = std::get_if<ShapeCast<D>>(&question)) {
-    a.shape = cast->shape, a.course = {cast->start, cast->way, cast->turn}, a.moves = true;
+    a.shape = cast->shape;
+    a.course = {cast->start, cast->way, cast->turn};
+    a.moves = true;
   } else if (const auto* overlap = std::get_if<OverlapWith<D>>(&question)) {
-    a.shape = overlap->shape, a.course.start = overlap->pose;
+    a.shape = overlap->shape;
+    a.course.start = overlap->pose;
   } else if (const auto* point = std::get_if<AtPoint<D>>(&question)) {
     a.course.start.position = point->point;
   } else {
     const Near<D>& near = std::get<Near<D>>(question);
-    a.course.start.position = near.point, a.within = std::min(std::max(0.0, near.within), kFurthest);
+    a.course.start.position = near.point;
+    a.within = std::min(std::max(0.0, near.within), kFurthest);
   }
   return a;
 }
@@ -64,7 +70,10 @@ struct Nearest {
 
   [[nodiscard]] double limit() const { return best ? best->at : most; }
   void take(const std::optional<Answer<D>>& answer, const ColliderState<D>& c) {
-    if (answer && (!best || std::pair(answer->at, c.serial) < std::pair(best->at, age))) best = answer, age = c.serial;
+    if (answer && (!best || std::pair(answer->at, c.serial) < std::pair(best->at, age))) {
+      best = answer;
+      age = c.serial;
+    }
   }
 };
 
@@ -77,18 +86,24 @@ contact::Course<D> course_in(const Pose<D>& place, const contact::Course<D>& cou
 }
 
 template <int D>
-std::optional<Answer<D>> answer_of(const std::optional<contact::Impact<D>>& hit, const Pose<D>& place) {
+std::optional<Answer<D>> answer_of(const std::optional<contact::Impact<D>>& hit,
+                                   const Pose<D>& place) {
   if (!hit) return std::nullopt;
   Answer<D> out;
-  out.at = hit->t, out.inside = hit->inside;
-  out.point = place * hit->point, out.normal = place.rotation * hit->normal;
+  out.at = hit->t;
+  out.inside = hit->inside;
+  out.point = place * hit->point;
+  out.normal = place.rotation * hit->normal;
   return out;
 }
 
 // How the asker meets one collider at `place`, if it does; on its way no later than `limit`.
 template <int D>
-std::optional<Answer<D>> meet(const PosedQuestion<D>& a, bool near, const Shape<D>& shape, const Pose<D>& place, double limit) {
-  if (a.moves) return answer_of(contact::first_touch(shape, a.shape, course_in(place, a.course), limit), place);
+std::optional<Answer<D>> meet(const PosedQuestion<D>& a, bool near, const Shape<D>& shape,
+                              const Pose<D>& place, double limit) {
+  if (a.moves)
+    return answer_of(contact::first_touch(shape, a.shape, course_in(place, a.course), limit),
+                     place);
   const Pose<D> in_its_frame = place.relative(a.course.start);
   Answer<D> out;
   const contact::Separation<D> s = contact::nearest(shape, a.shape, in_its_frame, a.within);
@@ -105,7 +120,8 @@ std::optional<Answer<D>> meet(const PosedQuestion<D>& a, bool near, const Shape<
 
 // All whose bounds it meets on its way, in any order; `visit` returns whether to go on.
 template <int D, class Visit>
-void visit_near(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const PosedQuestion<D>& a, Visit&& visit) {
+void visit_near(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                const PosedQuestion<D>& a, Visit&& visit) {
   refresh_index(store, broad, walkers);
   if (!has_end(a)) return;
   const Bounds<D> start = start_of(a);
@@ -120,14 +136,16 @@ void visit_near(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, cons
 
 // The same, the oldest first.
 template <int D, class Visit>
-void visit_by_age(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const PosedQuestion<D>& a, Visit&& visit) {
+void visit_by_age(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                  const PosedQuestion<D>& a, Visit&& visit) {
   std::vector<std::uint32_t> found;
   visit_near(store, broad, walkers, a, [&](std::uint32_t at) {
     found.push_back(at);
     return true;
   });
-  std::sort(found.begin(), found.end(),
-            [&](std::uint32_t x, std::uint32_t y) { return store.colliders[x].serial < store.colliders[y].serial; });
+  std::sort(found.begin(), found.end(), [&](std::uint32_t x, std::uint32_t y) {
+    return store.colliders[x].serial < store.colliders[y].serial;
+  });
   for (const std::uint32_t at : found)
     if (!visit(store.colliders[at])) return;
 }
@@ -140,20 +158,26 @@ bool accepts(const Store<D>& store, const Look<D>& look, const ColliderState<D>&
 }
 
 template <int D>
-std::optional<Answer<D>> hit_collider(Store<D>& store, const PosedQuestion<D>& a, const Look<D>& look, const ColliderState<D>& c, bool near,
-                                             double limit) {
+std::optional<Answer<D>> hit_collider(Store<D>& store, const PosedQuestion<D>& a,
+                                      const Look<D>& look, const ColliderState<D>& c, bool near,
+                                      double limit) {
   if (!accepts(store, look, c)) return std::nullopt;
   std::optional<Answer<D>> answer = meet(a, near, c.shape, pose_of(store, c), limit);
-  if (answer) answer->object = store.objects[c.object].shown.id, answer->collider = c.which;
+  if (answer) {
+    answer->object = store.objects[c.object].shown.id;
+    answer->collider = c.which;
+  }
   return answer;
 }
 
 template <int D>
-std::optional<Answer<D>> first_answer(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const Question<D>& question, const Look<D>& look) {
+std::optional<Answer<D>> first_answer(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                                      const Question<D>& question, const Look<D>& look) {
   PosedQuestion<D> a = posed(question);
   const bool near_point = std::holds_alternative<Near<D>>(question);
   if (look.take || !(a.moves || near_point)) {
-    const std::vector<Answer<D>> found = find_answers(store, broad, walkers, question, look, Wanted::first);
+    const std::vector<Answer<D>> found =
+        find_answers(store, broad, walkers, question, look, Wanted::first);
     return found.empty() ? std::nullopt : std::optional(found.front());
   }
   // It is looked for from the start of the way on, or from the point.
@@ -162,7 +186,8 @@ std::optional<Answer<D>> first_answer(Store<D>& store, BroadPhase<D>& broad, Wal
   Nearest<D> nearest{near_point ? a.within : 1};
   const auto visit = [&](std::uint32_t at) {
     if (near_point) a.within = nearest.limit();
-    nearest.take(hit_collider(store, a, look, store.colliders[at], near_point, nearest.limit()), store.colliders[at]);
+    nearest.take(hit_collider(store, a, look, store.colliders[at], near_point, nearest.limit()),
+                 store.colliders[at]);
     return nearest.limit();
   };
   const Bounds<D> start = contact::bounds_on_course(a.shape, a.course);
@@ -175,19 +200,24 @@ std::optional<Answer<D>> first_answer(Store<D>& store, BroadPhase<D>& broad, Wal
 }
 
 template <int D>
-bool any_answer(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const Question<D>& question, const Look<D>& look) {
+bool any_answer(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                const Question<D>& question, const Look<D>& look) {
   if (look.take) return !find_answers(store, broad, walkers, question, look, Wanted::any).empty();
   const PosedQuestion<D> a = posed(question);
   bool found = false;
   visit_near(store, broad, walkers, a, [&](std::uint32_t at) {
-    found = hit_collider(store, a, look, store.colliders[at], std::holds_alternative<Near<D>>(question), 1).has_value();
+    found = hit_collider(store, a, look, store.colliders[at],
+                         std::holds_alternative<Near<D>>(question), 1)
+                .has_value();
     return !found;
   });
   return found;
 }
 
 template <int D>
-std::vector<Answer<D>> find_answers(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const Question<D>& question, const Look<D>& look, Wanted wanted) {
+std::vector<Answer<D>> find_answers(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                                    const Question<D>& question, const Look<D>& look,
+                                    Wanted wanted) {
   const PosedQuestion<D> a = posed(question);
   const bool near_point = std::holds_alternative<Near<D>>(question);
   const bool in_order = wanted == Wanted::first || wanted == Wanted::all;
@@ -205,7 +235,8 @@ std::vector<Answer<D>> find_answers(Store<D>& store, BroadPhase<D>& broad, Walke
   });
   if (!in_order) return found;
   // Found in order of age; so are equals left.
-  std::stable_sort(found.begin(), found.end(), [](const Answer<D>& x, const Answer<D>& y) { return x.at < y.at; });
+  std::stable_sort(found.begin(), found.end(),
+                   [](const Answer<D>& x, const Answer<D>& y) { return x.at < y.at; });
   std::vector<Answer<D>> out;
   for (const Answer<D>& answer : found) {
     const Take take = look.take ? look.take(answer) : Take::yes;
@@ -216,8 +247,8 @@ std::vector<Answer<D>> find_answers(Store<D>& store, BroadPhase<D>& broad, Walke
 }
 
 template <int D>
-void first_hits(Store<D>& store, BroadPhase<D>& broad, std::span<const RayCast<D>> rays, const Look<D>& look,
-                                   std::span<std::optional<Answer<D>>> out) {
+void first_hits(Store<D>& store, BroadPhase<D>& broad, std::span<const RayCast<D>> rays,
+                const Look<D>& look, std::span<std::optional<Answer<D>>> out) {
   constexpr std::size_t kManyPieces = 64;
   const Shape<D> point{};
   std::vector<Nearest<D>> nearest(rays.size());
@@ -235,12 +266,15 @@ void first_hits(Store<D>& store, BroadPhase<D>& broad, std::span<const RayCast<D
                         const std::optional<contact::Impact<D>>& hit) {
     if (!hit || hit->t > nearest[which].limit()) return;
     std::optional<Answer<D>> answer = answer_of(hit, place);
-    answer->object = store.objects[c.object].shown.id, answer->collider = c.which;
+    answer->object = store.objects[c.object].shown.id;
+    answer->collider = c.which;
     nearest[which].take(answer, c);
   };
   for (const index::Tree<D>* tree : {&broad.still, &broad.moving}) {
-    paths.clear(), later.clear();
-    for (const std::uint32_t i : number) paths.push_back({rays[i].from, rays[i].way, nearest[i].limit()});
+    paths.clear();
+    later.clear();
+    for (const std::uint32_t i : number)
+      paths.push_back({rays[i].from, rays[i].way, nearest[i].limit()});
     tree->along(
         paths, Vec<D>::Zero(),
         [&](std::uint32_t path, std::uint32_t at) {
@@ -261,10 +295,12 @@ void first_hits(Store<D>& store, BroadPhase<D>& broad, std::span<const RayCast<D
     for (auto first = later.begin(); first != later.end();) {
       const ColliderState<D>& c = store.colliders[first->first];
       const Pose<D> place = pose_of(store, c);
-      const auto last = std::find_if(first, later.end(), [&](const auto& of) { return of.first != first->first; });
+      const auto last = std::find_if(first, later.end(),
+                                     [&](const auto& of) { return of.first != first->first; });
       courses.clear();
       for (auto at = first; at != last; ++at) courses.push_back(course_of(at->second, place));
-      for (const std::optional<contact::Impact<D>>& hit : contact::first_touches<D>(c.shape, courses))
+      for (const std::optional<contact::Impact<D>>& hit :
+           contact::first_touches<D>(c.shape, courses))
         take((first++)->second, c, place, hit);
     }
   }
@@ -272,15 +308,17 @@ void first_hits(Store<D>& store, BroadPhase<D>& broad, std::span<const RayCast<D
 }
 
 template <int D>
-Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, ObjectId id,
-                                             const Change<D>& change) {
+Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& broad,
+                                               Walkers<D>& walkers, ObjectId id,
+                                               const Change<D>& change) {
   const ObjectState<D>* o = find_state(store, id);
   if (o == nullptr) return Error{"object", "is not there", "a live object"};
   if (!change.move.allFinite() || !change.turn.allFinite())
-    return Error{fmt::format("object '{}' change", o->shown.name), "is not finite", "finite numbers"};
+    return Error{fmt::format("object '{}' change", o->shown.name), "is not finite",
+                 "finite numbers"};
   if (!(change.scale > 0 && change.scale <= 1e6))
-    return Error{fmt::format("object '{}' change", o->shown.name), fmt::format("scale {} is not usable", change.scale),
-                 "a number above 0"};
+    return Error{fmt::format("object '{}' change", o->shown.name),
+                 fmt::format("scale {} is not usable", change.scale), "a number above 0"};
   std::vector<WouldTouch<D>> out;
   const auto moves_along = [&](const ObjectState<D>& other) {
     for (std::uint32_t at = other.shown.id.slot; at != kAlone; at = store.objects[at].parent)
@@ -290,14 +328,17 @@ Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& b
   const auto look = [&](const ObjectState<D>& member, std::size_t i) {
     const ColliderDef<D>& own = member.shown.colliders[i].def;
     Party self = party_of(store, member, i);
-    // Where the collider is on the object asked about, which turns about its own origin and takes its children along.
-    const Pose<D> on = &member == o ? Pose<D>{own.at, own.turned}
-                                    : o->shown.pose.relative(member.shown.pose * Pose<D>{own.at, own.turned});
+    // Where the collider is on the object asked about, which turns about its own origin and takes
+    // its children along.
+    const Pose<D> on =
+        &member == o ? Pose<D>{own.at, own.turned}
+                     : o->shown.pose.relative(member.shown.pose * Pose<D>{own.at, own.turned});
     if (self.body == BodyKind::fixed) self.body = BodyKind::kinematic;
     // The collider turns about its object's origin: as a child of a shape there.
     const Shape<D> shape = change.scale == 1 ? own.shape : scaled(own.shape, change.scale);
     PosedQuestion<D> a;
-    a.moves = true, a.course = {o->shown.pose, change.move, change.turn};
+    a.moves = true;
+    a.course = {o->shown.pose, change.move, change.turn};
     const bool plain = on.position.isZero() || change.turn.isZero();
     if (plain) {
       a.shape = shape;
@@ -312,10 +353,11 @@ Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& b
       if (moves_along(other)) return true;
       const Verdict verdict = colvik::decide(self, party_of(store, other, c.which));
       if (!verdict.meet || is_excepted(store, member.shown.id.slot, c.object)) return true;
-      const auto answer = meet(a, false, other.shown.colliders[c.which].def.shape, pose_of(store, c), 1);
+      const auto answer =
+          meet(a, false, other.shown.colliders[c.which].def.shape, pose_of(store, c), 1);
       if (answer)
-        out.push_back({i, other.shown.id, c.which, answer->at, answer->point, answer->normal, answer->inside, verdict,
-                       member.shown.id});
+        out.push_back({i, other.shown.id, c.which, answer->at, answer->point, answer->normal,
+                       answer->inside, verdict, member.shown.id});
       return true;
     });
   };
@@ -332,15 +374,29 @@ Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& b
   return out;
 }
 
-template std::optional<Answer<2>> first_answer(Store<2>& store, BroadPhase<2>& broad, Walkers<2>& walkers, const Question<2>& question, const Look<2>& look);
-template std::optional<Answer<3>> first_answer(Store<3>& store, BroadPhase<3>& broad, Walkers<3>& walkers, const Question<3>& question, const Look<3>& look);
-template bool any_answer(Store<2>& store, BroadPhase<2>& broad, Walkers<2>& walkers, const Question<2>& question, const Look<2>& look);
-template bool any_answer(Store<3>& store, BroadPhase<3>& broad, Walkers<3>& walkers, const Question<3>& question, const Look<3>& look);
-template std::vector<Answer<2>> find_answers(Store<2>& store, BroadPhase<2>& broad, Walkers<2>& walkers, const Question<2>& question, const Look<2>& look, Wanted wanted);
-template std::vector<Answer<3>> find_answers(Store<3>& store, BroadPhase<3>& broad, Walkers<3>& walkers, const Question<3>& question, const Look<3>& look, Wanted wanted);
-template void first_hits(Store<2>& store, BroadPhase<2>& broad, std::span<const RayCast<2>> rays, const Look<2>& look, std::span<std::optional<Answer<2>>> out);
-template void first_hits(Store<3>& store, BroadPhase<3>& broad, std::span<const RayCast<3>> rays, const Look<3>& look, std::span<std::optional<Answer<3>>> out);
-template Result<std::vector<WouldTouch<2>>> would_touch(Store<2>&, BroadPhase<2>&, Walkers<2>&, ObjectId, const Change<2>&);
-template Result<std::vector<WouldTouch<3>>> would_touch(Store<3>&, BroadPhase<3>&, Walkers<3>&, ObjectId, const Change<3>&);
+template std::optional<Answer<2>> first_answer(Store<2>& store, BroadPhase<2>& broad,
+                                               Walkers<2>& walkers, const Question<2>& question,
+                                               const Look<2>& look);
+template std::optional<Answer<3>> first_answer(Store<3>& store, BroadPhase<3>& broad,
+                                               Walkers<3>& walkers, const Question<3>& question,
+                                               const Look<3>& look);
+template bool any_answer(Store<2>& store, BroadPhase<2>& broad, Walkers<2>& walkers,
+                         const Question<2>& question, const Look<2>& look);
+template bool any_answer(Store<3>& store, BroadPhase<3>& broad, Walkers<3>& walkers,
+                         const Question<3>& question, const Look<3>& look);
+template std::vector<Answer<2>> find_answers(Store<2>& store, BroadPhase<2>& broad,
+                                             Walkers<2>& walkers, const Question<2>& question,
+                                             const Look<2>& look, Wanted wanted);
+template std::vector<Answer<3>> find_answers(Store<3>& store, BroadPhase<3>& broad,
+                                             Walkers<3>& walkers, const Question<3>& question,
+                                             const Look<3>& look, Wanted wanted);
+template void first_hits(Store<2>& store, BroadPhase<2>& broad, std::span<const RayCast<2>> rays,
+                         const Look<2>& look, std::span<std::optional<Answer<2>>> out);
+template void first_hits(Store<3>& store, BroadPhase<3>& broad, std::span<const RayCast<3>> rays,
+                         const Look<3>& look, std::span<std::optional<Answer<3>>> out);
+template Result<std::vector<WouldTouch<2>>> would_touch(Store<2>&, BroadPhase<2>&, Walkers<2>&,
+                                                        ObjectId, const Change<2>&);
+template Result<std::vector<WouldTouch<3>>> would_touch(Store<3>&, BroadPhase<3>&, Walkers<3>&,
+                                                        ObjectId, const Change<3>&);
 
 }  // namespace colvik::world

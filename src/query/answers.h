@@ -5,22 +5,28 @@
 namespace colvik::world {
 
 template <int D>
-std::optional<Answer<D>> first_answer(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const Question<D>& question, const Look<D>& look);
+std::optional<Answer<D>> first_answer(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                                      const Question<D>& question, const Look<D>& look);
 
 template <int D>
-bool any_answer(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const Question<D>& question, const Look<D>& look);
+bool any_answer(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                const Question<D>& question, const Look<D>& look);
 
 template <int D>
-std::vector<Answer<D>> find_answers(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const Question<D>& question, const Look<D>& look, Wanted wanted);
+std::vector<Answer<D>> find_answers(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                                    const Question<D>& question, const Look<D>& look,
+                                    Wanted wanted);
 
-// The rays go through the world together; those that meet scenery of many pieces are looked at then, again together.
+// The rays go through the world together; those that meet scenery of many pieces are looked at
+// then, again together.
 template <int D>
-void first_hits(Store<D>& store, BroadPhase<D>& broad, std::span<const RayCast<D>> rays, const Look<D>& look,
-                                   std::span<std::optional<Answer<D>>> out);
+void first_hits(Store<D>& store, BroadPhase<D>& broad, std::span<const RayCast<D>> rays,
+                const Look<D>& look, std::span<std::optional<Answer<D>>> out);
 
 // See World::would_touch.
 template <int D>
-[[nodiscard]] Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
-                                                             ObjectId id, const Change<D>& change);
+[[nodiscard]] Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& broad,
+                                                             Walkers<D>& walkers, ObjectId id,
+                                                             const Change<D>& change);
 
 }  // namespace colvik::world

@@ -11,7 +11,8 @@ namespace {
 // A firing or touch that an expectation looks at.
 struct Instance {
   double time = 0;
-  std::uint32_t self = kNobody, other = kNobody;
+  std::uint32_t self = kNobody;
+  std::uint32_t other = kNobody;
 };
 
 template <int D>
@@ -28,7 +29,8 @@ bool is_who(const Who& who, const Trace<D>& trace, std::uint32_t object, const T
 template <int D>
 Result<Who> parse_who(const std::string& text, const Trace<D>& trace) {
   Result<Who> who = Who::parse(text, trace.tags());
-  if (!who || who.value().object().empty() || trace.find(who.value().object()) != kNobody) return who;
+  if (!who || who.value().object().empty() || trace.find(who.value().object()) != kNobody)
+    return who;
   std::vector<std::string> names;
   for (const TraceObject<D>& o : trace.objects()) names.push_back(o.name);
   return Error{{},
@@ -38,18 +40,21 @@ Result<Who> parse_who(const std::string& text, const Trace<D>& trace) {
 
 template <int D>
 std::vector<Instance> instances(const ExpectReaction& e, const Trace<D>& trace, bool any_who) {
-  const Who self = Who::parse(e.self, trace.tags()).value(), other = Who::parse(e.other, trace.tags()).value();
+  const Who self = Who::parse(e.self, trace.tags()).value();
+  const Who other = Who::parse(e.other, trace.tags()).value();
   std::vector<Instance> found;
   for (const TraceFiring<D>& f : trace.firings())
     if (trace.reactions()[f.reaction].name == e.reaction &&
-        (any_who || (is_who(self, trace, f.self, f.self_tags) && is_who(other, trace, f.other, f.other_tags))))
+        (any_who ||
+         (is_who(self, trace, f.self, f.self_tags) && is_who(other, trace, f.other, f.other_tags))))
       found.push_back({f.time, f.self, f.other});
   return found;
 }
 
 template <int D>
 std::vector<Instance> instances(const ExpectContact& e, const Trace<D>& trace, bool /*any_who*/) {
-  const Who first = Who::parse(e.first, trace.tags()).value(), second = Who::parse(e.second, trace.tags()).value();
+  const Who first = Who::parse(e.first, trace.tags()).value();
+  const Who second = Who::parse(e.second, trace.tags()).value();
   std::vector<Instance> found;
   for (const TraceTouch& t : trace.touches()) {
     if (t.phase != Phase::begin || (e.channel && *e.channel != t.channel)) continue;
@@ -68,14 +73,17 @@ std::string describe(const ExpectReaction& e) {
   return text;
 }
 std::string describe(const ExpectContact& e) {
-  return fmt::format("{} of {} and {}", e.channel ? fmt::format("{} contact", name_of(*e.channel)) : "contact", e.first,
-                     e.second);
+  return fmt::format("{} of {} and {}",
+                     e.channel ? fmt::format("{} contact", name_of(*e.channel)) : "contact",
+                     e.first, e.second);
 }
 
 template <int D>
 std::string describe_count(const Expectation<D>& e) {
   std::string text;
-  const auto times = [](std::uint64_t n) { return n == 1 ? "once" : n == 2 ? "twice" : fmt::format("{} times", n); };
+  const auto times = [](std::uint64_t n) {
+    return n == 1 ? "once" : n == 2 ? "twice" : fmt::format("{} times", n);
+  };
   if (e.never || (e.times && *e.times == 0)) text = "never";
   else if (e.times) text = fmt::format("exactly {}", times(*e.times));
   else if (e.at_least && e.at_most) text = fmt::format("{} to {} times", *e.at_least, *e.at_most);
@@ -91,7 +99,8 @@ std::string describe_count(const Expectation<D>& e) {
 template <int D>
 std::string list(const std::vector<Instance>& found, const Trace<D>& trace) {
   if (found.empty()) return "it never happened";
-  std::string text = found.size() == 1 ? "it happened once: " : fmt::format("it happened {} times: ", found.size());
+  std::string text = found.size() == 1 ? "it happened once: "
+                                       : fmt::format("it happened {} times: ", found.size());
   for (std::size_t i = 0; i < found.size() && i < 5; ++i) {
     text += fmt::format("{}at {:.3f} s", i > 0 ? ", " : "", found[i].time);
     if (found[i].self != kNobody) {
@@ -122,22 +131,25 @@ void judge_order(const ExpectReaction& e, const std::vector<Instance>& found, co
     for (std::size_t i = 0; i < found.size(); ++i)
       for (std::size_t k = 0; k < i; ++k)
         if (found[i].self == found[k].self && found[i].other == found[k].other)
-          fails(fmt::format("it happened again at {:.3f} s ({}, {})", found[i].time, name_in(trace, found[i].self),
-                            name_in(trace, found[i].other)));
+          fails(fmt::format("it happened again at {:.3f} s ({}, {})", found[i].time,
+                            name_in(trace, found[i].self), name_in(trace, found[i].other)));
   }
   if (!e.before.empty()) {
     r.expected += ", before " + e.before;
     const std::vector<double> later = times_of(e.before);
     if (later.empty()) fails(fmt::format("{} never happened", e.before));
     else if (!found.empty() && later[0] <= found[0].time)
-      fails(fmt::format("{} happened at {:.3f} s, and this at {:.3f} s", e.before, later[0], found[0].time));
+      fails(fmt::format("{} happened at {:.3f} s, and this at {:.3f} s", e.before, later[0],
+                        found[0].time));
   }
   if (e.after.empty()) return;
   r.expected += fmt::format(", after each {}", e.after);
-  if (e.within < std::numeric_limits<double>::infinity()) r.expected += fmt::format(" within {:g} s", e.within);
+  if (e.within < std::numeric_limits<double>::infinity())
+    r.expected += fmt::format(" within {:g} s", e.within);
   for (const double t : times_of(e.after))
-    if (std::none_of(found.begin(), found.end(),
-                     [&](const Instance& i) { return i.time >= t && i.time <= t + e.within + 1e-9; }))
+    if (std::none_of(found.begin(), found.end(), [&](const Instance& i) {
+          return i.time >= t && i.time <= t + e.within + 1e-9;
+        }))
       fails(fmt::format("after {} at {:.3f} s it did not", e.after, t));
 }
 
@@ -165,10 +177,12 @@ ExpectationResult judge_count(const Expectation<D>& e, const What& what, const T
 
 // Whose number is meant, and what it is called; kNobody: the world's.
 template <int D>
-std::optional<std::pair<std::uint32_t, std::string>> number_meant(const std::string& text, const Trace<D>& trace,
+std::optional<std::pair<std::uint32_t, std::string>> number_meant(const std::string& text,
+                                                                  const Trace<D>& trace,
                                                                   Error& error) {
   const std::size_t dot = text.rfind('.');
-  const std::string owner = text.substr(0, dot), name = dot == std::string::npos ? "" : text.substr(dot + 1);
+  const std::string owner = text.substr(0, dot);
+  const std::string name = dot == std::string::npos ? "" : text.substr(dot + 1);
   std::uint32_t object = kNobody;
   std::span<const Number> numbers = trace.numbers();
   if (owner.starts_with('@')) {
@@ -180,7 +194,9 @@ std::optional<std::pair<std::uint32_t, std::string>> number_meant(const std::str
     object = trace.find(who.value().object());
     numbers = trace.objects()[object].numbers;
   } else if (owner != "world") {
-    error = {{}, fmt::format("number '{}' does not say whose it is", text), "world.NAME or @OBJECT.NAME"};
+    error = {{},
+             fmt::format("number '{}' does not say whose it is", text),
+             "world.NAME or @OBJECT.NAME"};
     return std::nullopt;
   }
   std::vector<std::string> names;
@@ -188,8 +204,9 @@ std::optional<std::pair<std::uint32_t, std::string>> number_meant(const std::str
     if (n.name == name) return std::pair(object, name);
     names.push_back(n.name);
   }
-  error = {
-      {}, fmt::format("{} has no number '{}'", owner, name), suggestion(name, names, "a number it has", owner + ".")};
+  error = {{},
+           fmt::format("{} has no number '{}'", owner, name),
+           suggestion(name, names, "a number it has", owner + ".")};
   return std::nullopt;
 }
 
@@ -197,13 +214,16 @@ template <int D>
 std::uint64_t step_at(const Trace<D>& trace, const std::optional<double>& at) {
   return at ? static_cast<std::uint64_t>(std::floor(*at * trace.rate() + 1e-9)) : trace.steps();
 }
-std::string when(const std::optional<double>& at) { return at ? fmt::format("at {:g} s", *at) : "at the end"; }
+std::string when(const std::optional<double>& at) {
+  return at ? fmt::format("at {:g} s", *at) : "at the end";
+}
 
 // Of ExpectNumber and ExpectCount.
 template <class E>
 bool in_bounds(const E& e, double value) {
   const double slack = 1e-9 * std::max(1.0, std::abs(value));  // for sums of decimal fractions
-  return (!e.is || std::abs(value - *e.is) <= slack) && (!e.at_least || value >= *e.at_least - slack) &&
+  return (!e.is || std::abs(value - *e.is) <= slack) &&
+         (!e.at_least || value >= *e.at_least - slack) &&
          (!e.at_most || value <= *e.at_most + slack);
 }
 template <class E>
@@ -289,13 +309,15 @@ ExpectationResult judge_object(const ExpectObject<D>& e, const Trace<D>& trace) 
   r.met = fits(pose);
   if (pose) r.happened = fmt::format("it {} at{}", e.at ? "was" : "is", place_told(*pose));
   else if (o.gone != kNever)
-    r.happened = fmt::format("it was removed at {:.3f} s", static_cast<double>(o.gone) / trace.rate());
+    r.happened =
+        fmt::format("it was removed at {:.3f} s", static_cast<double>(o.gone) / trace.rate());
   else r.happened = "it is hidden";
   return r;
 }
 
 template <int D>
-ExpectationResult judge_walker(const Expectation<D>& whole, const ExpectWalker& e, const Trace<D>& trace) {
+ExpectationResult judge_walker(const Expectation<D>& whole, const ExpectWalker& e,
+                               const Trace<D>& trace) {
   ExpectationResult r;
   const std::uint32_t index = trace.find(e.walker);
   const TraceObject<D>& o = trace.objects()[index];
@@ -313,7 +335,8 @@ ExpectationResult judge_walker(const Expectation<D>& whole, const ExpectWalker& 
   const auto so = [&](std::uint64_t step) {
     const auto w = trace.walking_at(index, step);
     const bool is =
-        w && w->standing && (!on || (w->on != kNobody && is_who(*on, trace, w->on, trace.tags_at(w->on, step))));
+        w && w->standing &&
+        (!on || (w->on != kNobody && is_who(*on, trace, w->on, trace.tags_at(w->on, step))));
     return is == stands;
   };
   const auto told = [&](std::uint64_t step) {
@@ -323,14 +346,18 @@ ExpectationResult judge_walker(const Expectation<D>& whole, const ExpectWalker& 
   };
   r.met = true;
   if (asks) {
-    std::uint64_t from = step_at(trace, e.at), to = from;
+    std::uint64_t from = step_at(trace, e.at);
+    std::uint64_t to = from;
     if (e.always) {
-      from = std::max(o.born + 1, static_cast<std::uint64_t>(std::ceil(whole.from * trace.rate() - 1e-9)));
-      to = std::min({trace.steps(), o.gone, whole.to < 1e12 ? step_at(trace, std::optional(whole.to)) : trace.steps()});
+      from = std::max(o.born + 1,
+                      static_cast<std::uint64_t>(std::ceil(whole.from * trace.rate() - 1e-9)));
+      to = std::min({trace.steps(), o.gone,
+                     whole.to < 1e12 ? step_at(trace, std::optional(whole.to)) : trace.steps()});
     }
     for (std::uint64_t step = from; step <= to && r.met; ++step) {
       r.met = so(step);
-      r.happened = fmt::format("at {:.3f} s it was {}", static_cast<double>(step) / trace.rate(), told(step));
+      r.happened = fmt::format("at {:.3f} s it was {}", static_cast<double>(step) / trace.rate(),
+                               told(step));
     }
   }
   if (e.highest_at_least || e.highest_at_most) {
@@ -349,7 +376,8 @@ ExpectationResult judge_walker(const Expectation<D>& whole, const ExpectWalker& 
 template <int D>
 Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
   if (!(e.from <= e.to))
-    return Error{{}, fmt::format("the time from {:g} to {:g} s is empty", e.from, e.to), "from <= to"};
+    return Error{
+        {}, fmt::format("the time from {:g} to {:g} s is empty", e.from, e.to), "from <= to"};
   if (e.at_least && e.at_most && *e.at_least > *e.at_most)
     return Error{{}, "at least is more than at most", "at_least <= at_most"};
   const auto both = [&](const std::string& a, const std::string& b) -> Result<void> {
@@ -367,8 +395,9 @@ Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
     }
     for (const std::string* name : {&r->before, &r->after})
       if (!name->empty() && std::find(names.begin(), names.end(), *name) == names.end())
-        return Error{
-            {}, fmt::format("no reaction is named '{}'", *name), suggestion(*name, names, "the name of a reaction")};
+        return Error{{},
+                     fmt::format("no reaction is named '{}'", *name),
+                     suggestion(*name, names, "the name of a reaction")};
     return both(r->self, r->other);
   }
   if (const auto* c = std::get_if<ExpectContact>(&e.what)) return both(c->first, c->second);
@@ -380,13 +409,15 @@ Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
       return Error{{}, "says nothing about the number", "is, at_least or at_most"};
   }
   if (const auto* c = std::get_if<ExpectCount>(&e.what)) {
-    if (Result<TagQuery> query = TagQuery::parse(c->query, trace.tags()); !query) return query.error();
+    if (Result<TagQuery> query = TagQuery::parse(c->query, trace.tags()); !query)
+      return query.error();
     if (!c->is && !c->at_least && !c->at_most)
       return Error{{}, "says nothing about the count", "is, at_least or at_most"};
   }
   if (const auto* o = std::get_if<ExpectObject<D>>(&e.what)) {
     if (Result<Who> who = parse_who("@" + o->object, trace); !who) return who.error();
-    if (!o->present && !o->inside) return Error{{}, "says nothing about the object", "present or inside"};
+    if (!o->present && !o->inside)
+      return Error{{}, "says nothing about the object", "present or inside"};
   }
   if (const auto* w = std::get_if<ExpectWalker>(&e.what)) {
     if (Result<Who> who = parse_who("@" + w->walker, trace); !who) return who.error();
@@ -395,7 +426,8 @@ Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
     if (!w->on.empty())
       if (Result<Who> on = parse_who(w->on, trace); !on) return on.error();
     if (!w->stands && w->on.empty() && !w->highest_at_least && !w->highest_at_most)
-      return Error{{}, "says nothing about the walker", "stands, on, highest_at_least or highest_at_most"};
+      return Error{
+          {}, "says nothing about the walker", "stands, on, highest_at_least or highest_at_most"};
     if (w->at && w->always) return Error{{}, "asks for always and for one time", "one of the two"};
   }
   return {};

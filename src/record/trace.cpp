@@ -9,7 +9,8 @@ namespace colvik {
 template <int D>
 std::uint64_t state_hash(const World<D>& world, const Rules<D>& rules) {
   math::Hasher h;
-  h.add(world.hash()), h.add(rules.hash());
+  h.add(world.hash());
+  h.add(rules.hash());
   return h.value();
 }
 template std::uint64_t state_hash(const World<2>&, const Rules<2>&);
@@ -18,7 +19,9 @@ template std::uint64_t state_hash(const World<3>&, const Rules<3>&);
 template <int D>
 void Trace<D>::start(const World<D>& world, const Rules<D>& rules) {
   *this = Trace{};
-  rate_ = world.settings().rate, metre_ = world.settings().metre, gravity_ = world.settings().gravity;
+  rate_ = world.settings().rate;
+  metre_ = world.settings().metre;
+  gravity_ = world.settings().gravity;
   record(world, rules);
 }
 
@@ -38,15 +41,24 @@ void Trace<D>::record(const World<D>& world, const Rules<D>& rules) {
 
   const double earlier = static_cast<double>(before_) / rate_;
   for (const Event<D>& e : world.events())
-    touches_.push_back({before_ + e.step, earlier + e.time, e.phase, e.channel, e.why, index_of(world, e.self),
-                        index_of(world, e.other), e.self_tags, e.other_tags, e.approach_speed, e.impulse, e.again});
+    touches_.push_back({before_ + e.step, earlier + e.time, e.phase, e.channel, e.why,
+                        index_of(world, e.self), index_of(world, e.other), e.self_tags,
+                        e.other_tags, e.approach_speed, e.impulse, e.again});
   for (const Firing<D>& f : rules.fired()) {
     TraceFiring<D> t;
-    t.step = before_ + f.step, t.time = earlier + f.time, t.reaction = f.reaction;
-    if (f.self) t.self = index_of(world, *f.self), t.self_tags = objects_[t.self].tags;
+    t.step = before_ + f.step;
+    t.time = earlier + f.time;
+    t.reaction = f.reaction;
+    if (f.self) {
+      t.self = index_of(world, *f.self);
+      t.self_tags = objects_[t.self].tags;
+    }
     if (f.other) t.other = index_of(world, *f.other);
-    if (f.touch) t.place = f.touch->point, t.self_tags = f.touch->self_tags, t.other_tags = f.touch->other_tags;
-    else if (f.self) t.place = world.object(*f.self).pose.position;
+    if (f.touch) {
+      t.place = f.touch->point;
+      t.self_tags = f.touch->self_tags;
+      t.other_tags = f.touch->other_tags;
+    } else if (f.self) t.place = world.object(*f.self).pose.position;
     firings_.push_back(std::move(t));
   }
   for (const Withheld& w : rules.withheld()) {
@@ -75,7 +87,9 @@ std::uint32_t Trace<D>::note_object(const World<D>& world, ObjectId id) {
   if (fresh) {
     index = static_cast<std::uint32_t>(objects_.size());
     TraceObject<D>& t = objects_.emplace_back();
-    t.name = o.name, t.kind = o.kind, t.body = o.body;
+    t.name = o.name;
+    t.kind = o.kind;
+    t.body = o.body;
     t.first_pose = o.pose;
     t.born = steps_;
     ids_.push_back(id);
@@ -91,11 +105,15 @@ std::uint32_t Trace<D>::note_object(const World<D>& world, ObjectId id) {
                      samples.back().pose.rotation.axis(1) != o.pose.rotation.axis(1);
   if (moved) samples.push_back({steps_, o.active, o.pose});
   if (fresh || !(t.tags == o.tags) || t.mirrored != o.mirrored) {
-    t.mirrored = o.mirrored, t.drawings = o.drawings;
+    t.mirrored = o.mirrored;
+    t.drawings = o.drawings;
     t.tags = o.tags;
-    t.parties.clear(), t.colliders.clear();
-    for (std::size_t i = 0; i < o.colliders.size(); ++i)
-      t.parties.push_back(world.party(id, i)), t.colliders.push_back(o.colliders[i].def);
+    t.parties.clear();
+    t.colliders.clear();
+    for (std::size_t i = 0; i < o.colliders.size(); ++i) {
+      t.parties.push_back(world.party(id, i));
+      t.colliders.push_back(o.colliders[i].def);
+    }
   }
   if (tag_samples_[index].empty() || !(tag_samples_[index].back().second == o.tags))
     tag_samples_[index].emplace_back(steps_, o.tags);
@@ -145,11 +163,13 @@ void Trace<D>::note_walking(const World<D>& world, std::uint32_t object) {
   if (w == nullptr) return;
   std::vector<WalkSample>& samples = walk_samples_[object];
   WalkSample now;
-  now.step = steps_, now.standing = w->standing;
+  now.step = steps_;
+  now.standing = w->standing;
   if (w->standing && world.alive(w->on)) now.on = index_of(world, w->on);
   const double height = world.object(ids_[object]).pose.position.dot(w->up);
   now.highest = w->standing ? height : w->highest;
-  if (steps_ == before_) now.highest = -1e300;  // it has not moved yet: which way is up is not known
+  if (steps_ == before_)
+    now.highest = -1e300;  // it has not moved yet: which way is up is not known
   if (!samples.empty()) now.highest = std::max(now.highest, samples.back().highest);
   if (samples.empty() || samples.back().standing != now.standing || samples.back().on != now.on ||
       samples.back().highest != now.highest)
@@ -157,10 +177,12 @@ void Trace<D>::note_walking(const World<D>& world, std::uint32_t object) {
 }
 
 template <int D>
-auto Trace<D>::walking_at(std::uint32_t object, std::uint64_t step) const -> std::optional<WalkSample> {
+auto Trace<D>::walking_at(std::uint32_t object, std::uint64_t step) const
+    -> std::optional<WalkSample> {
   const std::vector<WalkSample>& samples = walk_samples_[object];
-  const auto after = std::upper_bound(samples.begin(), samples.end(), step,
-                                      [](std::uint64_t s, const WalkSample& x) { return s < x.step; });
+  const auto after =
+      std::upper_bound(samples.begin(), samples.end(), step,
+                       [](std::uint64_t s, const WalkSample& x) { return s < x.step; });
   return after == samples.begin() ? std::nullopt : std::optional<WalkSample>(*(after - 1));
 }
 
@@ -173,20 +195,24 @@ void Trace<D>::note_numbers(std::uint32_t object, std::span<const Number> number
 }
 
 template <int D>
-std::optional<double> Trace<D>::number_at(std::uint32_t object, std::string_view name, std::uint64_t step) const {
+std::optional<double> Trace<D>::number_at(std::uint32_t object, std::string_view name,
+                                          std::uint64_t step) const {
   const auto at = number_samples_.find({object, std::string(name)});
   if (at == number_samples_.end()) return std::nullopt;
-  const auto after = std::upper_bound(at->second.begin(), at->second.end(), step,
-                                      [](std::uint64_t s, const NumberSample& x) { return s < x.step; });
+  const auto after =
+      std::upper_bound(at->second.begin(), at->second.end(), step,
+                       [](std::uint64_t s, const NumberSample& x) { return s < x.step; });
   return after == at->second.begin() ? std::nullopt : std::optional<double>((after - 1)->value);
 }
 
 template <int D>
-std::optional<std::pair<double, double>> Trace<D>::number_range(std::uint32_t object, std::string_view name) const {
+std::optional<std::pair<double, double>> Trace<D>::number_range(std::uint32_t object,
+                                                                std::string_view name) const {
   const auto at = number_samples_.find({object, std::string(name)});
   if (at == number_samples_.end()) return std::nullopt;
   std::pair<double, double> range{at->second[0].value, at->second[0].value};
-  for (const NumberSample& s : at->second) range = {std::min(range.first, s.value), std::max(range.second, s.value)};
+  for (const NumberSample& s : at->second)
+    range = {std::min(range.first, s.value), std::max(range.second, s.value)};
   return range;
 }
 

@@ -1,5 +1,5 @@
-// What reactions do: one function for each effect. While the world notifies its listeners, it defers each change to the
-// end of the step.
+// What reactions do: one function for each effect. While the world notifies its listeners, it
+// defers each change to the end of the step.
 #include <colvik/chance.hpp>
 
 #include <algorithm>
@@ -12,7 +12,8 @@ namespace colvik {
 using rules::Moment;
 
 template <int D>
-std::vector<ObjectId> Rules<D>::Impl::whom(const Target& target, const TagQuery& all, const Moment<D>& m) const {
+std::vector<ObjectId> Rules<D>::Impl::whom(const Target& target, const TagQuery& all,
+                                           const Moment<D>& m) const {
   std::vector<ObjectId> ids;
   const auto add = [&](const std::optional<ObjectId>& id) {
     if (id && world.alive(*id)) ids.push_back(*id);
@@ -39,21 +40,25 @@ struct Rules<D>::Impl::EffectApplier {
   const Moment<D>& moment;
 
   bool operator()(const effects::Add& e) const {
-    return each_owner(e.each, [&](NumberOwner o) { return world.add_to_number(o, compiled.number.name, e.by); });
+    return each_owner(
+        e.each, [&](NumberOwner o) { return world.add_to_number(o, compiled.number.name, e.by); });
   }
   bool operator()(const effects::Set& e) const {
-    return each_owner(e.each, [&](NumberOwner o) { return world.put_number(o, compiled.number.name, e.to); });
+    return each_owner(
+        e.each, [&](NumberOwner o) { return world.put_number(o, compiled.number.name, e.to); });
   }
   bool operator()(const effects::Clamp& e) const {
-    return each_owner(e.each,
-                      [&](NumberOwner o) { return world.clamp_number(o, compiled.number.name, e.least, e.most); });
+    return each_owner(e.each, [&](NumberOwner o) {
+      return world.clamp_number(o, compiled.number.name, e.least, e.most);
+    });
   }
   bool operator()(const effects::Damage& e) const {
     return each(e.target, [&](ObjectId id, const Object<D>& o) {
       const auto safe = rules.safe_until.find(o.serial);
       if (safe != rules.safe_until.end() && world.time() < safe->second) return true;
       if (e.safe > 0) {
-        std::erase_if(rules.safe_until, [&](const auto& known) { return known.second <= world.time(); });
+        std::erase_if(rules.safe_until,
+                      [&](const auto& known) { return known.second <= world.time(); });
         rules.safe_until[o.serial] = world.time() + e.safe;
       }
       return world.add_to_number({id}, kHealth, -e.by, 0);
@@ -66,7 +71,8 @@ struct Rules<D>::Impl::EffectApplier {
     });
   }
   bool operator()(const effects::Hide& e) const {
-    return each(e.target, [&](ObjectId id, const Object<D>&) { return world.set_shown(id, false); });
+    return each(e.target,
+                [&](ObjectId id, const Object<D>&) { return world.set_shown(id, false); });
   }
   bool operator()(const effects::Show& e) const {
     return each(e.target, [&](ObjectId id, const Object<D>&) { return world.set_shown(id, true); });
@@ -98,10 +104,12 @@ struct Rules<D>::Impl::EffectApplier {
   bool operator()(const effects::Bounce& e) const {
     return each(e.target, [&](ObjectId id, const Object<D>& o) {
       const Vec<D> normal = normal_at(id);
-      const Vec<D> axis = e.axis.isZero(0) ? normal : Vec<D>(rules::in_world<D>(e.axis).normalized());
+      const Vec<D> axis =
+          e.axis.isZero(0) ? normal : Vec<D>(rules::in_world<D>(e.axis).normalized());
       const double along = axis.dot(o.velocity);
       // Along an axis the velocity reverses from either side, if that side is where the touch is.
-      const bool approaches = e.axis.isZero(0) ? along < 0 : !moment.touch || along * axis.dot(normal) < 0;
+      const bool approaches =
+          e.axis.isZero(0) ? along < 0 : !moment.touch || along * axis.dot(normal) < 0;
       if (!approaches || along == 0) return false;
       return world.set_velocity(id, o.velocity - 2 * along * axis, o.spin);
     });
@@ -132,11 +140,14 @@ struct Rules<D>::Impl::EffectApplier {
       const Rotation<D> turn = to->rotation * o.pose.rotation.inverse();
       const Vec<D> velocity = turn * o.velocity;
       const Spin<D> spin = o.spin;
-      return world.place(id, *to) && (o.body == BodyKind::fixed || world.set_velocity(id, velocity, spin));
+      return world.place(id, *to) &&
+             (o.body == BodyKind::fixed || world.set_velocity(id, velocity, spin));
     });
   }
   bool operator()(const effects::Weigh& e) const {
-    return each(e.target, [&](ObjectId id, const Object<D>&) { return world.set_gravity_scale(id, e.scale); });
+    return each(e.target, [&](ObjectId id, const Object<D>&) {
+      return world.set_gravity_scale(id, e.scale);
+    });
   }
   bool operator()(const effects::Mirror& e) const {
     return each(e.target, [&](ObjectId id, const Object<D>& o) {
@@ -176,11 +187,13 @@ struct Rules<D>::Impl::EffectApplier {
     });
   }
   bool operator()(const effects::SwitchCollider& e) const {
-    return each(e.target,
-                [&](ObjectId id, const Object<D>&) { return world.switch_collider(id, e.collider, e.on); });
+    return each(e.target, [&](ObjectId id, const Object<D>&) {
+      return world.switch_collider(id, e.collider, e.on);
+    });
   }
   bool operator()(const effects::SwitchMotion& e) const {
-    return each(e.target, [&](ObjectId id, const Object<D>&) { return world.switch_motion(id, e.on); });
+    return each(e.target,
+                [&](ObjectId id, const Object<D>&) { return world.switch_motion(id, e.on); });
   }
   bool operator()(const effects::SwitchReaction& e) const {
     bool done = false;
@@ -214,7 +227,8 @@ struct Rules<D>::Impl::EffectApplier {
   template <class Change>
   bool each(const Target& target, const Change& change) const {
     bool done = false;
-    for (const ObjectId id : rules.whom(target, compiled.all, moment)) done = change(id, world.object(id)) || done;
+    for (const ObjectId id : rules.whom(target, compiled.all, moment))
+      done = change(id, world.object(id)) || done;
     return done;
   }
   // Calls change(owner) for each owner of the effect's number.
@@ -235,7 +249,9 @@ struct Rules<D>::Impl::EffectApplier {
     return ids.empty() ? std::nullopt : std::optional(ids.front());
   }
   // Of the touch, pointing at the object.
-  Vec<D> normal_at(ObjectId id) const { return moment.self == id ? moment.normal : Vec<D>(-moment.normal); }
+  Vec<D> normal_at(ObjectId id) const {
+    return moment.self == id ? moment.normal : Vec<D>(-moment.normal);
+  }
   Vec<D> in_frame(ObjectId id, const Direction& v, bool own_frame) const {
     const Vec<D> vector = rules::in_world<D>(v);
     return own_frame ? rules.own_direction(id, vector) : vector;
@@ -254,7 +270,8 @@ struct Rules<D>::Impl::EffectApplier {
     const std::uint64_t nth = rules.reports[reaction].fired;
     Vec<D> position = kZero;
     for (int i = 0; i < D; ++i) {
-      const double part = 0.5 * (1 + chance(anywhere.seed, D * nth + static_cast<std::uint64_t>(i)));
+      const double part =
+          0.5 * (1 + chance(anywhere.seed, D * nth + static_cast<std::uint64_t>(i)));
       position[i] = anywhere.region.lo[i] + part * (anywhere.region.hi[i] - anywhere.region.lo[i]);
     }
     return position;
@@ -277,17 +294,18 @@ struct Rules<D>::Impl::EffectApplier {
     } else if (mirrored) {
       spin = -spin;
     }
-    return world.spawn(e.kind, {*from * in_spot(place.offset), from->rotation}, from->rotation * in_spot(e.velocity),
-                       spin);
+    return world.spawn(e.kind, {*from * in_spot(place.offset), from->rotation},
+                       from->rotation * in_spot(e.velocity), spin);
   }
   bool attach(const effects::Attach& e, ObjectId id) const {
     const std::optional<ObjectId> to = one(e.to);
     if (!to) return false;
     std::optional<Pose<D>> on;
     if (!e.spot.empty() || !e.step.isZero(0)) {
-      const auto nth = std::count_if(rules.carried.begin(), rules.carried.end(), [&](const rules::Carried& k) {
-        return k.parent == *to && k.reaction == reaction && k.effect == effect;
-      });
+      const auto nth =
+          std::count_if(rules.carried.begin(), rules.carried.end(), [&](const rules::Carried& k) {
+            return k.parent == *to && k.reaction == reaction && k.effect == effect;
+          });
       const std::optional<Pose<D>> spot = world.spot(*to, e.spot);
       if (!spot) return false;
       on = world.object(*to).pose.relative(*spot);
@@ -311,8 +329,10 @@ void Rules<D>::Impl::apply(std::size_t index, std::size_t effect, const Moment<D
   if (!std::visit(applier, compiled.effect.what)) ++reports[index].idle_effects;
 }
 
-template std::vector<ObjectId> Rules<2>::Impl::whom(const Target& target, const TagQuery& all, const Moment<2>& m) const;
-template std::vector<ObjectId> Rules<3>::Impl::whom(const Target& target, const TagQuery& all, const Moment<3>& m) const;
+template std::vector<ObjectId> Rules<2>::Impl::whom(const Target& target, const TagQuery& all,
+                                                    const Moment<2>& m) const;
+template std::vector<ObjectId> Rules<3>::Impl::whom(const Target& target, const TagQuery& all,
+                                                    const Moment<3>& m) const;
 template void Rules<2>::Impl::apply(std::size_t index, std::size_t effect, const Moment<2>& m);
 template void Rules<3>::Impl::apply(std::size_t index, std::size_t effect, const Moment<3>& m);
 

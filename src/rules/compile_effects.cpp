@@ -53,11 +53,13 @@ struct Rules<D>::Impl::EffectCompiler {
   Result<void> operator()(const effects::Clamp& e) const {
     if (auto good = number(e.number, e.each); !good) return good;
     if (e.least <= e.most) return {};
-    return unusable(fmt::format("clamp from {} to {} leaves nothing", e.least, e.most), "from <= to");
+    return unusable(fmt::format("clamp from {} to {} leaves nothing", e.least, e.most),
+                    "from <= to");
   }
   Result<void> operator()(const effects::Damage& e) const {
     if (auto good = first_error(check_finite(e.by), target(e.target)); !good) return good;
-    if (!(e.by > 0)) return unusable(fmt::format("damage of {} is not usable", e.by), "a number above 0");
+    if (!(e.by > 0))
+      return unusable(fmt::format("damage of {} is not usable", e.by), "a number above 0");
     return check_seconds("safe time of", e.safe);
   }
   Result<void> operator()(const effects::Remove& e) const { return target(e.target); }
@@ -65,7 +67,8 @@ struct Rules<D>::Impl::EffectCompiler {
   Result<void> operator()(const effects::Show& e) const { return target(e.target); }
   Result<void> operator()(const effects::Retag& e) const {
     if (auto good = target(e.target); !good) return good;
-    if (e.give.empty() && e.take.empty()) return unusable("retag changes nothing", "tags to give or take");
+    if (e.give.empty() && e.take.empty())
+      return unusable("retag changes nothing", "tags to give or take");
     return first_error(tags(e.give, out.give), tags(e.take, out.take));
   }
   Result<void> operator()(const effects::Stop& e) const { return target(e.target); }
@@ -141,11 +144,14 @@ struct Rules<D>::Impl::EffectCompiler {
 
  private:
   Result<void> exists(const Target& t) const {
-    if ((t.kind == Target::Kind::self && !has_self) || (t.kind == Target::Kind::other && !has_other))
-      return unusable(fmt::format("'{}' has nobody to act on: what starts it has no {}", name, t.text()),
-                      has_self ? "self, @OBJECT or all QUERY" : "@OBJECT or all QUERY");
+    if ((t.kind == Target::Kind::self && !has_self) ||
+        (t.kind == Target::Kind::other && !has_other))
+      return unusable(
+          fmt::format("'{}' has nobody to act on: what starts it has no {}", name, t.text()),
+          has_self ? "self, @OBJECT or all QUERY" : "@OBJECT or all QUERY");
     if (t.kind == Target::Kind::object && !is_plain_name(t.who))
-      return unusable(fmt::format("'@{}' does not name an object", t.who), "'@' and an object's name");
+      return unusable(fmt::format("'@{}' does not name an object", t.who),
+                      "'@' and an object's name");
     return {};
   }
   // Whom the effect acts on.
@@ -159,7 +165,8 @@ struct Rules<D>::Impl::EffectCompiler {
   }
   // A second object, such as whom the target is attached to.
   Result<void> one(const Target& t) const {
-    if (t.kind == Target::Kind::all) return unusable(fmt::format("'{}' to all of a query", name), "one object");
+    if (t.kind == Target::Kind::all)
+      return unusable(fmt::format("'{}' to all of a query", name), "one object");
     return exists(t);
   }
   Result<void> number(const std::string& text, const Target& each) const {
@@ -167,7 +174,8 @@ struct Rules<D>::Impl::EffectCompiler {
     if (!n) return n.error();
     out.number = n.value();
     if (out.number.whose == NumberName::Whose::self && !has_self)
-      return unusable(fmt::format("number '{}': what starts it has no self", text), "world.NAME or @OBJECT.NAME");
+      return unusable(fmt::format("number '{}': what starts it has no self", text),
+                      "world.NAME or @OBJECT.NAME");
     return out.number.whose == NumberName::Whose::each ? target(each) : Result<void>{};
   }
   Result<void> vectors(std::initializer_list<Direction> all) const {
@@ -187,7 +195,8 @@ struct Rules<D>::Impl::EffectCompiler {
 };
 
 template <int D>
-Result<CompiledEffect> Rules<D>::Impl::compile_effect(const Effect& e, bool has_self, bool has_other) const {
+Result<CompiledEffect> Rules<D>::Impl::compile_effect(const Effect& e, bool has_self,
+                                                      bool has_other) const {
   CompiledEffect c{e};
   if (auto good = check_seconds("delay", e.after); !good) return good.error();
   const auto good = std::visit(EffectCompiler{*this, has_self, has_other, name_of(e), c}, e.what);
@@ -195,7 +204,9 @@ Result<CompiledEffect> Rules<D>::Impl::compile_effect(const Effect& e, bool has_
   return c;
 }
 
-template Result<CompiledEffect> Rules<2>::Impl::compile_effect(const Effect& e, bool has_self, bool has_other) const;
-template Result<CompiledEffect> Rules<3>::Impl::compile_effect(const Effect& e, bool has_self, bool has_other) const;
+template Result<CompiledEffect> Rules<2>::Impl::compile_effect(const Effect& e, bool has_self,
+                                                               bool has_other) const;
+template Result<CompiledEffect> Rules<3>::Impl::compile_effect(const Effect& e, bool has_self,
+                                                               bool has_other) const;
 
 }  // namespace colvik

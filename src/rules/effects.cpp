@@ -32,7 +32,9 @@ struct Name {
   std::string_view operator()(const Weigh&) const { return "weigh"; }
   std::string_view operator()(const Mirror&) const { return "mirror"; }
   std::string_view operator()(const DropThrough&) const { return "drop_through"; }
-  std::string_view operator()(const SwitchReaction& e) const { return e.on ? "reaction_on" : "reaction_off"; }
+  std::string_view operator()(const SwitchReaction& e) const {
+    return e.on ? "reaction_on" : "reaction_off";
+  }
   std::string_view operator()(const Cue&) const { return "cue"; }
   std::string_view operator()(const Restart&) const { return "restart"; }
   std::string_view operator()(const Finish&) const { return "finish"; }
@@ -45,7 +47,8 @@ struct Name {
 std::string_view name_of(const Effect& effect) { return std::visit(Name{}, effect.what); }
 
 std::string_view name_of(State state) {
-  static constexpr std::string_view kNames[] = {"shown", "asleep", "moving", "attached", "mirrored", "standing"};
+  static constexpr std::string_view kNames[] = {"shown",    "asleep",   "moving",
+                                                "attached", "mirrored", "standing"};
   return kNames[static_cast<std::size_t>(state)];
 }
 
@@ -72,8 +75,12 @@ std::string Target::text() const {
 
 namespace effects {
 
-Effect add(std::string number, double by, double after) { return {Add{std::move(number), by}, after}; }
-Effect set(std::string number, double to, double after) { return {Set{std::move(number), to}, after}; }
+Effect add(std::string number, double by, double after) {
+  return {Add{std::move(number), by}, after};
+}
+Effect set(std::string number, double to, double after) {
+  return {Set{std::move(number), to}, after};
+}
 Effect clamp(std::string number, double least, double most, double after) {
   return {Clamp{std::move(number), least, most}, after};
 }
@@ -83,7 +90,8 @@ Effect damage(Target target, double by, double after, double safe) {
 Effect remove(Target target, double after) { return {Remove{std::move(target)}, after}; }
 Effect hide(Target target, double after) { return {Hide{std::move(target)}, after}; }
 Effect show(Target target, double after) { return {Show{std::move(target)}, after}; }
-Effect retag(Target target, std::vector<std::string> give, std::vector<std::string> take, double after) {
+Effect retag(Target target, std::vector<std::string> give, std::vector<std::string> take,
+             double after) {
   return {Retag{std::move(target), std::move(give), std::move(take)}, after};
 }
 Effect stop(Target target, double after) { return {Stop{std::move(target)}, after}; }
@@ -109,12 +117,14 @@ Effect teleport(Target target, Direction position, double after) {
 Effect teleport(Target target, Target to, std::string spot, bool turned, double after) {
   return {Teleport{std::move(target), SpotOf{std::move(to), std::move(spot)}, turned}, after};
 }
-Effect spawn(std::string kind, Direction position, Direction velocity, double after, Direction spin) {
+Effect spawn(std::string kind, Direction position, Direction velocity, double after,
+             Direction spin) {
   return {Spawn{std::move(kind), position, velocity, spin}, after};
 }
-Effect spawn_at(std::string kind, Target of, std::string spot, Direction offset, Direction velocity, double after,
-                Direction spin) {
-  return {Spawn{std::move(kind), SpotOf{std::move(of), std::move(spot), offset}, velocity, spin}, after};
+Effect spawn_at(std::string kind, Target of, std::string spot, Direction offset, Direction velocity,
+                double after, Direction spin) {
+  return {Spawn{std::move(kind), SpotOf{std::move(of), std::move(spot), offset}, velocity, spin},
+          after};
 }
 Effect spawn_in(std::string kind, const Bounds<3>& region, std::uint64_t seed, double after) {
   return {Spawn{std::move(kind), Anywhere{region, seed}}, after};
@@ -131,9 +141,15 @@ Effect except(Target target, Target whom, double seconds, bool until_apart, doub
 Effect switch_collider(Target target, std::size_t collider, bool on, double after) {
   return {SwitchCollider{std::move(target), collider, on}, after};
 }
-Effect switch_motion(Target target, bool on, double after) { return {SwitchMotion{std::move(target), on}, after}; }
-Effect weigh(Target target, double scale, double after) { return {Weigh{std::move(target), scale}, after}; }
-Effect mirror(Target target, bool back, double after) { return {Mirror{std::move(target), back}, after}; }
+Effect switch_motion(Target target, bool on, double after) {
+  return {SwitchMotion{std::move(target), on}, after};
+}
+Effect weigh(Target target, double scale, double after) {
+  return {Weigh{std::move(target), scale}, after};
+}
+Effect mirror(Target target, bool back, double after) {
+  return {Mirror{std::move(target), back}, after};
+}
 Effect drop_through(Target target, double after) { return {DropThrough{std::move(target)}, after}; }
 Effect switch_reaction(std::string reaction, bool on, double after) {
   return {SwitchReaction{std::move(reaction), on}, after};

@@ -15,7 +15,8 @@ constexpr std::size_t kManyVisits = 256;
 template <int D>
 bool Rules<D>::Impl::fits(const OnTouch& on, const Event<D>& seen) const {
   if (seen.phase != on.phase || (on.channel && *on.channel != seen.channel)) return false;
-  if (seen.phase == Phase::end && std::find(on.causes.begin(), on.causes.end(), seen.why) == on.causes.end())
+  if (seen.phase == Phase::end &&
+      std::find(on.causes.begin(), on.causes.end(), seen.why) == on.causes.end())
     return false;
   if (seen.approach_speed < on.approach || seen.impulse < on.impulse) return false;
   if (on.from_side.isZero(0)) return true;
@@ -51,7 +52,8 @@ std::uint64_t Rules<D>::Impl::count_of(const TagQuery& query) const {
 }
 
 template <int D>
-std::optional<double> Rules<D>::Impl::value_of(const rules::NumberName& n, const rules::Moment<D>& m) const {
+std::optional<double> Rules<D>::Impl::value_of(const rules::NumberName& n,
+                                               const rules::Moment<D>& m) const {
   using Whose = rules::NumberName::Whose;
   if (n.whose == Whose::world) return world.number({}, n.name);
   std::optional<ObjectId> of = n.whose == Whose::self ? m.self : m.other;
@@ -74,7 +76,9 @@ bool Rules<D>::Impl::holds(const rules::CompiledCondition& c, const Firing<D>& f
     case Condition::Kind::is: {
       const Object<D>& o = world.object(*side);
       TagSet tags = o.tags;
-      if (f.touch) tags = tags.merged(c.condition.side == Side::self ? f.touch->self_tags : f.touch->other_tags);
+      if (f.touch)
+        tags =
+            tags.merged(c.condition.side == Side::self ? f.touch->self_tags : f.touch->other_tags);
       return c.who.matches(o.name, tags);
     }
     case Condition::Kind::number: {
@@ -94,7 +98,8 @@ bool Rules<D>::Impl::guards_hold(const rules::Compiled<D>& r, const Firing<D>& f
          std::none_of(r.none.begin(), r.none.end(), so);
 }
 
-// Notes that two came or went. A visit is over when they were apart long enough before the next touch.
+// Notes that two came or went. A visit is over when they were apart long enough before the next
+// touch.
 template <int D>
 void Rules<D>::Impl::note_visit(rules::Compiled<D>& r, const Event<D>& e) {
   if (e.phase == Phase::during) return;
@@ -121,14 +126,17 @@ bool Rules<D>::Impl::passes(std::size_t index, const Firing<D>& f) {
   rules::Compiled<D>& r = reactions[index];
   if (r.reaction.most && r.fired >= *r.reaction.most) return false;
   if (r.reaction.cooldown > 0 && f.time - r.last_fired < r.reaction.cooldown - 1e-9) return false;
-  const auto serial = [&](const std::optional<ObjectId>& id) { return id ? world.object(*id).serial : 0; };
+  const auto serial = [&](const std::optional<ObjectId>& id) {
+    return id ? world.object(*id).serial : 0;
+  };
   switch (r.reaction.once) {
     case Once::no: return true;
     case Once::ever: return r.seen.emplace(0, 0).second;
     case Once::per_other: return r.seen.emplace(serial(f.self), serial(f.other)).second;
     default: break;
   }
-  const std::uint64_t self = serial(f.self), other = serial(f.other);
+  const std::uint64_t self = serial(f.self);
+  const std::uint64_t other = serial(f.other);
   Visit& v = r.visits[{std::min(self, other), std::max(self, other)}];
   return !std::exchange(v.fired[self < other ? 0 : 1], true);
 }
@@ -147,8 +155,10 @@ template bool Rules<2>::Impl::is_in(ObjectId id, State state) const;
 template bool Rules<3>::Impl::is_in(ObjectId id, State state) const;
 template std::uint64_t Rules<2>::Impl::count_of(const TagQuery& query) const;
 template std::uint64_t Rules<3>::Impl::count_of(const TagQuery& query) const;
-template std::optional<double> Rules<2>::Impl::value_of(const rules::NumberName& n, const rules::Moment<2>& m) const;
-template std::optional<double> Rules<3>::Impl::value_of(const rules::NumberName& n, const rules::Moment<3>& m) const;
+template std::optional<double> Rules<2>::Impl::value_of(const rules::NumberName& n,
+                                                        const rules::Moment<2>& m) const;
+template std::optional<double> Rules<3>::Impl::value_of(const rules::NumberName& n,
+                                                        const rules::Moment<3>& m) const;
 template bool Rules<2>::Impl::holds(const rules::CompiledCondition& c, const Firing<2>& f) const;
 template bool Rules<3>::Impl::holds(const rules::CompiledCondition& c, const Firing<3>& f) const;
 template bool Rules<2>::Impl::guards_hold(const rules::Compiled<2>& r, const Firing<2>& f) const;

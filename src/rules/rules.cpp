@@ -35,16 +35,19 @@ struct ReactionState {
   ReactionReport report{};
   bool on = true;
   double last_fired = 0;
-  std::uint64_t fired = 0, beats = 0;
-  std::vector<std::array<std::uint64_t, 2>> seen, visitors;
+  std::uint64_t fired = 0;
+  std::uint64_t beats = 0;
+  std::vector<std::array<std::uint64_t, 2>> seen;
+  std::vector<std::array<std::uint64_t, 2>> visitors;
   std::vector<Visit> visits;
   std::vector<std::uint64_t> owners;
   std::vector<double> values;
 };
 template <class A>
 void pack(A& a, ReactionState& r) {
-  a(r.name, r.report.fired, r.report.idle_effects, r.report.stopped_going, r.report.stopped_off, r.report.stopped_guard,
-    r.report.stopped_limit, r.on, r.last_fired, r.fired, r.beats, r.seen, r.visitors, r.visits, r.owners, r.values);
+  a(r.name, r.report.fired, r.report.idle_effects, r.report.stopped_going, r.report.stopped_off,
+    r.report.stopped_guard, r.report.stopped_limit, r.on, r.last_fired, r.fired, r.beats, r.seen,
+    r.visitors, r.visits, r.owners, r.values);
 }
 
 }  // namespace rules
@@ -57,21 +60,39 @@ constexpr std::uint32_t kVersion = 3;
 template <int D>
 rules::ReactionState state_of(const rules::Compiled<D>& r, const ReactionReport& report) {
   rules::ReactionState s;
-  s.name = r.reaction.name, s.report = report;
-  s.on = r.on, s.last_fired = r.last_fired, s.fired = r.fired, s.beats = r.beats;
+  s.name = r.reaction.name;
+  s.report = report;
+  s.on = r.on;
+  s.last_fired = r.last_fired;
+  s.fired = r.fired;
+  s.beats = r.beats;
   for (const auto& [self, other] : r.seen) s.seen.push_back({self, other});
-  for (const auto& [two, visit] : r.visits) s.visitors.push_back({two.first, two.second}), s.visits.push_back(visit);
-  for (const auto& [owner, value] : r.last_value) s.owners.push_back(owner), s.values.push_back(value);
+  for (const auto& [two, visit] : r.visits) {
+    s.visitors.push_back({two.first, two.second});
+    s.visits.push_back(visit);
+  }
+  for (const auto& [owner, value] : r.last_value) {
+    s.owners.push_back(owner);
+    s.values.push_back(value);
+  }
   return s;
 }
 
 template <int D>
 void become(rules::Compiled<D>& r, ReactionReport& report, const rules::ReactionState& s) {
-  report.fired = s.report.fired, report.idle_effects = s.report.idle_effects;
-  report.stopped_going = s.report.stopped_going, report.stopped_off = s.report.stopped_off;
-  report.stopped_guard = s.report.stopped_guard, report.stopped_limit = s.report.stopped_limit;
-  r.on = s.on, r.last_fired = s.last_fired, r.fired = s.fired, r.beats = s.beats;
-  r.seen.clear(), r.visits.clear(), r.last_value.clear();
+  report.fired = s.report.fired;
+  report.idle_effects = s.report.idle_effects;
+  report.stopped_going = s.report.stopped_going;
+  report.stopped_off = s.report.stopped_off;
+  report.stopped_guard = s.report.stopped_guard;
+  report.stopped_limit = s.report.stopped_limit;
+  r.on = s.on;
+  r.last_fired = s.last_fired;
+  r.fired = s.fired;
+  r.beats = s.beats;
+  r.seen.clear();
+  r.visits.clear();
+  r.last_value.clear();
   for (const auto& [self, other] : s.seen) r.seen.emplace(self, other);
   for (std::size_t k = 0; k < s.visits.size(); ++k)
     r.visits.emplace(rules::Serials(s.visitors[k][0], s.visitors[k][1]), s.visits[k]);
@@ -82,7 +103,8 @@ void become(rules::Compiled<D>& r, ReactionReport& report, const rules::Reaction
 struct Loose {
   std::vector<std::uint64_t> safe;
   std::vector<double> until;
-  std::vector<std::string> inputs, cues;
+  std::vector<std::string> inputs;
+  std::vector<std::string> cues;
 };
 template <class A>
 void pack(A& a, Loose& l) {
@@ -93,8 +115,8 @@ void pack(A& a, Loose& l) {
 
 template <int D>
 Rules<D>::Rules(World<D>& world) : impl_(std::make_unique<Impl>(world)) {
-  impl_->token =
-      world.add_listener([impl = impl_.get()](World<D>&, std::span<const Event<D>> events) { impl->react(events); });
+  impl_->token = world.add_listener(
+      [impl = impl_.get()](World<D>&, std::span<const Event<D>> events) { impl->react(events); });
 }
 template <int D>
 Rules<D>::~Rules() {
@@ -104,10 +126,12 @@ Rules<D>::~Rules() {
 template <int D>
 Result<void> Rules<D>::add(Reaction<D> reaction) {
   const auto refuse = [&](const Error& error) {
-    return Error{fmt::format("reaction '{}'{}{}", reaction.name, error.where.empty() ? "" : " ", error.where),
+    return Error{fmt::format("reaction '{}'{}{}", reaction.name, error.where.empty() ? "" : " ",
+                             error.where),
                  error.what, error.accepted};
   };
-  if (!is_plain_name(reaction.name)) return refuse({{}, "lacks a usable name", "letters, digits and - _ ."});
+  if (!is_plain_name(reaction.name))
+    return refuse({{}, "lacks a usable name", "letters, digits and - _ ."});
   for (const ReactionReport& r : impl_->reports)
     if (r.name == reaction.name) return refuse({{}, "is there twice", "a name of its own"});
   Result<Who> self = Who::parse(reaction.self, impl_->world.tags());
@@ -116,10 +140,14 @@ Result<void> Rules<D>::add(Reaction<D> reaction) {
   if (!other) return refuse({"other", other.error().what, other.error().accepted});
   Result<rules::Compiled<D>> compiled = impl_->compile(reaction);
   if (!compiled) return refuse(compiled.error());
-  if (const auto* touch = std::get_if<OnTouch>(&reaction.when); touch != nullptr && touch->phase == Phase::during)
+  if (const auto* touch = std::get_if<OnTouch>(&reaction.when);
+      touch != nullptr && touch->phase == Phase::during)
     impl_->world.ask_during(self.value().query(), other.value().query());
   ReactionReport report;
-  report.name = reaction.name, report.self = self.value(), report.other = other.value(), report.when = reaction.when;
+  report.name = reaction.name;
+  report.self = self.value();
+  report.other = other.value();
+  report.when = reaction.when;
   const bool touch = std::holds_alternative<OnTouch>(reaction.when);
   if (touch && !(report.self.object().empty() && report.other.object().empty()))
     impl_->named.push_back(static_cast<std::uint32_t>(impl_->reactions.size()));
@@ -163,12 +191,22 @@ bool Rules<D>::wants_restart() {
 template <int D>
 void Rules<D>::begin_again() {
   for (rules::Compiled<D>& r : impl_->reactions) {
-    r.on = r.reaction.on, r.last_fired = -1e300, r.fired = r.beats = 0;
-    r.seen.clear(), r.last_value.clear(), r.visits.clear();
+    r.on = r.reaction.on;
+    r.last_fired = -1e300;
+    r.fired = r.beats = 0;
+    r.seen.clear();
+    r.last_value.clear();
+    r.visits.clear();
   }
-  impl_->fired.clear(), impl_->withheld.clear(), impl_->claims.clear(), impl_->delayed.clear(), impl_->carried.clear(),
-      impl_->safe_until.clear();
-  impl_->inputs.clear(), impl_->cues.clear(), impl_->going_by.clear();
+  impl_->fired.clear();
+  impl_->withheld.clear();
+  impl_->claims.clear();
+  impl_->delayed.clear();
+  impl_->carried.clear();
+  impl_->safe_until.clear();
+  impl_->inputs.clear();
+  impl_->cues.clear();
+  impl_->going_by.clear();
   impl_->restart = false;
 }
 
@@ -178,7 +216,10 @@ std::vector<std::byte> Rules<D>::save() const {
   for (std::size_t i = 0; i < impl_->reactions.size(); ++i)
     states.push_back(state_of(impl_->reactions[i], impl_->reports[i]));
   Loose loose;
-  for (const auto& [serial, until] : impl_->safe_until) loose.safe.push_back(serial), loose.until.push_back(until);
+  for (const auto& [serial, until] : impl_->safe_until) {
+    loose.safe.push_back(serial);
+    loose.until.push_back(until);
+  }
   loose.inputs.assign(impl_->inputs.begin(), impl_->inputs.end());
   loose.cues.assign(impl_->cues.begin(), impl_->cues.end());
   math::Packer out;
@@ -200,41 +241,74 @@ Result<void> Rules<D>::load(std::span<const std::byte> saved) {
   Loose loose;
   std::optional<std::string> outcome;
   in(states, delayed, carried, loose, outcome);
-  bool same =
-      in.good() && in.empty() && states.size() == impl_->reactions.size() && loose.safe.size() == loose.until.size();
+  bool same = in.good() && in.empty() && states.size() == impl_->reactions.size() &&
+              loose.safe.size() == loose.until.size();
   for (std::size_t i = 0; same && i < states.size(); ++i)
-    same = states[i].name == impl_->reactions[i].reaction.name && states[i].owners.size() == states[i].values.size() &&
+    same = states[i].name == impl_->reactions[i].reaction.name &&
+           states[i].owners.size() == states[i].values.size() &&
            states[i].visitors.size() == states[i].visits.size();
   for (const rules::Delayed<D>& d : delayed)
-    same = same && d.reaction < impl_->reactions.size() && d.effect < impl_->reactions[d.reaction].effects.size();
-  if (!same) return refuse("is of other reactions", "the reactions it was saved with, in the same order");
-  for (std::size_t i = 0; i < states.size(); ++i) become(impl_->reactions[i], impl_->reports[i], states[i]);
-  impl_->delayed = std::move(delayed), impl_->carried = std::move(carried), impl_->outcome = std::move(outcome);
+    same = same && d.reaction < impl_->reactions.size() &&
+           d.effect < impl_->reactions[d.reaction].effects.size();
+  if (!same)
+    return refuse("is of other reactions", "the reactions it was saved with, in the same order");
+  for (std::size_t i = 0; i < states.size(); ++i)
+    become(impl_->reactions[i], impl_->reports[i], states[i]);
+  impl_->delayed = std::move(delayed);
+  impl_->carried = std::move(carried);
+  impl_->outcome = std::move(outcome);
   impl_->safe_until.clear();
-  for (std::size_t i = 0; i < loose.safe.size(); ++i) impl_->safe_until[loose.safe[i]] = loose.until[i];
-  impl_->inputs = {loose.inputs.begin(), loose.inputs.end()}, impl_->cues = {loose.cues.begin(), loose.cues.end()};
-  impl_->fired.clear(), impl_->going_by.clear();
+  for (std::size_t i = 0; i < loose.safe.size(); ++i)
+    impl_->safe_until[loose.safe[i]] = loose.until[i];
+  impl_->inputs = {loose.inputs.begin(), loose.inputs.end()};
+  impl_->cues = {loose.cues.begin(), loose.cues.end()};
+  impl_->fired.clear();
+  impl_->going_by.clear();
   return {};
 }
 
 template <int D>
 std::uint64_t Rules<D>::hash() const {
   math::Hasher h;
-  const auto serial = [&](const ObjectId& id) { return impl_->world.alive(id) ? impl_->world.object(id).serial : 0; };
+  const auto serial = [&](const ObjectId& id) {
+    return impl_->world.alive(id) ? impl_->world.object(id).serial : 0;
+  };
   for (std::size_t i = 0; i < impl_->reactions.size(); ++i) {
     const rules::Compiled<D>& r = impl_->reactions[i];
-    h.add(impl_->reports[i].fired), h.add(std::uint64_t{r.on}), h.add(r.beats);
-    for (const auto& [self, other] : r.seen) h.add(self), h.add(other);
-    for (const auto& [two, v] : r.visits)
-      h.add(two.first), h.add(two.second), h.add(static_cast<std::uint64_t>(v.open)), h.add(v.ended),
-          h.add(std::uint64_t{v.fired[0]} | std::uint64_t{v.fired[1]} << 1);
-    for (const auto& [owner, value] : r.last_value) h.add(owner), h.add(value);
+    h.add(impl_->reports[i].fired);
+    h.add(std::uint64_t{r.on});
+    h.add(r.beats);
+    for (const auto& [self, other] : r.seen) {
+      h.add(self);
+      h.add(other);
+    }
+    for (const auto& [two, v] : r.visits) {
+      h.add(two.first);
+      h.add(two.second);
+      h.add(static_cast<std::uint64_t>(v.open));
+      h.add(v.ended);
+      h.add(std::uint64_t{v.fired[0]} | std::uint64_t{v.fired[1]} << 1);
+    }
+    for (const auto& [owner, value] : r.last_value) {
+      h.add(owner);
+      h.add(value);
+    }
   }
-  for (const rules::Delayed<D>& d : impl_->delayed)
-    h.add(d.due), h.add(std::uint64_t{d.reaction}), h.add(std::uint64_t{d.effect}),
-        h.add(d.moment.self ? serial(*d.moment.self) : 0), h.add(d.moment.other ? serial(*d.moment.other) : 0);
-  for (const rules::Carried& c : impl_->carried) h.add(serial(c.parent)), h.add(serial(c.child));
-  for (const auto& [who, until] : impl_->safe_until) h.add(who), h.add(until);
+  for (const rules::Delayed<D>& d : impl_->delayed) {
+    h.add(d.due);
+    h.add(std::uint64_t{d.reaction});
+    h.add(std::uint64_t{d.effect});
+    h.add(d.moment.self ? serial(*d.moment.self) : 0);
+    h.add(d.moment.other ? serial(*d.moment.other) : 0);
+  }
+  for (const rules::Carried& c : impl_->carried) {
+    h.add(serial(c.parent));
+    h.add(serial(c.child));
+  }
+  for (const auto& [who, until] : impl_->safe_until) {
+    h.add(who);
+    h.add(until);
+  }
   for (const auto* names : {&impl_->inputs, &impl_->cues})
     for (const std::string& name : *names) h.add(std::string_view(name));
   h.add(std::string_view(impl_->outcome ? *impl_->outcome : ""));

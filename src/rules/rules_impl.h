@@ -1,6 +1,6 @@
 #pragma once
-// The state of the reactions of a world. compile.cpp checks what a user says, starts.cpp finds what starts, guards.cpp
-// what holds it back, apply.cpp does it, rules.cpp has the public calls.
+// The state of the reactions of a world. compile.cpp checks what a user says, starts.cpp finds what
+// starts, guards.cpp what holds it back, apply.cpp does it, rules.cpp has the public calls.
 #include <colvik/rules.hpp>
 
 #include <deque>
@@ -31,7 +31,8 @@ struct NumberName {
 struct CompiledEffect {
   Effect effect{};
   NumberName number{};
-  std::vector<Tag> give{}, take{};
+  std::vector<Tag> give{};
+  std::vector<Tag> take{};
   TagQuery all{};  // of the target
 };
 struct CompiledCondition {
@@ -53,15 +54,19 @@ template <int D>
 struct Compiled {
   Reaction<D> reaction{};
   std::vector<CompiledEffect> effects{};
-  std::vector<CompiledCondition> all{}, any{}, none{};
+  std::vector<CompiledCondition> all{};
+  std::vector<CompiledCondition> any{};
+  std::vector<CompiledCondition> none{};
   NumberName watched{};
   TagQuery counted{};
-  bool removes_self = false, removes_other = false;  // marks them as going when it fires
+  bool removes_self = false;
+  bool removes_other = false;  // marks them as going when it fires
   // What changes while it runs.
   bool on = true;
-  std::set<Serials> seen{};                      // of self and other, that it fired for
-  std::map<std::uint64_t, double> last_value{};  // of the watched number, by owner's serial (0: world); or the count
-  std::map<Serials, Visit> visits{};             // the older one first
+  std::set<Serials> seen{};  // of self and other, that it fired for
+  std::map<std::uint64_t, double>
+      last_value{};  // of the watched number, by owner's serial (0: world); or the count
+  std::map<Serials, Visit> visits{};  // the older one first
   double last_fired = -1e300;
   std::uint64_t fired = 0;  // since the start, or restart
   std::uint64_t beats = 0;  // of time, interval and start: how often it was due
@@ -70,28 +75,34 @@ struct Compiled {
 // What of a touch effects need, also after a delay.
 template <int D>
 struct Moment {
-  std::optional<ObjectId> self{}, other{};
+  std::optional<ObjectId> self{};
+  std::optional<ObjectId> other{};
   bool touch = false;
-  Vec<D> normal = kZero, point = kZero;  // the normal points at self
+  Vec<D> normal = kZero;
+  Vec<D> point = kZero;  // the normal points at self
   double speed = 0;
 };
 
 template <int D>
 struct Delayed {
   std::uint64_t due = 0;  // step
-  std::size_t reaction = 0, effect = 0;
+  std::size_t reaction = 0;
+  std::size_t effect = 0;
   Moment<D> moment{};
 };
 
 // What was attached by an effect, in that order.
 struct Carried {
-  ObjectId parent{}, child{};
-  std::size_t reaction = 0, effect = 0;
+  ObjectId parent{};
+  ObjectId child{};
+  std::size_t reaction = 0;
+  std::size_t effect = 0;
 };
 
 // A touch that fits a reaction's self and other.
 struct Candidate {
-  std::uint32_t reaction = 0, event = 0;
+  std::uint32_t reaction = 0;
+  std::uint32_t event = 0;
   bool turned = false;  // seen from the event's other
   auto operator<=>(const Candidate&) const = default;
 };
@@ -104,22 +115,28 @@ struct Rules<D>::Impl {
 
   World<D>& world;
   std::size_t token = 0;
-  std::deque<rules::Compiled<D>> reactions;  // they stay where they are while one is added by a callback
+  std::deque<rules::Compiled<D>>
+      reactions;  // they stay where they are while one is added by a callback
   std::vector<ReactionReport> reports;
   std::vector<Firing<D>> fired;
   std::vector<Withheld> withheld;
-  std::map<std::uint64_t, std::size_t> claims;  // by serial: the reaction that asked for its removal
+  std::map<std::uint64_t, std::size_t>
+      claims;  // by serial: the reaction that asked for its removal
   std::vector<rules::Delayed<D>> delayed;
   std::vector<rules::Carried> carried;
-  std::map<std::uint64_t, double> safe_until;    // by serial
-  std::set<std::string> inputs, cues, cues_now;  // inputs and cues wait for the next step
+  std::map<std::uint64_t, double> safe_until;  // by serial
+  std::set<std::string> inputs;
+  std::set<std::string> cues;
+  std::set<std::string> cues_now;  // inputs and cues wait for the next step
   std::optional<std::string> outcome;
   bool restart = false;
   // Objects that became going in this step, with the event that did it: it alone may start more.
   std::vector<std::pair<ObjectId, std::size_t>> going_by;
-  // Which touch reactions can fit two sets of tags: asked once for each two. Those that mean one object are apart.
+  // Which touch reactions can fit two sets of tags: asked once for each two. Those that mean one
+  // object are apart.
   std::map<TagSet, std::uint32_t> tag_sets;
-  std::map<std::pair<std::uint32_t, std::uint32_t>, std::vector<std::pair<std::uint32_t, bool>>> fitting;
+  std::map<std::pair<std::uint32_t, std::uint32_t>, std::vector<std::pair<std::uint32_t, bool>>>
+      fitting;
   std::vector<std::uint32_t> named;  // touch reactions of which a side is one object
   std::vector<rules::Candidate> candidates;
 
@@ -127,11 +144,13 @@ struct Rules<D>::Impl {
   Result<rules::Compiled<D>> compile(const Reaction<D>& r) const;
   Result<rules::NumberName> check_number(const std::string& text, bool touch, bool each) const;
   struct StartCompiler;
-  Result<rules::CompiledCondition> compile_condition(const Condition& c, bool has_self, bool has_other) const;
+  Result<rules::CompiledCondition> compile_condition(const Condition& c, bool has_self,
+                                                     bool has_other) const;
 
   // compile_effects.cpp
   struct EffectCompiler;
-  Result<rules::CompiledEffect> compile_effect(const Effect& e, bool has_self, bool has_other) const;
+  Result<rules::CompiledEffect> compile_effect(const Effect& e, bool has_self,
+                                               bool has_other) const;
 
   // starts.cpp
   void react(std::span<const Event<D>> events);
@@ -152,7 +171,8 @@ struct Rules<D>::Impl {
   [[nodiscard]] bool may_start(ObjectId id, std::size_t event) const;
   [[nodiscard]] bool is_in(ObjectId id, State state) const;
   [[nodiscard]] std::uint64_t count_of(const TagQuery& query) const;
-  [[nodiscard]] std::optional<double> value_of(const rules::NumberName& n, const rules::Moment<D>& m) const;
+  [[nodiscard]] std::optional<double> value_of(const rules::NumberName& n,
+                                               const rules::Moment<D>& m) const;
 
   // apply.cpp
   struct EffectApplier;
@@ -163,7 +183,8 @@ struct Rules<D>::Impl {
     if (o.mirrored) v[0] = -v[0];
     return o.pose.rotation * v;
   }
-  [[nodiscard]] std::vector<ObjectId> whom(const Target& target, const TagQuery& all, const rules::Moment<D>& m) const;
+  [[nodiscard]] std::vector<ObjectId> whom(const Target& target, const TagQuery& all,
+                                           const rules::Moment<D>& m) const;
 };
 
 namespace rules {
@@ -171,8 +192,14 @@ namespace rules {
 template <int D>
 [[nodiscard]] Moment<D> moment_of(const Firing<D>& f) {
   Moment<D> m;
-  m.self = f.self, m.other = f.other;
-  if (f.touch) m.touch = true, m.normal = f.touch->normal, m.point = f.touch->point, m.speed = f.touch->approach_speed;
+  m.self = f.self;
+  m.other = f.other;
+  if (f.touch) {
+    m.touch = true;
+    m.normal = f.touch->normal;
+    m.point = f.touch->point;
+    m.speed = f.touch->approach_speed;
+  }
   return m;
 }
 // The first D numbers.

@@ -12,7 +12,8 @@ using rules::kNoEvent;
 // All of a step: in the order of the reactions, of one in the order of the events.
 template <int D>
 void Rules<D>::Impl::react(std::span<const Event<D>> events) {
-  fired.clear(), withheld.clear();
+  fired.clear();
+  withheld.clear();
   going_by.clear();
   cues_now.swap(cues);
   cues.clear();
@@ -34,8 +35,8 @@ void Rules<D>::Impl::react(std::span<const Event<D>> events) {
   std::erase_if(delayed, [&](const rules::Delayed<D>& d) { return d.due <= world.steps(); });
 }
 
-// The touches of this step that fit reactions by their tags or names. Which reactions fit two sets of tags is worked
-// out once, so that reactions that fit nothing cost nothing.
+// The touches of this step that fit reactions by their tags or names. Which reactions fit two sets
+// of tags is worked out once, so that reactions that fit nothing cost nothing.
 template <int D>
 void Rules<D>::Impl::find_candidates(std::span<const Event<D>> events) {
   candidates.clear();
@@ -45,18 +46,23 @@ void Rules<D>::Impl::find_candidates(std::span<const Event<D>> events) {
   };
   for (std::uint32_t k = 0; k < events.size(); ++k) {
     const Event<D>& e = events[k];
-    const auto [at, fresh] = fitting.try_emplace(std::pair(number_of(e.self_tags), number_of(e.other_tags)));
+    const auto [at, fresh] =
+        fitting.try_emplace(std::pair(number_of(e.self_tags), number_of(e.other_tags)));
     if (fresh)
       for (std::uint32_t i = 0; i < reactions.size(); ++i) {
         const ReactionReport& who = reports[i];
-        if (!std::holds_alternative<OnTouch>(who.when) || !who.self.object().empty() || !who.other.object().empty())
+        if (!std::holds_alternative<OnTouch>(who.when) || !who.self.object().empty() ||
+            !who.other.object().empty())
           continue;
-        if (who.self.matches("", e.self_tags) && who.other.matches("", e.other_tags)) at->second.emplace_back(i, false);
-        if (who.self.matches("", e.other_tags) && who.other.matches("", e.self_tags)) at->second.emplace_back(i, true);
+        if (who.self.matches("", e.self_tags) && who.other.matches("", e.other_tags))
+          at->second.emplace_back(i, false);
+        if (who.self.matches("", e.other_tags) && who.other.matches("", e.self_tags))
+          at->second.emplace_back(i, true);
       }
     for (const auto& [reaction, turned] : at->second) candidates.push_back({reaction, k, turned});
     if (named.empty()) continue;
-    const std::string &self = world.object(e.self).name, &other = world.object(e.other).name;
+    const std::string& self = world.object(e.self).name;
+    const std::string& other = world.object(e.other).name;
     for (const std::uint32_t i : named) {
       const ReactionReport& who = reports[i];
       if (who.self.matches(self, e.self_tags) && who.other.matches(other, e.other_tags))
@@ -69,7 +75,8 @@ void Rules<D>::Impl::find_candidates(std::span<const Event<D>> events) {
 }
 
 template <int D>
-void Rules<D>::Impl::react_to_touches(std::size_t index, std::span<const Event<D>> events, std::size_t& at) {
+void Rules<D>::Impl::react_to_touches(std::size_t index, std::span<const Event<D>> events,
+                                      std::size_t& at) {
   const auto& start_of = std::get<OnTouch>(reactions[index].reaction.when);
   const bool visits = reactions[index].reaction.once == Once::per_visit;
   std::size_t noted = 0;
@@ -83,7 +90,9 @@ void Rules<D>::Impl::react_to_touches(std::size_t index, std::span<const Event<D
     const Event<D> seen = c.turned ? e.seen_from(e.other) : e;
     if (!fits(start_of, seen)) continue;
     Firing<D> firing;
-    firing.self = seen.self, firing.other = seen.other, firing.touch = seen;
+    firing.self = seen.self;
+    firing.other = seen.other;
+    firing.touch = seen;
     start(index, std::move(firing), c.event);
   }
   note_up_to(events.size());
@@ -93,7 +102,8 @@ template <int D>
 void Rules<D>::Impl::react_to_number(std::size_t index, const OnNumber& on) {
   const auto watch = [&](std::uint64_t owner, double value) {
     const auto [at, fresh] = reactions[index].last_value.try_emplace(owner, value);
-    const double last = std::exchange(at->second, value), v = on.reaches;
+    const double last = std::exchange(at->second, value);
+    const double v = on.reaches;
     if (fresh) return false;
     switch (on.how) {
       case OnNumber::How::reaches: return (last < v && value >= v) || (last > v && value <= v);
@@ -111,7 +121,8 @@ void Rules<D>::Impl::react_to_number(std::size_t index, const OnNumber& on) {
     const Object<D>& o = world.object(id);
     const std::optional<double> value = world.number({id}, n.name);
     // Watched in everyone, so that one who is only now meant does not start with a stale value.
-    if (!value || !watch(o.serial, *value) || !reports[index].self.matches(o.name, o.tags)) continue;
+    if (!value || !watch(o.serial, *value) || !reports[index].self.matches(o.name, o.tags))
+      continue;
     Firing<D> firing;
     firing.self = id;
     start(index, std::move(firing), kNoEvent);
@@ -135,7 +146,8 @@ void Rules<D>::Impl::react_to_state(std::size_t index, const OnState& on) {
     const double now = is_in(id, on.state) ? 1 : 0;
     const auto [at, fresh] = reactions[index].last_value.try_emplace(o.serial, first ? now : 0);
     const double last = std::exchange(at->second, now);
-    if (last == now || (now == 1) == on.leaves || !reports[index].self.matches(o.name, o.tags)) continue;
+    if (last == now || (now == 1) == on.leaves || !reports[index].self.matches(o.name, o.tags))
+      continue;
     Firing<D> firing;
     firing.self = id;
     start(index, std::move(firing), kNoEvent);
@@ -147,7 +159,8 @@ template <int D>
 bool Rules<D>::Impl::is_due(std::size_t index) {
   rules::Compiled<D>& r = reactions[index];
   const double slack = 1e-9;  // for times that no number of steps gives exactly
-  if (const auto* input = std::get_if<OnInput>(&r.reaction.when)) return inputs.contains(input->name);
+  if (const auto* input = std::get_if<OnInput>(&r.reaction.when))
+    return inputs.contains(input->name);
   if (const auto* cue = std::get_if<OnCue>(&r.reaction.when)) return cues_now.contains(cue->name);
   bool due = r.beats == 0;  // of the start
   if (const auto* time = std::get_if<OnTime>(&r.reaction.when)) {
@@ -163,10 +176,12 @@ bool Rules<D>::Impl::is_due(std::size_t index) {
 template <int D>
 void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t event) {
   rules::Compiled<D>& r = reactions[index];
-  firing.step = world.steps(), firing.time = world.time(), firing.reaction = index;
+  firing.step = world.steps();
+  firing.time = world.time();
+  firing.reaction = index;
   ReactionReport& report = reports[index];
-  const bool gone =
-      (firing.self && !may_start(*firing.self, event)) || (firing.other && !may_start(*firing.other, event));
+  const bool gone = (firing.self && !may_start(*firing.self, event)) ||
+                    (firing.other && !may_start(*firing.other, event));
   if (gone && !r.reaction.going_too) {
     ++report.stopped_going;
     Withheld w{firing.step, firing.time, index, {}, firing.self, firing.other};
@@ -180,7 +195,8 @@ void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t even
   if (!r.on) return static_cast<void>(++report.stopped_off);
   if (!guards_hold(r, firing)) return static_cast<void>(++report.stopped_guard);
   if (!passes(index, firing)) return static_cast<void>(++report.stopped_limit);
-  ++report.fired, ++r.fired;
+  ++report.fired;
+  ++r.fired;
   r.last_fired = world.time();
   const auto going = [&](std::optional<ObjectId> id) {
     if (!id || !world.alive(*id) || world.object(*id).going) return;
@@ -208,8 +224,10 @@ template void Rules<3>::Impl::react(std::span<const Event<3>>);
 
 template void Rules<2>::Impl::find_candidates(std::span<const Event<2>> events);
 template void Rules<3>::Impl::find_candidates(std::span<const Event<3>> events);
-template void Rules<2>::Impl::react_to_touches(std::size_t index, std::span<const Event<2>> events, std::size_t& at);
-template void Rules<3>::Impl::react_to_touches(std::size_t index, std::span<const Event<3>> events, std::size_t& at);
+template void Rules<2>::Impl::react_to_touches(std::size_t index, std::span<const Event<2>> events,
+                                               std::size_t& at);
+template void Rules<3>::Impl::react_to_touches(std::size_t index, std::span<const Event<3>> events,
+                                               std::size_t& at);
 template void Rules<2>::Impl::react_to_number(std::size_t index, const OnNumber& on);
 template void Rules<3>::Impl::react_to_number(std::size_t index, const OnNumber& on);
 template void Rules<2>::Impl::react_to_count(std::size_t index, const OnCount& on);

@@ -17,12 +17,14 @@ Scene<D> SceneReader<D>::read() {
   read_regions();
   if (const auto world = top_.table("world", "world")) {
     static const std::vector<std::string> leavings{"kept", "removed"};
-    if (const Bounds<D>* bounds = world->has("bounds") ? read_region(*world, "bounds", false) : nullptr)
+    if (const Bounds<D>* bounds =
+            world->has("bounds") ? read_region(*world, "bounds", false) : nullptr)
       scene_.world.bounds = *bounds;
     scene_.world.leaving = static_cast<Leaving>(world->choice("leaving", leavings).value_or(0));
     if (world->has("leaving") && !world->has("bounds"))
       context_.report(*world->find("leaving"), "leaving without bounds", "bounds = a region");
-    if (world->has("view") && read_region(*world, "view") != nullptr) scene_.view = *world->text("view");
+    if (world->has("view") && read_region(*world, "view") != nullptr)
+      scene_.view = *world->text("view");
   }
   scene_.numbers = read_numbers(top_, "numbers");
   read_kinds();
@@ -47,9 +49,12 @@ void SceneReader<D>::read_world() {
   std::vector<std::string> ways;
   for (int way = 0; way <= static_cast<int>(Mixing::product); ++way)
     ways.emplace_back(name_of(static_cast<Mixing>(way)));
-  if (auto way = s->choice("friction_mixing", ways)) scene_.world.friction_mixing = static_cast<Mixing>(*way);
-  if (auto way = s->choice("restitution_mixing", ways)) scene_.world.restitution_mixing = static_cast<Mixing>(*way);
-  if (auto substeps = s->whole("substeps", 1, 64)) scene_.world.substeps = static_cast<int>(*substeps);
+  if (auto way = s->choice("friction_mixing", ways))
+    scene_.world.friction_mixing = static_cast<Mixing>(*way);
+  if (auto way = s->choice("restitution_mixing", ways))
+    scene_.world.restitution_mixing = static_cast<Mixing>(*way);
+  if (auto substeps = s->whole("substeps", 1, 64))
+    scene_.world.substeps = static_cast<int>(*substeps);
   if (auto length = s->number("length", 0, 1e6)) scene_.length = *length;
 }
 
@@ -59,12 +64,14 @@ void SceneReader<D>::read_tags() {
   if (node == nullptr) return;
   const toml::table* all = node->as_table();
   if (all == nullptr)
-    return context_.report(*node, fmt::format("tags is {}", type_name(*node)), "[tags] with name = \"meaning\"");
+    return context_.report(*node, fmt::format("tags is {}", type_name(*node)),
+                           "[tags] with name = \"meaning\"");
   for (const auto& [key, value] : in_file_order(*all)) {
     const auto meaning = text_in(context_, *value, key->str());
     const Result<Tag> tag = tags_.declare(key->str(), meaning.value_or(""));
     if (!tag)
-      context_.report(key->source().begin, fmt::format("{} {}", tag.error().where, tag.error().what),
+      context_.report(key->source().begin,
+                      fmt::format("{} {}", tag.error().where, tag.error().what),
                       tag.error().accepted);
     else scene_.tags.emplace_back(key->str(), meaning.value_or(""));
   }
@@ -77,21 +84,30 @@ template <int D>
 std::optional<Bounds<D>> read_half_space(const Section& s) {
   for (const char* key : {"from", "to", "centre", "size"})
     if (s.has(key))
-      s.context().report(*s.find(key), fmt::format("'{}' says nothing about a half-space", key), "edge and towards");
+      s.context().report(*s.find(key), fmt::format("'{}' says nothing about a half-space", key),
+                         "edge and towards");
   s.require("edge", "a point on its edge");
   s.require("towards", "the way it goes on");
-  const auto edge = s.template vector<D>("edge"), towards = s.template vector<D>("towards");
+  const auto edge = s.template vector<D>("edge");
+  const auto towards = s.template vector<D>("towards");
   if (!edge || !towards) return std::nullopt;
   constexpr double kEndless = std::numeric_limits<double>::infinity();
   Bounds<D> half{Vec<D>::Constant(-kEndless), Vec<D>::Constant(kEndless)};
   int axes = 0;
   for (int i = 0; i < D; ++i) {
-    if ((*towards)[i] > 0) half.lo[i] = (*edge)[i], ++axes;
-    if ((*towards)[i] < 0) half.hi[i] = (*edge)[i], ++axes;
+    if ((*towards)[i] > 0) {
+      half.lo[i] = (*edge)[i];
+      ++axes;
+    }
+    if ((*towards)[i] < 0) {
+      half.hi[i] = (*edge)[i];
+      ++axes;
+    }
   }
   if (axes == 1) return half;
-  s.context().report(*s.find("towards"), "the half-space does not go along one axis",
-                     "one number that is not 0; a half_plane or half_space collider, turned, for others");
+  s.context().report(
+      *s.find("towards"), "the half-space does not go along one axis",
+      "one number that is not 0; a half_plane or half_space collider, turned, for others");
   return std::nullopt;
 }
 
@@ -103,7 +119,8 @@ void SceneReader<D>::read_regions() {
   if (node == nullptr) return;
   const toml::table* all = node->as_table();
   if (all == nullptr)
-    return context_.report(*node, fmt::format("regions is {}", type_name(*node)), "NAME = { from, to } each");
+    return context_.report(*node, fmt::format("regions is {}", type_name(*node)),
+                           "NAME = { from, to } each");
   for (const auto& [key, value] : *all) {
     const toml::table* table = value.as_table();
     if (table == nullptr) {
@@ -118,18 +135,25 @@ void SceneReader<D>::read_regions() {
     }
     const bool middle = s.has("centre") || s.has("size");
     if (middle && (s.has("from") || s.has("to"))) {
-      context_.report(value, fmt::format("region '{}' is said twice", key.str()), "from and to, or centre and size");
+      context_.report(value, fmt::format("region '{}' is said twice", key.str()),
+                      "from and to, or centre and size");
       continue;
     }
     for (const std::string_view name : {middle ? "centre" : "from", middle ? "size" : "to"})
-      s.require(name, middle ? "centre and size" : "two opposite corners, from and to, or centre and size");
-    auto from = s.template vector<D>("from"), to = s.template vector<D>("to");
-    if (const auto centre = s.template vector<D>("centre"), size = s.template vector<D>("size"); centre && size)
-      from = *centre - *size / 2, to = *centre + *size / 2;
+      s.require(name, middle ? "centre and size"
+                             : "two opposite corners, from and to, or centre and size");
+    auto from = s.template vector<D>("from");
+    auto to = s.template vector<D>("to");
+    if (const auto centre = s.template vector<D>("centre"), size = s.template vector<D>("size");
+        centre && size) {
+      from = *centre - *size / 2;
+      to = *centre + *size / 2;
+    }
     if (!from || !to) continue;
     const Bounds<D> region{from->cwiseMin(*to), from->cwiseMax(*to)};
     if ((region.size().array() <= 0).any())
-      context_.report(value, fmt::format("region '{}' is flat", key.str()), "corners that differ along every axis");
+      context_.report(value, fmt::format("region '{}' is flat", key.str()),
+                      "corners that differ along every axis");
     else scene_.regions[std::string(key.str())] = region;
   }
 }
@@ -140,18 +164,23 @@ namespace {
 template <int D, class Report>
 void build(const Scene<D>& scene, Run<D>& run, Report&& report) {
   for (const auto& [name, meaning] : scene.tags)
-    if (auto good = run.world.tags().declare(name, meaning); !good) report(Place{scene.file, 0, 0}, good.error());
+    if (auto good = run.world.tags().declare(name, meaning); !good)
+      report(Place{scene.file, 0, 0}, good.error());
   for (const Number& n : scene.numbers)
-    if (auto good = run.world.set_number({}, n.name, n.value); !good) report(Place{scene.file, 0, 0}, good.error());
+    if (auto good = run.world.set_number({}, n.name, n.value); !good)
+      report(Place{scene.file, 0, 0}, good.error());
   for (std::size_t i = 0; i < scene.objects.size(); ++i)
-    if (auto good = run.world.add(scene.objects[i]); !good) report(scene.object_places[i], good.error());
+    if (auto good = run.world.add(scene.objects[i]); !good)
+      report(scene.object_places[i], good.error());
   for (const auto& [first, second, place] : scene.excepted) {
-    const auto a = run.world.find(first), b = run.world.find(second);
+    const auto a = run.world.find(first);
+    const auto b = run.world.find(second);
     std::vector<std::string> names;
     for (const ObjectDef<D>& o : scene.objects) names.push_back(o.name);
     if (!b)
-      report(place,
-             {{}, fmt::format("no object is named '{}'", second), suggestion(second, names, "an object's name")});
+      report(place, {{},
+                     fmt::format("no object is named '{}'", second),
+                     suggestion(second, names, "an object's name")});
     else if (a && !run.world.except(*a, *b))
       report(place, {{}, fmt::format("'{}' is excepted from itself", second), "another object"});
   }
@@ -163,11 +192,13 @@ void build(const Scene<D>& scene, Run<D>& run, Report&& report) {
       });
     };
     if (std::none_of(scene.reactions.begin(), scene.reactions.end(), spawned)) continue;
-    if (auto good = run.world.declare_kind(scene.kinds[i]); !good) report(scene.kind_places[i], good.error());
+    if (auto good = run.world.declare_kind(scene.kinds[i]); !good)
+      report(scene.kind_places[i], good.error());
   }
   run.inputs = scene.inputs;
   for (std::size_t i = 0; i < scene.reactions.size(); ++i)
-    if (auto good = run.rules.add(scene.reactions[i]); !good) report(scene.reaction_places[i], good.error());
+    if (auto good = run.rules.add(scene.reactions[i]); !good)
+      report(scene.reaction_places[i], good.error());
   run.trace.start(run.world, run.rules);
 }
 
@@ -176,9 +207,11 @@ void build(const Scene<D>& scene, Run<D>& run, Report&& report) {
 template <int D>
 void SceneReader<D>::try_out() {
   if (auto good = check_settings(scene_.world); !good)
-    return context_.report(top_.node(), good.error().where + " " + good.error().what, good.error().accepted);
+    return context_.report(top_.node(), good.error().where + " " + good.error().what,
+                           good.error().accepted);
   const auto report = [&](const Place& place, const Error& error) {
-    context_.problems.push_back({place, (error.where.empty() ? "" : error.where + " ") + error.what, error.accepted});
+    context_.problems.push_back(
+        {place, (error.where.empty() ? "" : error.where + " ") + error.what, error.accepted});
   };
   Run<D> run(scene_.world);
   build(scene_, run, report);
@@ -195,20 +228,21 @@ void SceneReader<D>::try_out() {
     const auto worst = run.world.deepest(id, at);
     report(scene_.object_places[i],
            {{},
-            fmt::format("walker '{}' starts inside a solid, {:.3g} deep in '{}', with no free place near",
-                        scene_.objects[i].name, worst ? worst->at * -1 : 0.0,
-                        worst ? run.world.object(worst->object).name : "?"),
+            fmt::format(
+                "walker '{}' starts inside a solid, {:.3g} deep in '{}', with no free place near",
+                scene_.objects[i].name, worst ? worst->at * -1 : 0.0,
+                worst ? run.world.object(worst->object).name : "?"),
             "a place where it fits"});
   }
   for (const Expectation<D>& e : scene_.expectations)
     if (auto good = check_expectation(e, run.trace); !good) report(e.place, good.error());
 }
 
-
 namespace {
 
 // Puts the values of --set in place of the declared ones. `holders` keeps them alive.
-void apply_settings(Context& context, std::span<const Setting> settings, std::vector<toml::table>& holders) {
+void apply_settings(Context& context, std::span<const Setting> settings,
+                    std::vector<toml::table>& holders) {
   holders.reserve(settings.size());
   for (const auto& [name, value] : settings) {
     const auto refuse = [&, name = name, value = value](std::string what, std::string accepted) {
@@ -221,13 +255,15 @@ void apply_settings(Context& context, std::span<const Setting> settings, std::ve
              suggestion(name, context.parameter_names,
                         context.parameter_names.empty()
                             ? "the scene declares none"
-                            : fmt::format("parameters are: {}", fmt::join(context.parameter_names, ", "))));
+                            : fmt::format("parameters are: {}",
+                                          fmt::join(context.parameter_names, ", "))));
       continue;
     }
     // Put where the declared value stands, so that what is wrong with it is told with that place.
     const toml::source_position declared = at->second->source().begin;
     const std::string before = std::string(declared.line - 1, '\n') + "v" +
-                               std::string(declared.column > 4 ? declared.column - 4 : 0, ' ') + "= ";
+                               std::string(declared.column > 4 ? declared.column - 4 : 0, ' ') +
+                               "= ";
     toml::table holder;
     try {
       holder = toml::parse(before + value);
@@ -236,7 +272,8 @@ void apply_settings(Context& context, std::span<const Setting> settings, std::ve
     }
     const bool same = type_name(*holder.get("v")) == type_name(*at->second) && holder.size() == 1;
     if (!same) {
-      refuse(fmt::format("'{}' is {}", value, type_name(*holder.get("v"))), std::string(type_name(*at->second)));
+      refuse(fmt::format("'{}' is {}", value, type_name(*holder.get("v"))),
+             std::string(type_name(*at->second)));
       continue;
     }
     holders.push_back(std::move(holder));
@@ -246,12 +283,15 @@ void apply_settings(Context& context, std::span<const Setting> settings, std::ve
 
 LoadedScene finish(Context& context) {
   LoadedScene out;
-  std::stable_sort(context.problems.begin(), context.problems.end(), [](const Problem& a, const Problem& b) {
-    return std::tie(a.place.line, a.place.column, a.what) < std::tie(b.place.line, b.place.column, b.what);
-  });
+  std::stable_sort(context.problems.begin(), context.problems.end(),
+                   [](const Problem& a, const Problem& b) {
+                     return std::tie(a.place.line, a.place.column, a.what) <
+                            std::tie(b.place.line, b.place.column, b.what);
+                   });
   for (Problem& p : context.problems) {
     const bool again = !out.problems.empty() && out.problems.back().place.line == p.place.line &&
-                       out.problems.back().place.column == p.place.column && out.problems.back().what == p.what;
+                       out.problems.back().place.column == p.place.column &&
+                       out.problems.back().what == p.what;
     if (!again) out.problems.push_back(std::move(p));
   }
   return out;
@@ -271,14 +311,16 @@ template void SceneReader<3>::try_out();
 
 }  // namespace scene
 
-LoadedScene read_scene(std::string_view text, const std::string& name, std::span<const Setting> settings) {
+LoadedScene read_scene(std::string_view text, const std::string& name,
+                       std::span<const Setting> settings) {
   scene::Context context;
   context.file = name;
   toml::table root;
   try {
     root = toml::parse(text, std::string_view{name});
   } catch (const toml::parse_error& error) {
-    context.report(error.source().begin, std::string(error.description()), "TOML as in docs/scene.md");
+    context.report(error.source().begin, std::string(error.description()),
+                   "TOML as in docs/scene.md");
     return scene::finish(context);
   }
   const scene::Section top(context, "scene", {&root});
@@ -287,10 +329,13 @@ LoadedScene read_scene(std::string_view text, const std::string& name, std::span
                    "colvik = 1 as the first line");
   else (void)top.whole("colvik", 1, 1);
   if (const toml::table* parameters = root["parameters"].as_table())
-    for (const auto& [key, value] : *parameters)
-      context.parameters[std::string(key.str())] = &value, context.parameter_names.emplace_back(key.str());
+    for (const auto& [key, value] : *parameters) {
+      context.parameters[std::string(key.str())] = &value;
+      context.parameter_names.emplace_back(key.str());
+    }
   else if (const toml::node* node = root.get("parameters"))
-    context.report(*node, fmt::format("parameters is {}", scene::type_name(*node)), "[parameters] with NAME = value");
+    context.report(*node, fmt::format("parameters is {}", scene::type_name(*node)),
+                   "[parameters] with NAME = value");
   std::vector<toml::table> holders;
   scene::apply_settings(context, settings, holders);
 
@@ -332,6 +377,5 @@ std::unique_ptr<Run<D>> start_run(const Scene<D>& scene) {
 }
 template std::unique_ptr<Run<2>> start_run(const Scene<2>&);
 template std::unique_ptr<Run<3>> start_run(const Scene<3>&);
-
 
 }  // namespace colvik

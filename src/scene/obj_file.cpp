@@ -5,7 +5,8 @@
 #include <algorithm>
 #include <fstream>
 
-// Compiled here rather than linked: the shared library's vectors and ours may not mix under a sanitizer.
+// Compiled here rather than linked: the shared library's vectors and ours may not mix under a
+// sanitizer.
 #define TINYOBJLOADER_IMPLEMENTATION
 #define TINYOBJLOADER_USE_DOUBLE
 #include <tiny_obj_loader.h>
@@ -18,14 +19,17 @@ Result<ObjMesh> read_obj_file(const std::string& path) {
   tinyobj::attrib_t attributes;
   std::vector<tinyobj::shape_t> shapes;
   std::vector<tinyobj::material_t> materials;
-  std::string warnings, errors;
-  if (!tinyobj::LoadObj(&attributes, &shapes, &materials, &warnings, &errors, &file) || !errors.empty()) {
+  std::string warnings;
+  std::string errors;
+  if (!tinyobj::LoadObj(&attributes, &shapes, &materials, &warnings, &errors, &file) ||
+      !errors.empty()) {
     std::replace(errors.begin(), errors.end(), '\n', ' ');
     return Error{path, errors.empty() ? "is no OBJ file" : errors, "lines 'v x y z' and 'f a b c'"};
   }
   ObjMesh mesh;
   for (std::size_t i = 0; i + 2 < attributes.vertices.size(); i += 3)
-    mesh.points.emplace_back(attributes.vertices[i], attributes.vertices[i + 1], attributes.vertices[i + 2]);
+    mesh.points.emplace_back(attributes.vertices[i], attributes.vertices[i + 1],
+                             attributes.vertices[i + 2]);
   if (mesh.points.empty()) return Error{path, "has no points", "lines 'v x y z' and 'f a b c'"};
   for (const tinyobj::shape_t& shape : shapes)
     for (std::size_t i = 0; i + 2 < shape.mesh.indices.size(); i += 3) {

@@ -23,8 +23,10 @@ std::optional<Target> SceneReader<D>::read_target(const Section& s, std::string_
     return Target::all(query);
   }
   if (text->starts_with('@'))
-    return check_who(*s.find(key), *text) ? std::optional(Target::object(text->substr(1))) : std::nullopt;
-  context_.report(*s.find(key), fmt::format("{} is '{}'", key, *text), "self, other, \"@OBJECT\" or \"all QUERY\"");
+    return check_who(*s.find(key), *text) ? std::optional(Target::object(text->substr(1)))
+                                          : std::nullopt;
+  context_.report(*s.find(key), fmt::format("{} is '{}'", key, *text),
+                  "self, other, \"@OBJECT\" or \"all QUERY\"");
   return std::nullopt;
 }
 
@@ -108,7 +110,8 @@ struct SceneReader<D>::EffectReader {
   }
   effects::Any damage() const {
     s.require("by", "by = how much");
-    return effects::Damage{target(), s.number("by").value_or(0), s.number("safe", 0, 1e9).value_or(0)};
+    return effects::Damage{target(), s.number("by").value_or(0),
+                           s.number("safe", 0, 1e9).value_or(0)};
   }
   effects::Any retag() const {
     return effects::Retag{target(), scene.read_tag_list(s, "give"), scene.read_tag_list(s, "take")};
@@ -132,7 +135,8 @@ struct SceneReader<D>::EffectReader {
     if (s.has("away") == s.has("impulse"))
       s.context().report(s.node(), "a push has impulse or away", "one of the two");
     if (!s.has("away")) return effects::Push{target(), vector("impulse"), in_own_frame(s)};
-    return effects::PushAway{target(), s.number("away").value_or(0), s.boolean("by_speed").value_or(false),
+    return effects::PushAway{target(), s.number("away").value_or(0),
+                             s.boolean("by_speed").value_or(false),
                              s.number("at_least").value_or(0)};
   }
   effects::Any teleport() const {
@@ -145,10 +149,12 @@ struct SceneReader<D>::EffectReader {
   }
   effects::Any spawn() const {
     effects::Spawn e{s.text(key).value_or("")};
-    if (scene.kinds_.find(e.kind) == scene.kinds_.end()) (void)scene.find_kind(*s.find(key), e.kind);
+    if (scene.kinds_.find(e.kind) == scene.kinds_.end())
+      (void)scene.find_kind(*s.find(key), e.kind);
     const int places = (s.has("within") ? 1 : 0) + (s.has("from") || s.has("at") ? 1 : 0);
     if (places != 1)
-      s.context().report(s.node(), "spawn does not say one place", "at; from, with spot and at; or within");
+      s.context().report(s.node(), "spawn does not say one place",
+                         "at; from, with spot and at; or within");
     if (s.has("within")) e.where = anywhere();
     else if (s.has("from"))
       e.where = effects::SpotOf{target("from"), s.text("spot").value_or(""), vector("at")};
@@ -162,9 +168,10 @@ struct SceneReader<D>::EffectReader {
   }
   effects::Any attach() const {
     s.require("to", "a place or whom");
-    if (is_position("to")) s.context().report(*s.find("to"), "something is attached to a place", "whom");
-    return effects::Attach{target(), is_position("to") ? Target() : target("to"), s.text("spot").value_or(""),
-                           vector("step")};
+    if (is_position("to"))
+      s.context().report(*s.find("to"), "something is attached to a place", "whom");
+    return effects::Attach{target(), is_position("to") ? Target() : target("to"),
+                           s.text("spot").value_or(""), vector("step")};
   }
   effects::Any drop() const { return effects::Drop{target(), key == "drop_all"}; }
   effects::Any except() const {
@@ -174,7 +181,8 @@ struct SceneReader<D>::EffectReader {
   }
   effects::Any switch_part() const {
     if (s.has("collider") == s.has("motion"))
-      s.context().report(s.node(), fmt::format("{} does not say what", key), "collider = its number, or motion = true");
+      s.context().report(s.node(), fmt::format("{} does not say what", key),
+                         "collider = its number, or motion = true");
     const bool on = key == "switch_on";
     if (s.boolean("motion").value_or(false)) return effects::SwitchMotion{target(), on};
     return effects::SwitchCollider{target(), s.whole("collider", 0, 1000000).value_or(0), on};
@@ -183,7 +191,9 @@ struct SceneReader<D>::EffectReader {
     s.require("scale", "scale = of gravity");
     return effects::Weigh{target(), s.number("scale").value_or(0)};
   }
-  effects::Any mirror() const { return effects::Mirror{target(), s.boolean("back").value_or(false)}; }
+  effects::Any mirror() const {
+    return effects::Mirror{target(), s.boolean("back").value_or(false)};
+  }
   effects::Any switch_reaction() const {
     return effects::SwitchReaction{s.text(key).value_or(""), key == "reaction_on"};
   }
@@ -237,8 +247,9 @@ std::optional<Effect> SceneReader<D>::read_effect(const Section& s) {
   }
   if (named.size() != 1) {
     context_.report(s.node(),
-                    named.empty() ? "an effect does nothing"
-                                  : fmt::format("an effect does several things: {}", fmt::join(named, ", ")),
+                    named.empty()
+                        ? "an effect does nothing"
+                        : fmt::format("an effect does several things: {}", fmt::join(named, ", ")),
                     fmt::format("one of: {}", fmt::join(known, ", ")));
     return std::nullopt;
   }

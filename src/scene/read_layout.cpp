@@ -17,7 +17,8 @@ Vec<D> own_size(const ObjectDef<D>& def) {
     if (!is_scenery(c.shape.kind))
       all = all.merged(bounds(c.shape, Pose<D>{kZero, def.turned} * Pose<D>{c.at, c.turned}));
   if (all.empty())
-    for (const Drawing<D>& d : def.drawings) all = all.merged(Bounds<D>{d.at - d.size / 2, d.at + d.size / 2});
+    for (const Drawing<D>& d : def.drawings)
+      all = all.merged(Bounds<D>{d.at - d.size / 2, d.at + d.size / 2});
   return all.empty() ? Vec<D>(kZero) : all.size();
 }
 
@@ -28,7 +29,8 @@ void SceneReader<D>::add_copy(const ObjectDef<D>& def, const std::string& name, 
                               const toml::table& own) {
   ObjectDef<D> copy = def;
   copy.name = name;
-  copy.at = at.position, copy.turned = at.rotation;
+  copy.at = at.position;
+  copy.turned = at.rotation;
   scene_.objects.push_back(std::move(copy));
   scene_.object_places.push_back(context_.place(own));
 }
@@ -43,7 +45,8 @@ void SceneReader<D>::add_copies(const Section& s, const ObjectDef<D>& def, const
     return context_.report(own, fmt::format("'{}' is placed twice", def.name),
                            "one of at, row, grid, ring, border, picture and scatter");
   if (own.contains("thickness") && !own.contains("border"))
-    context_.report(*own.get("thickness"), "thickness without a border", "border = a region beside it");
+    context_.report(*own.get("thickness"), "thickness without a border",
+                    "border = a region beside it");
   if (said.empty() || said[0] == "at") return add_copy(def, def.name, {def.at, def.turned}, own);
   if (said[0] == "border") return add_border(s, def, own);
   if (said[0] == "picture") return add_picture(s, def, own);
@@ -56,25 +59,31 @@ void SceneReader<D>::add_copies(const Section& s, const ObjectDef<D>& def, const
 }
 
 template <int D>
-void SceneReader<D>::add_row(const Section& layout, const ObjectDef<D>& def, const toml::table& own) {
+void SceneReader<D>::add_row(const Section& layout, const ObjectDef<D>& def,
+                             const toml::table& own) {
   for (const std::string_view key : {"from", "count"}) layout.require(key, "from, step and count");
   if (layout.has("step") == layout.has("along"))
-    context_.report(layout.node(), "a row has step, or along with gap", "step = from one copy to the next");
+    context_.report(layout.node(), "a row has step, or along with gap",
+                    "step = from one copy to the next");
   const auto from = layout.template vector<D>("from");
   auto step = layout.template vector<D>("step");
   if (const auto along = layout.template vector<D>("along"))
-    step = along->cwiseProduct(Vec<D>(own_size(def) + Vec<D>::Constant(layout.number("gap").value_or(0))));
+    step = along->cwiseProduct(
+        Vec<D>(own_size(def) + Vec<D>::Constant(layout.number("gap").value_or(0))));
   const auto count = layout.whole("count", 1, 1000000);
   if (!from || !step || !count) return;
   for (std::uint64_t i = 0; i < *count; ++i)
-    add_copy(def, fmt::format("{}.{}", def.name, i + 1), {*from + *step * static_cast<double>(i), def.turned}, own);
+    add_copy(def, fmt::format("{}.{}", def.name, i + 1),
+             {*from + *step * static_cast<double>(i), def.turned}, own);
 }
 
 template <int D>
-void SceneReader<D>::add_grid(const Section& layout, const ObjectDef<D>& def, const toml::table& own) {
+void SceneReader<D>::add_grid(const Section& layout, const ObjectDef<D>& def,
+                              const toml::table& own) {
   for (const std::string_view key : {"from", "count"}) layout.require(key, "from, step and count");
   if (layout.has("step") == layout.has("gap"))
-    context_.report(layout.node(), "a grid has step or gap", "step = between neighbours along each axis");
+    context_.report(layout.node(), "a grid has step or gap",
+                    "step = between neighbours along each axis");
   const auto from = layout.template vector<D>("from");
   auto step = layout.template vector<D>("step");
   if (const auto gap = layout.template vector<D>("gap")) step = own_size(def) + *gap;
@@ -82,7 +91,8 @@ void SceneReader<D>::add_grid(const Section& layout, const ObjectDef<D>& def, co
   if (!from || !step || !counts) return;
   double total = 1;
   for (int i = 0; i < D; ++i) total *= (*counts)[i];
-  if ((counts->array() < 1).any() || (counts->array() != counts->array().floor()).any() || total > 1e6)
+  if ((counts->array() < 1).any() || (counts->array() != counts->array().floor()).any() ||
+      total > 1e6)
     return context_.report(*layout.find("count"), "count is not usable",
                            "whole numbers from 1 up, at most 1000000 copies");
   Vec<D> at = kZero;  // counts up like an odometer, first axis fastest
@@ -98,8 +108,10 @@ void SceneReader<D>::add_grid(const Section& layout, const ObjectDef<D>& def, co
 }
 
 template <int D>
-void SceneReader<D>::add_ring(const Section& layout, const ObjectDef<D>& def, const toml::table& own) {
-  for (const std::string_view key : {"centre", "diameter", "count"}) layout.require(key, "centre, diameter and count");
+void SceneReader<D>::add_ring(const Section& layout, const ObjectDef<D>& def,
+                              const toml::table& own) {
+  for (const std::string_view key : {"centre", "diameter", "count"})
+    layout.require(key, "centre, diameter and count");
   const auto centre = layout.template vector<D>("centre");
   const auto diameter = layout.number("diameter", 0, 1e9);
   const auto count = layout.whole("count", 1, 1000000);
@@ -107,12 +119,14 @@ void SceneReader<D>::add_ring(const Section& layout, const ObjectDef<D>& def, co
   const double first = layout.number("from").value_or(0);
   const bool turns = layout.boolean("turn").value_or(false);
   for (std::uint64_t i = 0; i < *count; ++i) {
-    const double angle = radians(first + 360.0 * static_cast<double>(i) / static_cast<double>(*count));
+    const double angle =
+        radians(first + 360.0 * static_cast<double>(i) / static_cast<double>(*count));
     Rotation<D> turn;
     if constexpr (D == 2) turn = Rotation<2>(angle);
     else turn = Rotation<3>(Vec<3>::Unit(2), angle);
     const Vec<D> at = *centre + turn * Vec<D>(Vec<D>::Unit(0) * (*diameter / 2));
-    add_copy(def, fmt::format("{}.{}", def.name, i + 1), {at, turns ? turn * def.turned : def.turned}, own);
+    add_copy(def, fmt::format("{}.{}", def.name, i + 1),
+             {at, turns ? turn * def.turned : def.turned}, own);
   }
 }
 
@@ -131,7 +145,8 @@ void SceneReader<D>::add_border(const Section& s, const ObjectDef<D>& def, const
       c.shape.kind = ShapeKind::box;
       c.shape.core = region->size() / 2 + Vec<D>::Constant(thick);  // corners are closed too
       c.shape.core[axis] = thick / 2;
-      c.at = kZero, c.turned = {};
+      c.at = kZero;
+      c.turned = {};
       wall.colliders = {c};
       Vec<D> at = region->centre();
       at[axis] = side == 0 ? region->lo[axis] - thick / 2 : region->hi[axis] + thick / 2;
@@ -141,17 +156,20 @@ void SceneReader<D>::add_border(const Section& s, const ObjectDef<D>& def, const
 
 // A drawing in characters, each of which stands for a kind.
 template <int D>
-void SceneReader<D>::add_picture(const Section& s, const ObjectDef<D>& def, const toml::table& own) {
+void SceneReader<D>::add_picture(const Section& s, const ObjectDef<D>& def,
+                                 const toml::table& own) {
   const auto layout = s.table("picture", "picture");
   if (!layout) return;
   for (const std::string_view key : {"rows", "from", "cell", "signs"})
     layout->require(key, "rows, from, cell and signs");
   const std::vector<std::string> rows = layout->texts("rows");
-  const auto from = layout->template vector<D>("from"), cell = layout->template vector<D>("cell");
+  const auto from = layout->template vector<D>("from");
+  const auto cell = layout->template vector<D>("cell");
   const toml::node* signs = layout->find("signs");
   const toml::table* meaning = signs != nullptr ? signs->as_table() : nullptr;
   if (signs != nullptr && meaning == nullptr)
-    context_.report(*signs, fmt::format("signs is {}", type_name(*signs)), "{ \"#\" = \"a kind\", ... }");
+    context_.report(*signs, fmt::format("signs is {}", type_name(*signs)),
+                    "{ \"#\" = \"a kind\", ... }");
   if (!from || !cell || meaning == nullptr) return;
   std::map<char, ObjectDef<D>> known;
   for (const auto& [key, value] : *meaning) {
@@ -175,20 +193,22 @@ void SceneReader<D>::add_picture(const Section& s, const ObjectDef<D>& def, cons
       const auto of = known.find(sign);
       if (of == known.end()) {
         if (!context_.reported_at(*layout->find("rows")))
-          context_.report(*layout->find("rows"), fmt::format("'{}' in row {} stands for nothing", sign, r + 1),
+          context_.report(*layout->find("rows"),
+                          fmt::format("'{}' in row {} stands for nothing", sign, r + 1),
                           "a character under signs, or '.' for nothing");
         continue;
       }
       Vec<D> at = *from;
       at[0] += (*cell)[0] * static_cast<double>(c);
       at[1] += (*cell)[1] * static_cast<double>(rows.size() - 1 - r);
-      add_copy(of->second, fmt::format("{}.{}.{}", def.name, of->second.kind, ++counts[sign]), {at, of->second.turned},
-               own);
+      add_copy(of->second, fmt::format("{}.{}.{}", def.name, of->second.kind, ++counts[sign]),
+               {at, of->second.turned}, own);
     }
 }
 
 template <int D>
-void SceneReader<D>::add_scatter(const Section& layout, const ObjectDef<D>& def, const toml::table& own) {
+void SceneReader<D>::add_scatter(const Section& layout, const ObjectDef<D>& def,
+                                 const toml::table& own) {
   for (const std::string_view key : {"region", "count"}) layout.require(key, "region and count");
   const Bounds<D>* region = read_region(layout, "region");
   const auto count = layout.whole("count", 1, 1000000);
@@ -196,26 +216,43 @@ void SceneReader<D>::add_scatter(const Section& layout, const ObjectDef<D>& def,
   if (region == nullptr || !count) return;
   for (std::uint64_t i = 0; i < *count; ++i) {
     Vec<D> at = region->centre();
-    for (int k = 0; k < D; ++k) at[k] += 0.5 * region->size()[k] * chance(seed, D * i + static_cast<unsigned>(k));
+    for (int k = 0; k < D; ++k)
+      at[k] += 0.5 * region->size()[k] * chance(seed, D * i + static_cast<unsigned>(k));
     add_copy(def, fmt::format("{}.{}", def.name, i + 1), {at, def.turned}, own);
   }
 }
 
-template void SceneReader<2>::add_copy(const ObjectDef<2>& def, const std::string& name, const Pose<2>& at, const toml::table& own);
-template void SceneReader<3>::add_copy(const ObjectDef<3>& def, const std::string& name, const Pose<3>& at, const toml::table& own);
-template void SceneReader<2>::add_copies(const Section& s, const ObjectDef<2>& def, const toml::table& own);
-template void SceneReader<3>::add_copies(const Section& s, const ObjectDef<3>& def, const toml::table& own);
-template void SceneReader<2>::add_row(const Section& layout, const ObjectDef<2>& def, const toml::table& own);
-template void SceneReader<3>::add_row(const Section& layout, const ObjectDef<3>& def, const toml::table& own);
-template void SceneReader<2>::add_grid(const Section& layout, const ObjectDef<2>& def, const toml::table& own);
-template void SceneReader<3>::add_grid(const Section& layout, const ObjectDef<3>& def, const toml::table& own);
-template void SceneReader<2>::add_ring(const Section& layout, const ObjectDef<2>& def, const toml::table& own);
-template void SceneReader<3>::add_ring(const Section& layout, const ObjectDef<3>& def, const toml::table& own);
-template void SceneReader<2>::add_border(const Section& s, const ObjectDef<2>& def, const toml::table& own);
-template void SceneReader<3>::add_border(const Section& s, const ObjectDef<3>& def, const toml::table& own);
-template void SceneReader<2>::add_picture(const Section& s, const ObjectDef<2>& def, const toml::table& own);
-template void SceneReader<3>::add_picture(const Section& s, const ObjectDef<3>& def, const toml::table& own);
-template void SceneReader<2>::add_scatter(const Section& layout, const ObjectDef<2>& def, const toml::table& own);
-template void SceneReader<3>::add_scatter(const Section& layout, const ObjectDef<3>& def, const toml::table& own);
+template void SceneReader<2>::add_copy(const ObjectDef<2>& def, const std::string& name,
+                                       const Pose<2>& at, const toml::table& own);
+template void SceneReader<3>::add_copy(const ObjectDef<3>& def, const std::string& name,
+                                       const Pose<3>& at, const toml::table& own);
+template void SceneReader<2>::add_copies(const Section& s, const ObjectDef<2>& def,
+                                         const toml::table& own);
+template void SceneReader<3>::add_copies(const Section& s, const ObjectDef<3>& def,
+                                         const toml::table& own);
+template void SceneReader<2>::add_row(const Section& layout, const ObjectDef<2>& def,
+                                      const toml::table& own);
+template void SceneReader<3>::add_row(const Section& layout, const ObjectDef<3>& def,
+                                      const toml::table& own);
+template void SceneReader<2>::add_grid(const Section& layout, const ObjectDef<2>& def,
+                                       const toml::table& own);
+template void SceneReader<3>::add_grid(const Section& layout, const ObjectDef<3>& def,
+                                       const toml::table& own);
+template void SceneReader<2>::add_ring(const Section& layout, const ObjectDef<2>& def,
+                                       const toml::table& own);
+template void SceneReader<3>::add_ring(const Section& layout, const ObjectDef<3>& def,
+                                       const toml::table& own);
+template void SceneReader<2>::add_border(const Section& s, const ObjectDef<2>& def,
+                                         const toml::table& own);
+template void SceneReader<3>::add_border(const Section& s, const ObjectDef<3>& def,
+                                         const toml::table& own);
+template void SceneReader<2>::add_picture(const Section& s, const ObjectDef<2>& def,
+                                          const toml::table& own);
+template void SceneReader<3>::add_picture(const Section& s, const ObjectDef<3>& def,
+                                          const toml::table& own);
+template void SceneReader<2>::add_scatter(const Section& layout, const ObjectDef<2>& def,
+                                          const toml::table& own);
+template void SceneReader<3>::add_scatter(const Section& layout, const ObjectDef<3>& def,
+                                          const toml::table& own);
 
 }  // namespace colvik::scene

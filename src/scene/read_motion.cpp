@@ -77,8 +77,12 @@ Motion<D> SceneReader<D>::read_approach(const Section& s) {
     const toml::node* to = a->find("to");
     if (to != nullptr && to->is_string()) {
       const auto text = *a->text("to");
-      if (text.starts_with('@')) approach.object = text.substr(1), objects_meant_.emplace_back(to, approach.object);
-      else context_.report(*to, fmt::format("'{}' is not a place", text), "[x, ...], or '@' and an object's name");
+      if (text.starts_with('@')) {
+        approach.object = text.substr(1);
+        objects_meant_.emplace_back(to, approach.object);
+      } else
+        context_.report(*to, fmt::format("'{}' is not a place", text),
+                        "[x, ...], or '@' and an object's name");
     } else if (auto place = a->template vector<D>("to")) {
       approach.place = *place;
     }
@@ -94,7 +98,8 @@ void SceneReader<D>::read_motion(const Section& s, ObjectDef<D>& def) {
   for (const char* key : {"path", "velocities", "circling", "approach"})
     if (s.has(key)) said.emplace_back(key);
   if (said.size() > 1)
-    context_.report(*s.find(said[1]), fmt::format("an object has several motions: {}", fmt::join(said, ", ")),
+    context_.report(*s.find(said[1]),
+                    fmt::format("an object has several motions: {}", fmt::join(said, ", ")),
                     "one of them");
   if (s.has("loop") && !s.has("path"))
     context_.report(*s.find("loop"), "loop without a path", "path = [...] beside it");
@@ -106,10 +111,13 @@ void SceneReader<D>::read_motion(const Section& s, ObjectDef<D>& def) {
                                        : read_approach(s);
     if (auto good = check_motion<D>(def.motion, scene_.world.metre);
         !good && !context_.reported_at(*s.find(key)))
-      context_.report(*s.find(key), fmt::format("{} {}", good.error().where, good.error().what), good.error().accepted);
-    if (const auto* path = std::get_if<Path<D>>(&def.motion); path != nullptr && !path->points.empty()) {
+      context_.report(*s.find(key), fmt::format("{} {}", good.error().where, good.error().what),
+                      good.error().accepted);
+    if (const auto* path = std::get_if<Path<D>>(&def.motion);
+        path != nullptr && !path->points.empty()) {
       if (!s.has("at")) def.at = path->points.front().to;
-      if (!s.has("turned") && path->points.front().turned) def.turned = *path->points.front().turned;
+      if (!s.has("turned") && path->points.front().turned)
+        def.turned = *path->points.front().turned;
     }
   }
   if (auto name = s.text("points_at")) {
@@ -119,7 +127,8 @@ void SceneReader<D>::read_motion(const Section& s, ObjectDef<D>& def) {
   if (s.has("re_enters"))
     if (const Bounds<D>* region = read_region(s, "re_enters")) def.heed.re_enters = *region;
   if (s.has("kept_inside"))
-    if (const Bounds<D>* region = read_region(s, "kept_inside", false)) def.heed.kept_inside = *region;
+    if (const Bounds<D>* region = read_region(s, "kept_inside", false))
+      def.heed.kept_inside = *region;
 }
 
 template <int D>
@@ -140,7 +149,8 @@ void SceneReader<D>::read_schedule(const Section& s, ColliderDef<D>& c) {
   }
   c.schedule.period = s.number("period", 0, 1e9).value_or(0);
   if (s.has("period") && !s.has("schedule"))
-    context_.report(*s.find("period"), "period without a schedule", "schedule = [{ at, on }, ...] beside it");
+    context_.report(*s.find("period"), "period without a schedule",
+                    "schedule = [{ at, on }, ...] beside it");
 }
 
 template void SceneReader<2>::read_pushes(const Section& s, ObjectDef<2>& def);

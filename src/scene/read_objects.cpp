@@ -13,22 +13,26 @@ void SceneReader<D>::read_kinds() {
   if (node == nullptr) return;
   const toml::table* all = node->as_table();
   if (all == nullptr)
-    return context_.report(*node, fmt::format("kinds is {}", type_name(*node)), "tables, [kinds.NAME]");
+    return context_.report(*node, fmt::format("kinds is {}", type_name(*node)),
+                           "tables, [kinds.NAME]");
   for (const auto& [key, value] : *all) {
     if (const toml::table* table = value.as_table()) {
       kinds_[std::string(key.str())].table = table;
       kind_names_.emplace_back(key.str());
     } else {
-      context_.report(value, fmt::format("kind '{}' is {}", key.str(), type_name(value)), "a table");
+      context_.report(value, fmt::format("kind '{}' is {}", key.str(), type_name(value)),
+                      "a table");
     }
   }
   for (auto& [name, kind] : kinds_) kind.layers = kind_layers(name, *kind.table);
   for (auto& [name, kind] : kinds_) {
     const Section s(context_, "object", kind.layers);
-    for (const std::string_view key : {"name", "kind", "row", "grid", "ring", "border", "picture", "scatter", "parent"})
+    for (const std::string_view key :
+         {"name", "kind", "row", "grid", "ring", "border", "picture", "scatter", "parent"})
       if (kind.table->contains(key))
-        context_.report(*kind.table->get(key), fmt::format("a kind has no '{}'", key),
-                        key == "kind" ? "like = the kind it inherits from" : "say it where the object is");
+        context_.report(
+            *kind.table->get(key), fmt::format("a kind has no '{}'", key),
+            key == "kind" ? "like = the kind it inherits from" : "say it where the object is");
     reading_kinds_ = true;  // which may leave the shape to what is like them
     ObjectDef<D> def = read_object(s);
     reading_kinds_ = false;
@@ -40,7 +44,8 @@ void SceneReader<D>::read_kinds() {
 
 // The kind itself, then what it is like, and so on; reports unknown kinds and circles.
 template <int D>
-std::vector<const toml::table*> SceneReader<D>::kind_layers(const std::string& name, const toml::table& table) {
+std::vector<const toml::table*> SceneReader<D>::kind_layers(const std::string& name,
+                                                            const toml::table& table) {
   std::vector<const toml::table*> layers{&table};
   std::vector<std::string> seen{name};
   while (const toml::node* like = layers.back()->get("like")) {
@@ -50,7 +55,8 @@ std::vector<const toml::table*> SceneReader<D>::kind_layers(const std::string& n
     if (std::find(seen.begin(), seen.end(), *parent) != seen.end()) {
       seen.push_back(*parent);
       if (!context_.reported_at(*like))
-        context_.report(*like, fmt::format("kinds inherit in a circle: {}", fmt::join(seen, " -> ")),
+        context_.report(*like,
+                        fmt::format("kinds inherit in a circle: {}", fmt::join(seen, " -> ")),
                         "a kind that is not like itself");
       break;
     }
@@ -67,8 +73,9 @@ auto SceneReader<D>::find_kind(const toml::node& at, const std::string& name) ->
   if (!context_.reported_at(at))
     context_.report(at, fmt::format("no kind is named '{}'", name),
                     suggestion(name, kind_names_,
-                               kind_names_.empty() ? "no kind is declared"
-                                                   : fmt::format("kinds are: {}", fmt::join(kind_names_, ", "))));
+                               kind_names_.empty()
+                                   ? "no kind is declared"
+                                   : fmt::format("kinds are: {}", fmt::join(kind_names_, ", "))));
   return nullptr;
 }
 
@@ -83,7 +90,8 @@ void SceneReader<D>::read_objects() {
   for (const toml::node& item : *list) {
     const toml::table* own = item.as_table();
     if (own == nullptr) {
-      context_.report(item, fmt::format("an object is {}", type_name(item)), "a table, [[objects]]");
+      context_.report(item, fmt::format("an object is {}", type_name(item)),
+                      "a table, [[objects]]");
       continue;
     }
     std::vector<const toml::table*> layers{own};
@@ -105,7 +113,8 @@ void SceneReader<D>::read_objects() {
     add_copies(s, def, *own);
     for (const std::string& other : s.texts("excepted"))
       for (std::size_t i = first; i < scene_.objects.size(); ++i)
-        scene_.excepted.push_back({scene_.objects[i].name, other.starts_with('@') ? other.substr(1) : other,
+        scene_.excepted.push_back({scene_.objects[i].name,
+                                   other.starts_with('@') ? other.substr(1) : other,
                                    context_.place(*s.find("excepted"))});
   }
 }
@@ -127,7 +136,8 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
   for (const toml::table* layer : s.layers()) {
     if (layer->contains("add_tags"))
       for (std::string& tag : read_tag_list(Section(context_, "object", {layer}), "add_tags"))
-        if (std::find(def.tags.begin(), def.tags.end(), tag) == def.tags.end()) def.tags.push_back(std::move(tag));
+        if (std::find(def.tags.begin(), def.tags.end(), tag) == def.tags.end())
+          def.tags.push_back(std::move(tag));
     if (layer->contains("tags")) break;  // what lies below was replaced
   }
   read_parent(s, def);
@@ -154,7 +164,8 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
   if (auto locked = s.boolean("locked_rotation")) def.locked_rotation = *locked;
   if (auto active = s.boolean("active")) def.active = *active;
   if (auto drawing = s.table("drawing", "drawing")) def.drawings.push_back(read_drawing(*drawing));
-  for (const Section& drawing : s.tables("drawings", "drawing")) def.drawings.push_back(read_drawing(drawing));
+  for (const Section& drawing : s.tables("drawings", "drawing"))
+    def.drawings.push_back(read_drawing(drawing));
   def.mirrored = s.boolean("mirrored").value_or(false);
   def.heed.takes_riders = s.boolean("takes_riders").value_or(false);
   read_walker(s, def);
@@ -186,7 +197,8 @@ void SceneReader<D>::read_parent(const Section& s, ObjectDef<D>& def) {
     std::vector<std::string> names;
     for (const ObjectDef<D>& o : scene_.objects) names.push_back(o.name);
     if (std::find(names.begin(), names.end(), def.parent) == names.end())
-      context_.report(*s.find("parent"), fmt::format("no object before it is named '{}'", def.parent),
+      context_.report(*s.find("parent"),
+                      fmt::format("no object before it is named '{}'", def.parent),
                       suggestion(def.parent, names, "an object that stands earlier in the file"));
     if (s.has("at") && s.has("on_parent"))
       context_.report(*s.find("on_parent"), "an object has at and on_parent", "one of the two");
@@ -199,7 +211,8 @@ void SceneReader<D>::read_parent(const Section& s, ObjectDef<D>& def) {
   } else {
     for (const char* key : {"on_parent", "turned_on_parent"})
       if (s.has(key))
-        context_.report(*s.find(key), fmt::format("'{}' without a parent", key), "parent beside it, or at");
+        context_.report(*s.find(key), fmt::format("'{}' without a parent", key),
+                        "parent beside it, or at");
   }
   std::vector<std::string> seen;
   for (const toml::table* layer : s.layers_of("spots"))
@@ -228,25 +241,31 @@ template <int D>
 void SceneReader<D>::read_locks(const Section& s, ObjectDef<D>& def) {
   const auto read = [&](std::string_view key, auto& locks) {
     for (const std::string& axis : s.texts(key)) {
-      const std::size_t i = axis.size() == 1 ? std::string_view("xyz").find(axis) : std::string_view::npos;
+      const std::size_t i =
+          axis.size() == 1 ? std::string_view("xyz").find(axis) : std::string_view::npos;
       if (i < D) locks[i] = true;
-      else context_.report(*s.find(key), fmt::format("'{}' is not an axis", axis), D == 2 ? "x or y" : "x, y or z");
+      else
+        context_.report(*s.find(key), fmt::format("'{}' is not an axis", axis),
+                        D == 2 ? "x or y" : "x, y or z");
     }
   };
   read("locked_axes", def.locked_axes);
   if constexpr (D == 3) read("locked_turns", def.locked_turns);
   else if (s.has("locked_turns"))
-    context_.report(*s.find("locked_turns"), "a 2D object turns about one axis only", "locked_rotation = true");
+    context_.report(*s.find("locked_turns"), "a 2D object turns about one axis only",
+                    "locked_rotation = true");
 }
 
 template <int D>
-std::vector<ColliderDef<D>> SceneReader<D>::read_colliders(const Section& s, const ObjectDef<D>& def) {
+std::vector<ColliderDef<D>> SceneReader<D>::read_colliders(const Section& s,
+                                                           const ObjectDef<D>& def) {
   std::vector<ColliderDef<D>> list;
   // The nearest layer that says anything decides between one collider and several.
   for (std::size_t i = 0; i < s.layers().size(); ++i) {
     const toml::table& layer = *s.layers()[i];
     if (layer.contains("collider") && layer.contains("colliders"))
-      context_.report(*layer.get("colliders"), "an object has collider and colliders", "one of the two");
+      context_.report(*layer.get("colliders"), "an object has collider and colliders",
+                      "one of the two");
     if (layer.contains("colliders")) {
       for (const Section& c : Section(context_, "object", {&layer}).tables("colliders", "collider"))
         if (auto collider = read_collider(c, def)) list.push_back(*collider);
@@ -257,16 +276,19 @@ std::vector<ColliderDef<D>> SceneReader<D>::read_colliders(const Section& s, con
     std::vector<const toml::table*> below;
     for (std::size_t k = i; k < s.layers().size() && !s.layers()[k]->contains("colliders"); ++k)
       below.push_back(s.layers()[k]);
-    const std::vector<const toml::table*> layers = Section(context_, "object", below).layers_of("collider");
+    const std::vector<const toml::table*> layers =
+        Section(context_, "object", below).layers_of("collider");
     if (layers.empty()) return list;
-    if (auto collider = read_collider(Section(context_, "collider", layers), def)) list.push_back(*collider);
+    if (auto collider = read_collider(Section(context_, "collider", layers), def))
+      list.push_back(*collider);
     return list;
   }
   return list;
 }
 
 template <int D>
-std::optional<ColliderDef<D>> SceneReader<D>::read_collider(const Section& s, const ObjectDef<D>& def) {
+std::optional<ColliderDef<D>> SceneReader<D>::read_collider(const Section& s,
+                                                            const ObjectDef<D>& def) {
   ColliderDef<D> c;
   if (auto at = s.template vector<D>("at")) c.at = *at;
   if (auto turned = s.template turn<D>("turned")) c.turned = *turned;
@@ -284,8 +306,10 @@ std::optional<ColliderDef<D>> SceneReader<D>::read_collider(const Section& s, co
   const std::optional<Shape<D>> shape = read_shape(s, def, c);
   if (!shape) return std::nullopt;
   c.shape = *shape;
-  if (auto good = check_shape(c.shape, scene_.world.metre); !good && !context_.reported_at(s.node())) {
-    context_.report(s.node(), fmt::format("{}: {}", good.error().where, good.error().what), good.error().accepted);
+  if (auto good = check_shape(c.shape, scene_.world.metre);
+      !good && !context_.reported_at(s.node())) {
+    context_.report(s.node(), fmt::format("{}: {}", good.error().where, good.error().what),
+                    good.error().accepted);
     return std::nullopt;
   }
   return c;
@@ -314,12 +338,16 @@ std::vector<Number> SceneReader<D>::read_numbers(const Section& s, std::string_v
   for (const toml::table* layer : s.layers_of(key))
     for (const auto& [entry, node] : in_file_order(*layer)) {
       const std::string name(entry->str());
-      if (std::any_of(numbers.begin(), numbers.end(), [&](const Number& n) { return n.name == name; })) continue;
+      if (std::any_of(numbers.begin(), numbers.end(),
+                      [&](const Number& n) { return n.name == name; }))
+        continue;
       const toml::node* value = context_.resolve(*node);
       if (!is_plain_name(name))
-        context_.report(entry->source().begin, fmt::format("'{}' is not a name", name), "letters, digits and - _ .");
+        context_.report(entry->source().begin, fmt::format("'{}' is not a name", name),
+                        "letters, digits and - _ .");
       else if (value != nullptr)
-        if (auto number = number_in(context_, *value, name, -1e15, 1e15)) numbers.push_back({name, *number});
+        if (auto number = number_in(context_, *value, name, -1e15, 1e15))
+          numbers.push_back({name, *number});
     }
   return numbers;
 }
@@ -330,19 +358,22 @@ std::string SceneReader<D>::read_query(const Section& s, std::string_view key) {
   if (!text) return "any";
   const Result<TagQuery> query = TagQuery::parse(*text, tags_);
   if (query) return *text;
-  if (!context_.reported_at(*s.find(key))) context_.report(*s.find(key), query.error().what, query.error().accepted);
+  if (!context_.reported_at(*s.find(key)))
+    context_.report(*s.find(key), query.error().what, query.error().accepted);
   return "any";
 }
 
 template <int D>
-const Bounds<D>* SceneReader<D>::read_region(const Section& s, std::string_view key, bool with_an_end) {
+const Bounds<D>* SceneReader<D>::read_region(const Section& s, std::string_view key,
+                                             bool with_an_end) {
   const auto name = s.text(key);
   if (!name) return nullptr;
   const auto at = scene_.regions.find(*name);
   if (at != scene_.regions.end()) {
     const Bounds<D>& region = at->second;
     if (!with_an_end || (region.lo.allFinite() && region.hi.allFinite())) return &region;
-    context_.report(*s.find(key), fmt::format("region '{}' has no end", *name), "a region with an end on all sides");
+    context_.report(*s.find(key), fmt::format("region '{}' has no end", *name),
+                    "a region with an end on all sides");
     return nullptr;
   }
   std::vector<std::string> names;
@@ -354,10 +385,14 @@ const Bounds<D>* SceneReader<D>::read_region(const Section& s, std::string_view 
 
 template void SceneReader<2>::read_kinds();
 template void SceneReader<3>::read_kinds();
-template std::vector<const toml::table*> SceneReader<2>::kind_layers(const std::string& name, const toml::table& table);
-template std::vector<const toml::table*> SceneReader<3>::kind_layers(const std::string& name, const toml::table& table);
-template auto SceneReader<2>::find_kind(const toml::node& at, const std::string& name) -> const Kind*;
-template auto SceneReader<3>::find_kind(const toml::node& at, const std::string& name) -> const Kind*;
+template std::vector<const toml::table*> SceneReader<2>::kind_layers(const std::string& name,
+                                                                     const toml::table& table);
+template std::vector<const toml::table*> SceneReader<3>::kind_layers(const std::string& name,
+                                                                     const toml::table& table);
+template auto SceneReader<2>::find_kind(const toml::node& at, const std::string& name)
+    -> const Kind*;
+template auto SceneReader<3>::find_kind(const toml::node& at, const std::string& name)
+    -> const Kind*;
 template void SceneReader<2>::read_objects();
 template void SceneReader<3>::read_objects();
 template ObjectDef<2> SceneReader<2>::read_object(const Section& s);
@@ -366,21 +401,31 @@ template Drawing<2> SceneReader<2>::read_drawing(const Section& s);
 template Drawing<3> SceneReader<3>::read_drawing(const Section& s);
 template void SceneReader<2>::read_parent(const Section& s, ObjectDef<2>& def);
 template void SceneReader<3>::read_parent(const Section& s, ObjectDef<3>& def);
-template std::optional<Spin<2>> SceneReader<2>::read_turning(const Section& s, std::string_view key);
-template std::optional<Spin<3>> SceneReader<3>::read_turning(const Section& s, std::string_view key);
+template std::optional<Spin<2>> SceneReader<2>::read_turning(const Section& s,
+                                                             std::string_view key);
+template std::optional<Spin<3>> SceneReader<3>::read_turning(const Section& s,
+                                                             std::string_view key);
 template void SceneReader<2>::read_locks(const Section& s, ObjectDef<2>& def);
 template void SceneReader<3>::read_locks(const Section& s, ObjectDef<3>& def);
-template std::vector<ColliderDef<2>> SceneReader<2>::read_colliders(const Section& s, const ObjectDef<2>& def);
-template std::vector<ColliderDef<3>> SceneReader<3>::read_colliders(const Section& s, const ObjectDef<3>& def);
-template std::optional<ColliderDef<2>> SceneReader<2>::read_collider(const Section& s, const ObjectDef<2>& def);
-template std::optional<ColliderDef<3>> SceneReader<3>::read_collider(const Section& s, const ObjectDef<3>& def);
-template std::vector<std::string> SceneReader<2>::read_tag_list(const Section& s, std::string_view key);
-template std::vector<std::string> SceneReader<3>::read_tag_list(const Section& s, std::string_view key);
+template std::vector<ColliderDef<2>> SceneReader<2>::read_colliders(const Section& s,
+                                                                    const ObjectDef<2>& def);
+template std::vector<ColliderDef<3>> SceneReader<3>::read_colliders(const Section& s,
+                                                                    const ObjectDef<3>& def);
+template std::optional<ColliderDef<2>> SceneReader<2>::read_collider(const Section& s,
+                                                                     const ObjectDef<2>& def);
+template std::optional<ColliderDef<3>> SceneReader<3>::read_collider(const Section& s,
+                                                                     const ObjectDef<3>& def);
+template std::vector<std::string> SceneReader<2>::read_tag_list(const Section& s,
+                                                                std::string_view key);
+template std::vector<std::string> SceneReader<3>::read_tag_list(const Section& s,
+                                                                std::string_view key);
 template std::vector<Number> SceneReader<2>::read_numbers(const Section& s, std::string_view key);
 template std::vector<Number> SceneReader<3>::read_numbers(const Section& s, std::string_view key);
 template std::string SceneReader<2>::read_query(const Section& s, std::string_view key);
 template std::string SceneReader<3>::read_query(const Section& s, std::string_view key);
-template const Bounds<2>* SceneReader<2>::read_region(const Section& s, std::string_view key, bool with_an_end);
-template const Bounds<3>* SceneReader<3>::read_region(const Section& s, std::string_view key, bool with_an_end);
+template const Bounds<2>* SceneReader<2>::read_region(const Section& s, std::string_view key,
+                                                      bool with_an_end);
+template const Bounds<3>* SceneReader<3>::read_region(const Section& s, std::string_view key,
+                                                      bool with_an_end);
 
 }  // namespace colvik::scene

@@ -16,7 +16,8 @@ const std::vector<std::string>& sides() {
 State read_state(const Section& s) {
   static const std::vector<std::string> states = [] {
     std::vector<std::string> all;
-    for (int k = 0; k <= static_cast<int>(State::standing); ++k) all.emplace_back(name_of(static_cast<State>(k)));
+    for (int k = 0; k <= static_cast<int>(State::standing); ++k)
+      all.emplace_back(name_of(static_cast<State>(k)));
     return all;
   }();
   return static_cast<State>(s.choice("state", states).value_or(0));
@@ -31,7 +32,9 @@ Start SceneReader<D>::read_start(const Section& s) {
   for (const char* key : {"number", "count", "time", "every", "input", "cue", "state"})
     if (s.has(key)) named.emplace_back(key);
   if (named.size() > 1) {
-    context_.report(s.node(), fmt::format("a start says several things: {}", fmt::join(named, ", ")), "one of them");
+    context_.report(s.node(),
+                    fmt::format("a start says several things: {}", fmt::join(named, ", ")),
+                    "one of them");
     return OnTouch{};
   }
   const std::string what = named.empty() ? "touch" : named[0];
@@ -52,8 +55,14 @@ Start SceneReader<D>::read_start(const Section& s) {
     for (const auto& [key, how] :
          {std::pair("reaches", OnNumber::How::reaches), std::pair("passes", OnNumber::How::passes),
           std::pair("leaves", OnNumber::How::leaves)})
-      if (s.has(key)) on.reaches = s.number(key).value_or(0), on.how = how, ++ways;
-    if (ways != 1) context_.report(s.node(), "a start lacks 'reaches'", "number and one of reaches, passes and leaves");
+      if (s.has(key)) {
+        on.reaches = s.number(key).value_or(0);
+        on.how = how;
+        ++ways;
+      }
+    if (ways != 1)
+      context_.report(s.node(), "a start lacks 'reaches'",
+                      "number and one of reaches, passes and leaves");
     return on;
   }
   if (what == "count") {
@@ -62,8 +71,8 @@ Start SceneReader<D>::read_start(const Section& s) {
   }
   if (what == "time") return OnTime{s.number("time", 0, 1e9).value_or(0)};
   if (what == "every")
-    return OnInterval{s.number("every").value_or(1), s.number("from").value_or(0), s.number("vary").value_or(0),
-                      s.whole("seed", 0, 1000000000).value_or(1)};
+    return OnInterval{s.number("every").value_or(1), s.number("from").value_or(0),
+                      s.number("vary").value_or(0), s.whole("seed", 0, 1000000000).value_or(1)};
   if (what == "input") return OnInput{s.text("input").value_or("")};
   if (what == "cue") return OnCue{s.text("cue").value_or("")};
   OnTouch touch;
@@ -79,18 +88,21 @@ Start SceneReader<D>::read_start(const Section& s) {
     touch.causes.clear();
     for (const std::string& text : s.texts("causes")) {
       const auto at = std::find(causes.begin(), causes.end(), text);
-      if (at != causes.end()) touch.causes.push_back(static_cast<EndCause>(1 + (at - causes.begin())));
+      if (at != causes.end())
+        touch.causes.push_back(static_cast<EndCause>(1 + (at - causes.begin())));
       else
         context_.report(*s.find("causes"), fmt::format("'{}' is not a cause", text),
                         suggestion(text, causes, fmt::format("of: {}", fmt::join(causes, ", "))));
     }
-    if (touch.phase != Phase::end) context_.report(*s.find("causes"), "only an end has causes", "phase = \"end\"");
+    if (touch.phase != Phase::end)
+      context_.report(*s.find("causes"), "only an end has causes", "phase = \"end\"");
   }
   return touch;
 }
 
 template <int D>
-std::vector<Condition> SceneReader<D>::read_conditions(const Section& reaction, std::string_view key) {
+std::vector<Condition> SceneReader<D>::read_conditions(const Section& reaction,
+                                                       std::string_view key) {
   std::vector<Condition> all;
   if (!reaction.has(key)) return all;
   for (const Section& s : reaction.tables(key, "condition")) {
@@ -153,7 +165,9 @@ void SceneReader<D>::read_reactions() {
         if (s.has(key))
           context_.report(*s.find(key), fmt::format("'{}' with a start that is no touch", key),
                           "only a touch has that");
-    r.all = read_conditions(s, "all"), r.any = read_conditions(s, "any"), r.none = read_conditions(s, "none");
+    r.all = read_conditions(s, "all");
+    r.any = read_conditions(s, "any");
+    r.none = read_conditions(s, "none");
     if (auto once = s.choice("once", onces)) r.once = static_cast<Once>(*once + 1);
     r.apart = s.number("apart", 0, 1e9).value_or(r.apart);
     r.most = s.whole("most", 1, 1000000000);
@@ -176,7 +190,9 @@ void SceneReader<D>::check_switches() {
   for (std::size_t i = 0; i < scene_.reactions.size(); ++i)
     for (const Effect& e : scene_.reactions[i].effects) {
       const auto* change = std::get_if<effects::SwitchReaction>(&e.what);
-      if (change == nullptr || std::find(names.begin(), names.end(), change->reaction) != names.end()) continue;
+      if (change == nullptr ||
+          std::find(names.begin(), names.end(), change->reaction) != names.end())
+        continue;
       context_.problems.push_back({scene_.reaction_places[i],
                                    fmt::format("no reaction is named '{}'", change->reaction),
                                    suggestion(change->reaction, names, "the name of a reaction")});
@@ -194,8 +210,10 @@ void SceneReader<D>::read_inputs() {
 
 template Start SceneReader<2>::read_start(const Section& s);
 template Start SceneReader<3>::read_start(const Section& s);
-template std::vector<Condition> SceneReader<2>::read_conditions(const Section& reaction, std::string_view key);
-template std::vector<Condition> SceneReader<3>::read_conditions(const Section& reaction, std::string_view key);
+template std::vector<Condition> SceneReader<2>::read_conditions(const Section& reaction,
+                                                                std::string_view key);
+template std::vector<Condition> SceneReader<3>::read_conditions(const Section& reaction,
+                                                                std::string_view key);
 template void SceneReader<2>::read_reactions();
 template void SceneReader<3>::read_reactions();
 template void SceneReader<2>::read_inputs();

@@ -21,8 +21,9 @@ bool SceneReader<D>::check_who(const toml::node& at, const std::string& text) {
   }
   // The classic: an object's name where a tag is asked for.
   const bool object = std::find(names.begin(), names.end(), text) != names.end();
-  context_.report(at, who.error().what,
-                  object ? fmt::format("the object of that name is '@{}'", text) : who.error().accepted);
+  context_.report(
+      at, who.error().what,
+      object ? fmt::format("the object of that name is '@{}'", text) : who.error().accepted);
   return false;
 }
 
@@ -64,12 +65,14 @@ void SceneReader<D>::read_expectations() {
     Expectation<D> e;
     e.place = context_.place(s.node());
     std::vector<std::string> subjects;
-    for (const char* subject : {"reaction", "contact", "number", "count", "outcome", "object", "walker"})
+    for (const char* subject :
+         {"reaction", "contact", "number", "count", "outcome", "object", "walker"})
       if (s.has(subject)) subjects.emplace_back(subject);
     if (subjects.size() != 1) {
       context_.report(s.node(),
                       subjects.empty() ? "an expectation of nothing"
-                                       : fmt::format("an expectation of several things: {}", fmt::join(subjects, ", ")),
+                                       : fmt::format("an expectation of several things: {}",
+                                                     fmt::join(subjects, ", ")),
                       "one of: reaction, contact, number, count, outcome, object, walker");
       continue;
     }
@@ -81,18 +84,23 @@ void SceneReader<D>::read_expectations() {
     };
     const bool counted = subject == "reaction" || subject == "contact";
     const bool walker = subject == "walker";
-    for (const std::string_view key : {"times", "never"}) only_for(key, counted, "reaction or contact");
+    for (const std::string_view key : {"times", "never"})
+      only_for(key, counted, "reaction or contact");
     only_for("between", counted || walker, "reaction, contact or walker");
     for (const std::string_view key : {"stands", "on", "highest_at_least", "highest_at_most"})
       only_for(key, walker, "walker");
     for (const std::string_view key : {"at_least", "at_most"})
-      only_for(key, counted || subject == "number" || subject == "count", "reaction, contact, number or count");
-    for (const std::string_view key : {"self", "other", "once_per_other", "before", "after", "within"})
+      only_for(key, counted || subject == "number" || subject == "count",
+               "reaction, contact, number or count");
+    for (const std::string_view key :
+         {"self", "other", "once_per_other", "before", "after", "within"})
       only_for(key, subject == "reaction", "reaction");
-    for (const std::string_view key : {"present", "inside"}) only_for(key, subject == "object", "object");
+    for (const std::string_view key : {"present", "inside"})
+      only_for(key, subject == "object", "object");
     only_for("channel", subject == "contact", "contact");
     only_for("is", subject == "number" || subject == "count", "number or count");
-    only_for("always", subject == "number" || subject == "object" || walker, "number, object or walker");
+    only_for("always", subject == "number" || subject == "object" || walker,
+             "number, object or walker");
     only_for("at", subject == "number" || subject == "object" || subject == "count" || walker,
              "number, count, object or walker");
     const std::optional<double> at = s.number("at", 0, 1e9);
@@ -104,9 +112,13 @@ void SceneReader<D>::read_expectations() {
       e.at_most = s.whole("at_most", 0, 1000000000);
       e.never = s.boolean("never").value_or(false);
       if ((e.never ? 1 : 0) + (e.times ? 1 : 0) + (e.at_least || e.at_most ? 1 : 0) > 1)
-        context_.report(s.node(), "how often is said twice", "one of times, never, and at_least with at_most");
+        context_.report(s.node(), "how often is said twice",
+                        "one of times, never, and at_least with at_most");
     }
-    if (const auto between = s.template vector<2>("between")) e.from = between->x(), e.to = between->y();
+    if (const auto between = s.template vector<2>("between")) {
+      e.from = between->x();
+      e.to = between->y();
+    }
     if (subject == "reaction") {
       ExpectReaction r;
       r.reaction = s.text("reaction").value_or("");
@@ -118,14 +130,17 @@ void SceneReader<D>::read_expectations() {
       if (s.has("self")) r.self = read_who(s, "self");
       if (s.has("other")) r.other = read_who(s, "other");
       r.once_per_other = s.boolean("once_per_other").value_or(false);
-      r.before = s.text("before").value_or(""), r.after = s.text("after").value_or("");
+      r.before = s.text("before").value_or("");
+      r.after = s.text("after").value_or("");
       for (const char* key : {"before", "after"})
-        if (const auto name = s.text(key); name && std::find(names.begin(), names.end(), *name) == names.end())
+        if (const auto name = s.text(key);
+            name && std::find(names.begin(), names.end(), *name) == names.end())
           context_.report(*s.find(key), fmt::format("no reaction is named '{}'", *name),
                           suggestion(*name, names, "the name of a reaction"));
       if (auto within = s.number("within", 0, 1e9)) r.within = *within;
       if (s.has("within") && !s.has("after"))
-        context_.report(*s.find("within"), "within without after", "after = the reaction that comes first");
+        context_.report(*s.find("within"), "within without after",
+                        "after = the reaction that comes first");
       e.what = r;
     } else if (subject == "contact") {
       const std::vector<std::string> two = s.texts("contact");
@@ -141,7 +156,8 @@ void SceneReader<D>::read_expectations() {
       e.what = ExpectNumber{s.text("number").value_or(""), s.number("is"), s.number("at_least"),
                             s.number("at_most"),           always,         at};
     } else if (subject == "count") {
-      e.what = ExpectCount{read_query(s, "count"), s.number("is"), s.number("at_least"), s.number("at_most"), at};
+      e.what = ExpectCount{read_query(s, "count"), s.number("is"), s.number("at_least"),
+                           s.number("at_most"), at};
     } else if (subject == "outcome") {
       e.what = ExpectOutcome{s.text("outcome").value_or("")};
     } else if (walker) {
@@ -150,8 +166,10 @@ void SceneReader<D>::read_expectations() {
       if (w.walker.starts_with('@')) w.walker.erase(0, 1);
       w.stands = s.boolean("stands");
       if (s.has("on")) w.on = read_who(s, "on");
-      w.highest_at_least = s.number("highest_at_least"), w.highest_at_most = s.number("highest_at_most");
-      w.always = always, w.at = at;
+      w.highest_at_least = s.number("highest_at_least");
+      w.highest_at_most = s.number("highest_at_most");
+      w.always = always;
+      w.at = at;
       e.what = w;
     } else {
       ExpectObject<D> o;
@@ -159,10 +177,14 @@ void SceneReader<D>::read_expectations() {
       if (o.object.starts_with('@')) o.object.erase(0, 1);
       o.present = s.boolean("present");
       if (s.has("inside"))
-        if (const Bounds<D>* region = read_region(s, "inside", false)) o.inside = *region, o.region = *s.text("inside");
+        if (const Bounds<D>* region = read_region(s, "inside", false)) {
+          o.inside = *region;
+          o.region = *s.text("inside");
+        }
       if (!s.has("present") && !s.has("inside"))
         context_.report(s.node(), "says nothing about the object", "present or inside");
-      o.always = always, o.at = at;
+      o.always = always;
+      o.at = at;
       e.what = o;
     }
     scene_.expectations.push_back(std::move(e));

@@ -14,16 +14,18 @@ struct Known {
   std::string_view name;
   int dimension;
 };
-constexpr Known kShapes[] = {{"circle", 2},   {"sphere", 3},     {"box", 0},      {"capsule", 0}, {"segment", 0},
-                             {"polygon", 2},  {"outline", 2},    {"polyline", 2}, {"tiles", 2},   {"half_plane", 2},
-                             {"cylinder", 3}, {"cone", 3},       {"hull", 3},     {"slabs", 3},   {"mesh", 3},
-                             {"heights", 3},  {"half_space", 3}, {"compound", 0}, {"region", 0}};
+constexpr Known kShapes[] = {{"circle", 2},     {"sphere", 3},     {"box", 0},      {"capsule", 0},
+                             {"segment", 0},    {"polygon", 2},    {"outline", 2},  {"polyline", 2},
+                             {"tiles", 2},      {"half_plane", 2}, {"cylinder", 3}, {"cone", 3},
+                             {"hull", 3},       {"slabs", 3},      {"mesh", 3},     {"heights", 3},
+                             {"half_space", 3}, {"compound", 0},   {"region", 0}};
 
 template <int D>
 std::string names_of_shapes() {
   std::string out;
   for (const Known& known : kShapes)
-    if (known.dimension == 0 || known.dimension == D) out += (out.empty() ? "" : ", ") + std::string(known.name);
+    if (known.dimension == 0 || known.dimension == D)
+      out += (out.empty() ? "" : ", ") + std::string(known.name);
   return out;
 }
 
@@ -33,7 +35,8 @@ template <int D>
 std::optional<Shape<D>> SceneReader<D>::made(const Result<Shape<D>>& shape, const toml::node& at,
                                              const Mended& mended) {
   if (!shape) {
-    context_.report(at, fmt::format("{}: {}", shape.error().where, shape.error().what), shape.error().accepted);
+    context_.report(at, fmt::format("{}: {}", shape.error().where, shape.error().what),
+                    shape.error().accepted);
     return std::nullopt;
   }
   for (const std::string& text : mended) scene_.notes.push_back({context_.place(at), text, ""});
@@ -70,7 +73,8 @@ std::optional<ObjMesh> SceneReader<D>::read_obj(const Section& s) {
   const std::string path = (std::filesystem::path(scene_.file).parent_path() / *file).string();
   Result<ObjMesh> mesh = read_obj_file(path);
   if (mesh) return std::move(mesh).value();
-  context_.report(*s.find("file"), fmt::format("{}: {}", mesh.error().where, mesh.error().what), mesh.error().accepted);
+  context_.report(*s.find("file"), fmt::format("{}: {}", mesh.error().where, mesh.error().what),
+                  mesh.error().accepted);
   return std::nullopt;
 }
 
@@ -82,13 +86,17 @@ std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s, const Objec
     std::vector<std::string_view> named;
     const Known* which = nullptr;
     for (const Known& shape : kShapes)
-      if (layer->contains(shape.name)) named.push_back(shape.name), which = which != nullptr ? which : &shape;
+      if (layer->contains(shape.name)) {
+        named.push_back(shape.name);
+        which = which != nullptr ? which : &shape;
+      }
     if (named.empty()) continue;
     const toml::node& first = *layer->get(named.front());
     if (named.size() > 1) {
-      context_.report(
-          first, fmt::format("a collider has several shapes: {}", fmt::join(named, ", ")),
-          "one shape; several colliders go in colliders = [...], several shapes of one in compound = [...]");
+      context_.report(first,
+                      fmt::format("a collider has several shapes: {}", fmt::join(named, ", ")),
+                      "one shape; several colliders go in colliders = [...], several shapes of one "
+                      "in compound = [...]");
       return std::nullopt;
     }
     if (which->dimension != 0 && which->dimension != D) {
@@ -103,7 +111,8 @@ std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s, const Objec
       const Bounds<D>* region = read_region(s, "region");
       if (region == nullptr) return std::nullopt;
       shape.emplace();
-      shape->kind = ShapeKind::box, shape->core = region->size() / 2;
+      shape->kind = ShapeKind::box;
+      shape->core = region->size() / 2;
       collider.at = def.turned.inverse() * Vec<D>(region->centre() - def.at);
     } else {
       shape = read_shape_named(s, which->name);
@@ -114,7 +123,8 @@ std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s, const Objec
     return shape;
   }
   if (!reading_kinds_)
-    context_.report(s.node(), "a collider lacks a shape", fmt::format("one of: {}", names_of_shapes<D>()));
+    context_.report(s.node(), "a collider lacks a shape",
+                    fmt::format("one of: {}", names_of_shapes<D>()));
   return std::nullopt;
 }
 
@@ -125,12 +135,14 @@ std::optional<Shape<D>> SceneReader<D>::read_shape_named(const Section& s, std::
     const auto size = s.template vector<D>("box");
     if (!size) return std::nullopt;
     Shape<D> shape;
-    shape.kind = ShapeKind::box, shape.core = *size / 2;
+    shape.kind = ShapeKind::box;
+    shape.core = *size / 2;
     return shape;
   }
   if (which == "half_plane" || which == "half_space") {
     const auto yes = s.boolean(which);
-    if (yes && !*yes) context_.report(at, fmt::format("{} is false", which), "true, or leave it out");
+    if (yes && !*yes)
+      context_.report(at, fmt::format("{} is false", which), "true, or leave it out");
     return yes && *yes ? std::optional(half_space<D>()) : std::nullopt;
   }
   if (which == "compound") return read_compound(s);
@@ -148,13 +160,15 @@ std::optional<Shape<D>> SceneReader<D>::read_shape_named(const Section& s, std::
   if (which == "capsule") {
     table->require("width", "width and height");
     table->require("height", "width and height");
-    const auto width = table->number("width"), height = table->number("height");
+    const auto width = table->number("width");
+    const auto height = table->number("height");
     return width && height ? std::optional(capsule<D>(*width, *height)) : std::nullopt;
   }
   if (which == "segment") {
     table->require("from", "from and to");
     table->require("to", "from and to");
-    const auto from = table->template vector<D>("from"), to = table->template vector<D>("to");
+    const auto from = table->template vector<D>("from");
+    const auto to = table->template vector<D>("to");
     return from && to ? made(segment<D>(*from, *to), at) : std::nullopt;
   }
   return D == 2 ? read_flat_shape(*table, which) : read_solid_shape(*table, which);
@@ -166,8 +180,9 @@ std::optional<Shape<2>> SceneReader<2>::read_flat_shape(const Section& s, std::s
   if (which == "polygon") {
     const std::size_t problems = context_.problems.size();
     const std::vector<Vec<2>> corners = read_points(s, "polygon");
-    return context_.problems.size() == problems ? made(polygon(corners, &mended), *s.find(which), mended)
-                                                : std::nullopt;
+    return context_.problems.size() == problems
+               ? made(polygon(corners, &mended), *s.find(which), mended)
+               : std::nullopt;
   }
   const std::size_t problems = context_.problems.size();
   if (which == "outline") {
@@ -177,7 +192,9 @@ std::optional<Shape<2>> SceneReader<2>::read_flat_shape(const Section& s, std::s
     if (const toml::node* list = s.find("holes")) {
       if (const toml::array* loops = list->as_array())
         for (const toml::node& loop : *loops) holes.push_back(points_in(loop, "a hole"));
-      else context_.report(*list, fmt::format("holes is {}", type_name(*list)), "a list of lists of corners");
+      else
+        context_.report(*list, fmt::format("holes is {}", type_name(*list)),
+                        "a list of lists of corners");
     }
     if (context_.problems.size() > problems) return std::nullopt;
     return made(outlined(corners, holes, &mended), s.node(), mended);
@@ -210,18 +227,21 @@ std::optional<Shape<3>> SceneReader<3>::read_solid_shape(const Section& s, std::
   if (which == "cylinder" || which == "cone") {
     s.require("diameter", "diameter and height");
     s.require("height", "diameter and height");
-    const auto diameter = s.number("diameter"), height = s.number("height");
+    const auto diameter = s.number("diameter");
+    const auto height = s.number("height");
     if (!diameter || !height) return std::nullopt;
     return which == "cone" ? cone(*diameter, *height) : cylinder(*diameter, *height);
   }
   if (which == "heights") {
     s.require("cell", "cell = [along x, along z]");
     s.require("rows", "rows = [[...], ...]");
-    const auto cell = s.find("cell") != nullptr ? vector_in<2>(context_, *s.find("cell"), "cell") : std::nullopt;
+    const auto cell =
+        s.find("cell") != nullptr ? vector_in<2>(context_, *s.find("cell"), "cell") : std::nullopt;
     const toml::node* node = s.find("rows");
     const toml::array* rows = node != nullptr ? node->as_array() : nullptr;
     if (node != nullptr && rows == nullptr)
-      context_.report(*node, fmt::format("rows is {}", type_name(*node)), "a list of lists of numbers");
+      context_.report(*node, fmt::format("rows is {}", type_name(*node)),
+                      "a list of lists of numbers");
     if (!cell || rows == nullptr) return std::nullopt;
     std::vector<double> all;
     std::size_t columns = 0;
@@ -231,7 +251,8 @@ std::optional<Shape<3>> SceneReader<3>::read_solid_shape(const Section& s, std::
         context_.report(row,
                         list == nullptr ? fmt::format("a row of heights is {}", type_name(row))
                                         : fmt::format("a row has {} heights", list->size()),
-                        columns > 0 ? fmt::format("{} heights, as in the first row", columns) : "a list of numbers");
+                        columns > 0 ? fmt::format("{} heights, as in the first row", columns)
+                                    : "a list of numbers");
         return std::nullopt;
       }
       columns = list->size();
@@ -239,12 +260,15 @@ std::optional<Shape<3>> SceneReader<3>::read_solid_shape(const Section& s, std::
         if (const auto h = number_in(context_, height, "a height")) all.push_back(*h);
     }
     if (context_.problems.size() > problems) return std::nullopt;
-    return made(heights(static_cast<int>(columns), static_cast<int>(rows->size()), *cell, all), s.node());
+    return made(heights(static_cast<int>(columns), static_cast<int>(rows->size()), *cell, all),
+                s.node());
   }
   // Of points, in the file or in another.
   if (s.has("points") == s.has("file")) {
-    context_.report(s.node(), fmt::format("a {} has {}", which, s.has("file") ? "points and a file" : "no points"),
-                    "points = [[x, y, z], ...] or file = \"....obj\"");
+    context_.report(
+        s.node(),
+        fmt::format("a {} has {}", which, s.has("file") ? "points and a file" : "no points"),
+        "points = [[x, y, z], ...] or file = \"....obj\"");
     return std::nullopt;
   }
   ObjMesh cloud;
@@ -268,14 +292,16 @@ std::optional<Shape<3>> SceneReader<3>::read_solid_shape(const Section& s, std::
   if (!s.has("file")) {
     s.require("triangles", "triangles = [[0, 1, 2], ...]");
     for (const Vec<3>& t : read_points(s, "triangles")) {
-      const bool usable = t.minCoeff() >= 0 && t.maxCoeff() <= 4e9 && t == t.array().floor().matrix();
+      const bool usable =
+          t.minCoeff() >= 0 && t.maxCoeff() <= 4e9 && t == t.array().floor().matrix();
       if (!usable) {
         context_.report(*s.find("triangles"), "a triangle's corners are not places in the list",
                         "whole numbers from 0");
         return std::nullopt;
       }
-      cloud.triangles.push_back(
-          {static_cast<std::uint32_t>(t.x()), static_cast<std::uint32_t>(t.y()), static_cast<std::uint32_t>(t.z())});
+      cloud.triangles.push_back({static_cast<std::uint32_t>(t.x()),
+                                 static_cast<std::uint32_t>(t.y()),
+                                 static_cast<std::uint32_t>(t.z())});
     }
   }
   const bool two_sided = s.boolean("two_sided").value_or(false);
@@ -308,18 +334,28 @@ std::optional<Shape<D>> SceneReader<D>::read_compound(const Section& s) {
   return made(compound<D>(children), *s.find("compound"));
 }
 
-template std::optional<Shape<2>> SceneReader<2>::made(const Result<Shape<2>>& shape, const toml::node& at, const Mended& mended);
-template std::optional<Shape<3>> SceneReader<3>::made(const Result<Shape<3>>& shape, const toml::node& at, const Mended& mended);
-template std::vector<Vec<2>> SceneReader<2>::points_in(const toml::node& node, std::string_view name);
-template std::vector<Vec<3>> SceneReader<3>::points_in(const toml::node& node, std::string_view name);
+template std::optional<Shape<2>> SceneReader<2>::made(const Result<Shape<2>>& shape,
+                                                      const toml::node& at, const Mended& mended);
+template std::optional<Shape<3>> SceneReader<3>::made(const Result<Shape<3>>& shape,
+                                                      const toml::node& at, const Mended& mended);
+template std::vector<Vec<2>> SceneReader<2>::points_in(const toml::node& node,
+                                                       std::string_view name);
+template std::vector<Vec<3>> SceneReader<3>::points_in(const toml::node& node,
+                                                       std::string_view name);
 template std::vector<Vec<2>> SceneReader<2>::read_points(const Section& s, std::string_view key);
 template std::vector<Vec<3>> SceneReader<3>::read_points(const Section& s, std::string_view key);
 template std::optional<ObjMesh> SceneReader<2>::read_obj(const Section& s);
 template std::optional<ObjMesh> SceneReader<3>::read_obj(const Section& s);
-template std::optional<Shape<2>> SceneReader<2>::read_shape(const Section& s, const ObjectDef<2>& def, ColliderDef<2>& collider);
-template std::optional<Shape<3>> SceneReader<3>::read_shape(const Section& s, const ObjectDef<3>& def, ColliderDef<3>& collider);
-template std::optional<Shape<2>> SceneReader<2>::read_shape_named(const Section& s, std::string_view which);
-template std::optional<Shape<3>> SceneReader<3>::read_shape_named(const Section& s, std::string_view which);
+template std::optional<Shape<2>> SceneReader<2>::read_shape(const Section& s,
+                                                            const ObjectDef<2>& def,
+                                                            ColliderDef<2>& collider);
+template std::optional<Shape<3>> SceneReader<3>::read_shape(const Section& s,
+                                                            const ObjectDef<3>& def,
+                                                            ColliderDef<3>& collider);
+template std::optional<Shape<2>> SceneReader<2>::read_shape_named(const Section& s,
+                                                                  std::string_view which);
+template std::optional<Shape<3>> SceneReader<3>::read_shape_named(const Section& s,
+                                                                  std::string_view which);
 template std::optional<Shape<2>> SceneReader<2>::read_compound(const Section& s);
 template std::optional<Shape<3>> SceneReader<3>::read_compound(const Section& s);
 

@@ -11,31 +11,38 @@ namespace colvik::scene {
 
 template <int D>
 void SceneReader<D>::read_walker(const Section& s, ObjectDef<D>& def) {
-  if (const std::vector<const toml::table*> layers = s.layers_of("walker"); s.has("walker") && !layers.empty()) {
+  if (const std::vector<const toml::table*> layers = s.layers_of("walker");
+      s.has("walker") && !layers.empty()) {
     const Section w(context_, "walker", layers);  // inherited piece by piece
     Walker<D> can;
     w.require("speed", "speed = its top speed");
     can.speed = w.number("speed").value_or(1);
-    can.speeding_up = w.number("speeding_up"), can.slowing = w.number("slowing");
-    can.hold_below = w.number("hold_below"), can.fall_limit = w.number("fall_limit");
+    can.speeding_up = w.number("speeding_up");
+    can.slowing = w.number("slowing");
+    can.hold_below = w.number("hold_below");
+    can.fall_limit = w.number("fall_limit");
     can.clearance = w.number("clearance");
     for (const auto& [key, value] :
          {std::pair("air_control", &can.air_control), std::pair("jump_speed", &can.jump_speed),
-          std::pair("jump_cut", &can.jump_cut), std::pair("step", &can.step), std::pair("push", &can.push),
-          std::pair("push_at_least", &can.push_least), std::pair("weight", &can.weight)})
+          std::pair("jump_cut", &can.jump_cut), std::pair("step", &can.step),
+          std::pair("push", &can.push), std::pair("push_at_least", &can.push_least),
+          std::pair("weight", &can.weight)})
       if (auto number = w.number(key)) *value = *number;
     if (auto degrees = w.number("steepest")) can.steepest = radians(*degrees);
     if (w.has("jump_height") && w.has("jump_speed"))
-      context_.report(*w.find("jump_height"), "a walker has jump_height and jump_speed", "one of the two");
+      context_.report(*w.find("jump_height"), "a walker has jump_height and jump_speed",
+                      "one of the two");
     if (auto height = w.number("jump_height", 0, 1e9)) {
       can.jump_speed = jump_speed(*height, scene_.world.gravity.norm() * def.gravity_scale);
       if (scene_.world.gravity.isZero(0))
-        context_.report(*w.find("jump_height"), "a jump has no height without gravity", "jump_speed, or gravity");
+        context_.report(*w.find("jump_height"), "a jump has no height without gravity",
+                        "jump_speed, or gravity");
     }
     if (w.has("pushes")) can.pushes = read_query(w, "pushes");
     if (w.has("yields_to")) can.yields_to = read_query(w, "yields_to");
-    for (const auto& [key, value] : {std::pair("keeps_speed", &can.keeps_speed),
-                                     std::pair("turns_along", &can.turns_along), std::pair("mirrors", &can.mirrors)})
+    for (const auto& [key, value] :
+         {std::pair("keeps_speed", &can.keeps_speed), std::pair("turns_along", &can.turns_along),
+          std::pair("mirrors", &can.mirrors)})
       if (auto yes = w.boolean(key)) *value = *yes;
     def.walker = can;
   } else if (s.has("walker")) {
@@ -48,7 +55,8 @@ template <int D>
 void SceneReader<D>::read_wishes(const Section& s, ObjectDef<D>& def) {
   const toml::node& node = *s.find("wishes");
   if (!node.is_string()) return read_wish_list(s.tables("wishes", "wish"), def);
-  const std::filesystem::path path = std::filesystem::path(scene_.file).parent_path() / *s.text("wishes");
+  const std::filesystem::path path =
+      std::filesystem::path(scene_.file).parent_path() / *s.text("wishes");
   std::ifstream file(path, std::ios::binary);
   std::stringstream text;
   if (file) text << file.rdbuf();
@@ -61,7 +69,8 @@ void SceneReader<D>::read_wishes(const Section& s, ObjectDef<D>& def) {
   try {
     const toml::table root = toml::parse(text.str(), std::string_view{own.file});
     const Section top(own, "object", {&root});
-    if (!top.has("wishes")) own.report(toml::source_position{1, 1}, "the file has no wishes", "wishes = [...]");
+    if (!top.has("wishes"))
+      own.report(toml::source_position{1, 1}, "the file has no wishes", "wishes = [...]");
     const toml::table nothing;
     SceneReader<D> reader(own, nothing);
     reader.read_wish_list(top.tables("wishes", "wish"), def);

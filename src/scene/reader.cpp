@@ -20,7 +20,9 @@ void Context::report(const toml::source_position& at, std::string what, std::str
   problems.push_back({{file, at.line, at.column}, std::move(what), std::move(accepted)});
 }
 
-Place Context::place(const toml::node& at) const { return {file, at.source().begin.line, at.source().begin.column}; }
+Place Context::place(const toml::node& at) const {
+  return {file, at.source().begin.line, at.source().begin.column};
+}
 
 bool Context::reported_at(const toml::node& node) const {
   return std::any_of(problems.begin(), problems.end(), [&](const Problem& p) {
@@ -45,11 +47,13 @@ std::vector<std::string> keys_of(std::string_view section) {
   return names;
 }
 
-std::vector<std::pair<const toml::key*, const toml::node*>> in_file_order(const toml::table& table) {
+std::vector<std::pair<const toml::key*, const toml::node*>> in_file_order(
+    const toml::table& table) {
   std::vector<std::pair<const toml::key*, const toml::node*>> entries;
   for (const auto& [key, value] : table) entries.emplace_back(&key, &value);
-  std::stable_sort(entries.begin(), entries.end(),
-                   [](const auto& a, const auto& b) { return a.first->source().begin < b.first->source().begin; });
+  std::stable_sort(entries.begin(), entries.end(), [](const auto& a, const auto& b) {
+    return a.first->source().begin < b.first->source().begin;
+  });
   return entries;
 }
 
@@ -75,10 +79,12 @@ Section::Section(Context& context, std::string_view section, std::vector<const t
   const std::vector<std::string>& names = known.at(section);
   for (const auto& [key, value] : *layers_.front()) {
     if (std::find(names.begin(), names.end(), key.str()) != names.end()) continue;
-    std::string accepted = suggestion(key.str(), names, fmt::format("known here: {}", fmt::join(names, ", ")));
+    std::string accepted =
+        suggestion(key.str(), names, fmt::format("known here: {}", fmt::join(names, ", ")));
     if ((section == "circle" || section == "sphere") && key.str() == "radius")
       accepted = "sizes are whole: diameter = 2 x radius";
-    if (section == "capsule" && key.str() == "radius") accepted = "sizes are whole: width = 2 x radius";
+    if (section == "capsule" && key.str() == "radius")
+      accepted = "sizes are whole: width = 2 x radius";
     context.report(key.source().begin,
                    fmt::format("unknown key '{}' in {} {}", key.str(),
                                section == "object" || section == "effect" ? "an" : "a", section),
@@ -98,7 +104,8 @@ std::vector<const toml::table*> Section::layers_of(std::string_view key) const {
     const toml::node* node = layer->get(key);
     if (node == nullptr) continue;
     if (const toml::table* table = node->as_table()) found.push_back(table);
-    else context_->report(*node, fmt::format("{} is {}", key, type_name(*node)), "a table, { ... }");
+    else
+      context_->report(*node, fmt::format("{} is {}", key, type_name(*node)), "a table, { ... }");
   }
   return found;
 }
@@ -109,11 +116,12 @@ void Section::require(std::string_view key, std::string_view accepted) const {
   context_->report(node(), fmt::format("{} lacks '{}'", section_, key), std::string(accepted));
 }
 
-std::optional<double> number_in(Context& context, const toml::node& node, std::string_view name, double least,
-                                double most) {
+std::optional<double> number_in(Context& context, const toml::node& node, std::string_view name,
+                                double least, double most) {
   const std::optional<double> value = node.is_number() ? node.value<double>() : std::nullopt;
   if (!value || !std::isfinite(*value)) {
-    context.report(node, fmt::format("{} is {}", name, node.is_number() ? "not finite" : type_name(node)),
+    context.report(node,
+                   fmt::format("{} is {}", name, node.is_number() ? "not finite" : type_name(node)),
                    "a finite number");
     return std::nullopt;
   }
@@ -125,7 +133,8 @@ std::optional<double> number_in(Context& context, const toml::node& node, std::s
   return value;
 }
 
-std::optional<std::string> text_in(Context& context, const toml::node& node, std::string_view name) {
+std::optional<std::string> text_in(Context& context, const toml::node& node,
+                                   std::string_view name) {
   if (auto value = node.value_exact<std::string>()) return value;
   context.report(node, fmt::format("{} is {}", name, type_name(node)), "text in quotes");
   return std::nullopt;
@@ -138,7 +147,8 @@ std::optional<Vec<D>> vector_in(Context& context, const toml::node& node, std::s
     context.report(node,
                    list == nullptr ? fmt::format("{} is {}", name, type_name(node))
                                    : fmt::format("{} has {} numbers", name, list->size()),
-                   D == 2 ? "two numbers, [x, y], as the scene is 2D" : "three numbers, [x, y, z], as the scene is 3D");
+                   D == 2 ? "two numbers, [x, y], as the scene is 2D"
+                          : "three numbers, [x, y, z], as the scene is 3D");
     return std::nullopt;
   }
   Vec<D> v = kZero;
@@ -156,10 +166,12 @@ std::optional<double> Section::number(std::string_view key, double least, double
   return node != nullptr ? number_in(*context_, *node, key, least, most) : std::nullopt;
 }
 
-std::optional<std::uint64_t> Section::whole(std::string_view key, std::uint64_t least, std::uint64_t most) const {
+std::optional<std::uint64_t> Section::whole(std::string_view key, std::uint64_t least,
+                                            std::uint64_t most) const {
   const toml::node* node = find(key);
   if (node == nullptr) return std::nullopt;
-  const auto value = number_in(*context_, *node, key, static_cast<double>(least), static_cast<double>(most));
+  const auto value =
+      number_in(*context_, *node, key, static_cast<double>(least), static_cast<double>(most));
   if (!value) return std::nullopt;
   if (*value == std::floor(*value)) return static_cast<std::uint64_t>(*value);
   context_->report(*node, fmt::format("{} of {} is not whole", key, *value), "a whole number");
@@ -198,7 +210,8 @@ const toml::array* Section::array(std::string_view key, std::string_view of) con
   if (node == nullptr) return nullptr;
   const toml::array* list = node->as_array();
   if (list == nullptr)
-    context_->report(*node, fmt::format("{} is {}", key, type_name(*node)), fmt::format("a list of {}", of));
+    context_->report(*node, fmt::format("{} is {}", key, type_name(*node)),
+                     fmt::format("a list of {}", of));
   return list;
 }
 
@@ -207,8 +220,10 @@ std::vector<Section> Section::tables(std::string_view key, std::string_view sect
   const toml::array* list = array(key, "tables, [{ ... }]");
   if (list == nullptr) return out;
   for (const toml::node& item : *list) {
-    if (const toml::table* table = item.as_table()) out.push_back(Section(*context_, section, {table}));
-    else context_->report(item, fmt::format("{} holds {}", key, type_name(item)), "tables, { ... }");
+    if (const toml::table* table = item.as_table())
+      out.push_back(Section(*context_, section, {table}));
+    else
+      context_->report(item, fmt::format("{} holds {}", key, type_name(item)), "tables, { ... }");
   }
   return out;
 }
@@ -243,7 +258,8 @@ std::optional<Rotation<3>> Section::turn<3>(std::string_view key) const {
   const auto angle = part->number("angle", -1e6, 1e6);
   if (!axis || !angle) return std::nullopt;
   if (axis->norm() > 0) return Rotation<3>(*axis, radians(*angle));
-  context_->report(part->node(), "the axis of the turn has no length", "a direction, such as [0, 1, 0]");
+  context_->report(part->node(), "the axis of the turn has no length",
+                   "a direction, such as [0, 1, 0]");
   return std::nullopt;
 }
 
@@ -258,7 +274,8 @@ std::optional<Spin<3>> Section::spin<3>(std::string_view key) const {
   return value ? std::optional(Spin<3>(*value * (kPi / 180))) : std::nullopt;
 }
 
-std::optional<std::size_t> Section::choice(std::string_view key, std::span<const std::string> words) const {
+std::optional<std::size_t> Section::choice(std::string_view key,
+                                           std::span<const std::string> words) const {
   const toml::node* node = find(key);
   if (node == nullptr) return std::nullopt;
   const auto value = text_in(*context_, *node, key);

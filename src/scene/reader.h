@@ -26,13 +26,15 @@ struct Context {
 };
 
 // The entries of a table in the order in which they stand in the file.
-[[nodiscard]] std::vector<std::pair<const toml::key*, const toml::node*>> in_file_order(const toml::table& table);
+[[nodiscard]] std::vector<std::pair<const toml::key*, const toml::node*>> in_file_order(
+    const toml::table& table);
 [[nodiscard]] std::vector<std::string> keys_of(std::string_view section);
 // "a number, but it is text"
 [[nodiscard]] std::string_view type_name(const toml::node& node);
 
-// A table, or several of which earlier ones override later ones (an object, its kind, the kind's kind).
-// Keys that the section does not have are reported, for the first table only: kinds are read on their own.
+// A table, or several of which earlier ones override later ones (an object, its kind, the kind's
+// kind). Keys that the section does not have are reported, for the first table only: kinds are read
+// on their own.
 class Section {
  public:
   Section(Context& context, std::string_view section, std::vector<const toml::table*> layers);
@@ -48,8 +50,10 @@ class Section {
   void require(std::string_view key, std::string_view accepted) const;
 
   // Each returns nothing when the key is not there or its value is not usable (then reported).
-  std::optional<double> number(std::string_view key, double least = -1e300, double most = 1e300) const;
-  std::optional<std::uint64_t> whole(std::string_view key, std::uint64_t least, std::uint64_t most) const;
+  std::optional<double> number(std::string_view key, double least = -1e300,
+                               double most = 1e300) const;
+  std::optional<std::uint64_t> whole(std::string_view key, std::uint64_t least,
+                                     std::uint64_t most) const;
   std::optional<bool> boolean(std::string_view key) const;
   std::optional<std::string> text(std::string_view key) const;
   std::vector<std::string> texts(std::string_view key) const;  // a list, or one text
@@ -83,8 +87,8 @@ template <>
 std::optional<Spin<3>> Section::spin<3>(std::string_view key) const;
 
 // The number a node holds; reported as lacking when it is none.
-std::optional<double> number_in(Context& context, const toml::node& node, std::string_view name, double least = -1e300,
-                                double most = 1e300);
+std::optional<double> number_in(Context& context, const toml::node& node, std::string_view name,
+                                double least = -1e300, double most = 1e300);
 std::optional<std::string> text_in(Context& context, const toml::node& node, std::string_view name);
 template <int D>
 std::optional<Vec<D>> vector_in(Context& context, const toml::node& node, std::string_view name);

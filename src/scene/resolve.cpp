@@ -11,7 +11,8 @@ namespace colvik {
 namespace {
 
 std::string text_of(const toml::node& node) {
-  if (const auto number = node.value<double>(); number && node.is_number()) return fmt::format("{}", *number);
+  if (const auto number = node.value<double>(); number && node.is_number())
+    return fmt::format("{}", *number);
   if (const auto text = node.value_exact<std::string>()) return fmt::format("\"{}\"", *text);
   if (const auto truth = node.value_exact<bool>()) return *truth ? "true" : "false";
   std::vector<std::string> parts;
@@ -27,14 +28,16 @@ std::string text_of(const toml::node& node) {
   return "a date or time";
 }
 
-// The values of a table that no nearer one has given; tables that are inherited piece by piece are looked into.
-void add_values(const toml::table& table, const std::string& file, const std::string& kind, const std::string& before,
-                std::vector<ResolvedValue>& all) {
+// The values of a table that no nearer one has given; tables that are inherited piece by piece are
+// looked into.
+void add_values(const toml::table& table, const std::string& file, const std::string& kind,
+                const std::string& before, std::vector<ResolvedValue>& all) {
   for (const auto& [key, node] : scene::in_file_order(table)) {
     const std::string name = before + std::string(key->str());
     if (before.empty() && key->str() == "like") continue;
     const toml::table* inner = node->as_table();
-    if (inner != nullptr && before.empty() && (name == "collider" || name == "numbers" || name == "spots")) {
+    if (inner != nullptr && before.empty() &&
+        (name == "collider" || name == "numbers" || name == "spots")) {
       add_values(*inner, file, kind, name + ".", all);
       continue;
     }
@@ -59,8 +62,9 @@ Result<std::vector<ResolvedValue>> resolve_kind(const std::string& path, const s
   try {
     root = toml::parse(text.str(), std::string_view{path});
   } catch (const toml::parse_error& error) {
-    return Error{fmt::format("{}:{}:{}:", path, error.source().begin.line, error.source().begin.column),
-                 std::string(error.description()), "TOML as in docs/scene.md"};
+    return Error{
+        fmt::format("{}:{}:{}:", path, error.source().begin.line, error.source().begin.column),
+        std::string(error.description()), "TOML as in docs/scene.md"};
   }
   const toml::table* kinds = root["kinds"].as_table();
   std::vector<std::string> names;
@@ -75,15 +79,17 @@ Result<std::vector<ResolvedValue>> resolve_kind(const std::string& path, const s
       return Error{
           path, fmt::format("no kind is named '{}'", name),
           suggestion(name, names,
-                     names.empty() ? "the scene declares none" : fmt::format("kinds are: {}", fmt::join(names, ", ")))};
+                     names.empty() ? "the scene declares none"
+                                   : fmt::format("kinds are: {}", fmt::join(names, ", ")))};
     seen.push_back(name);
     add_values(*table, path, name, "", all);
     const auto like = (*table)["like"].value<std::string>();
     if (!like) return all;
     name = *like;
     if (std::find(seen.begin(), seen.end(), name) != seen.end())
-      return Error{path, fmt::format("kinds inherit in a circle: {} -> {}", fmt::join(seen, " -> "), name),
-                   "a kind that is not like itself"};
+      return Error{
+          path, fmt::format("kinds inherit in a circle: {} -> {}", fmt::join(seen, " -> "), name),
+          "a kind that is not like itself"};
   }
 }
 

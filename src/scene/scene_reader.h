@@ -1,7 +1,7 @@
 #pragma once
-// From a parsed file to a Scene<D>. objects and kinds: read_objects.cpp; copies: read_layout.cpp; motions and
-// schedules: read_motion.cpp; shapes: read_shape.cpp; reactions: read_reactions.cpp and read_effects.cpp; expectations: read_rules.cpp; the
-// rest and the order of reading: load.cpp.
+// From a parsed file to a Scene<D>. objects and kinds: read_objects.cpp; copies: read_layout.cpp;
+// motions and schedules: read_motion.cpp; shapes: read_shape.cpp; reactions: read_reactions.cpp and
+// read_effects.cpp; expectations: read_rules.cpp; the rest and the order of reading: load.cpp.
 #include "scene/obj_file.h"
 #include "scene/reader.h"
 
@@ -10,7 +10,8 @@ namespace colvik::scene {
 template <int D>
 class SceneReader {
  public:
-  SceneReader(Context& context, const toml::table& root) : context_(context), top_(context, "scene", {&root}) {}
+  SceneReader(Context& context, const toml::table& root)
+      : context_(context), top_(context, "scene", {&root}) {}
 
   // Reads everything; problems are in the context.
   Scene<D> read();
@@ -54,7 +55,8 @@ class SceneReader {
   Drawing<D> read_drawing(const Section& s);  // read_objects.cpp
 
   // read_layout.cpp
-  void add_copy(const ObjectDef<D>& def, const std::string& name, const Pose<D>& at, const toml::table& own);
+  void add_copy(const ObjectDef<D>& def, const std::string& name, const Pose<D>& at,
+                const toml::table& own);
   void add_copies(const Section& s, const ObjectDef<D>& def, const toml::table& own);
   void add_row(const Section& layout, const ObjectDef<D>& def, const toml::table& own);
   void add_grid(const Section& layout, const ObjectDef<D>& def, const toml::table& own);
@@ -68,12 +70,16 @@ class SceneReader {
   std::optional<ColliderDef<D>> read_collider(const Section& s, const ObjectDef<D>& def);
 
   // read_shape.cpp
-  std::optional<Shape<D>> read_shape(const Section& s, const ObjectDef<D>& def, ColliderDef<D>& collider);
+  std::optional<Shape<D>> read_shape(const Section& s, const ObjectDef<D>& def,
+                                     ColliderDef<D>& collider);
   std::optional<Shape<D>> read_shape_named(const Section& s, std::string_view which);
-  std::optional<Shape<D>> read_flat_shape(const Section& s, std::string_view which);   // of 2D scenes only
-  std::optional<Shape<D>> read_solid_shape(const Section& s, std::string_view which);  // of 3D scenes only
+  std::optional<Shape<D>> read_flat_shape(const Section& s,
+                                          std::string_view which);  // of 2D scenes only
+  std::optional<Shape<D>> read_solid_shape(const Section& s,
+                                           std::string_view which);  // of 3D scenes only
   std::optional<Shape<D>> read_compound(const Section& s);
-  std::optional<Shape<D>> made(const Result<Shape<D>>& shape, const toml::node& at, const Mended& mended = {});
+  std::optional<Shape<D>> made(const Result<Shape<D>>& shape, const toml::node& at,
+                               const Mended& mended = {});
   std::vector<Vec<D>> read_points(const Section& s, std::string_view key);
   std::vector<Vec<D>> points_in(const toml::node& node, std::string_view name);
   std::optional<ObjMesh> read_obj(const Section& s);
@@ -106,7 +112,8 @@ class SceneReader {
   std::map<std::string, Kind> kinds_;
   std::vector<std::string> kind_names_;
   bool reading_kinds_ = false;
-  std::vector<std::pair<const toml::node*, std::string>> objects_meant_;  // names of objects that may come later
+  std::vector<std::pair<const toml::node*, std::string>>
+      objects_meant_;  // names of objects that may come later
 };
 
 }  // namespace colvik::scene

@@ -9,8 +9,8 @@
 namespace colvik::shapes {
 namespace {
 
-// How far a normal may lean over the side between two fronts, -1 where the surface bends inward; `own` and
-// `next` are their normals.
+// How far a normal may lean over the side between two fronts, -1 where the surface bends inward;
+// `own` and `next` are their normals.
 template <int D>
 double lean_over(const Vec<D>& own, const Vec<D>& next, const Vec<D>& outward) {
   const double lean = next.dot(outward);
@@ -28,7 +28,8 @@ void Assembly<D>::finish() {
   for (const Piece<D>& p : pieces) {
     Bounds<D> box;
     if (p.child >= 0) box = colvik::bounds(children[p.child].shape, children[p.child].pose);
-    for (std::uint32_t k = 0; k < p.corners; ++k) box = box.merged(points[corner_list[p.first_corner + k]]);
+    for (std::uint32_t k = 0; k < p.corners; ++k)
+      box = box.merged(points[corner_list[p.first_corner + k]]);
     boxes.push_back(box);
   }
   tree = index::Tree<D>(boxes);
@@ -38,17 +39,19 @@ void Assembly<D>::finish() {
   if (surface)
     for (const Front<D>& f : fronts) flats.push_back(flat(f));
 
-  // The front across each side: in 2D it ends where this one starts or the reverse, in 3D it runs along
-  // the same edge the other way.
+  // The front across each side: in 2D it ends where this one starts or the reverse, in 3D it runs
+  // along the same edge the other way.
   using Key = std::pair<std::uint32_t, std::uint32_t>;
   const auto side = [](const Front<D>& f, int k, bool seen_from_across) -> Key {
     if constexpr (D == 2) return {f.corner[k], (k == 0) == seen_from_across ? 1 : 0};
-    const std::uint32_t from = f.corner[k], to = f.corner[(k + 1) % D];
+    const std::uint32_t from = f.corner[k];
+    const std::uint32_t to = f.corner[(k + 1) % D];
     return seen_from_across ? Key{to, from} : Key{from, to};
   };
   // All sides by their first number, in the order of the fronts: from first_of[number] on.
   struct Side {
-    std::uint32_t second, front;
+    std::uint32_t second;
+    std::uint32_t front;
   };
   std::vector<std::uint32_t> first_of(points.size() + 2);
   std::vector<Side> sides(fronts.size() * D);
@@ -58,7 +61,9 @@ void Assembly<D>::finish() {
   };
   for_sides([&](const Key& key, std::uint32_t) { ++first_of[key.first + 2]; });
   for (std::size_t i = 2; i < first_of.size(); ++i) first_of[i] += first_of[i - 1];
-  for_sides([&](const Key& key, std::uint32_t i) { sides[first_of[key.first + 1]++] = {key.second, i}; });
+  for_sides([&](const Key& key, std::uint32_t i) {
+    sides[first_of[key.first + 1]++] = {key.second, i};
+  });
   const auto of_number = [&](std::uint32_t number) {
     return std::span(sides).subspan(first_of[number], first_of[number + 1] - first_of[number]);
   };
@@ -81,7 +86,8 @@ void Assembly<D>::finish() {
         f.lean[k] = f.lean_behind[k] = 1;
         continue;
       }
-      const Vec<D> m = normal(*next), out = outward(f, n, k);
+      const Vec<D> m = normal(*next);
+      const Vec<D> out = outward(f, n, k);
       f.lean[k] = lean_over<D>(n, m, out);
       f.lean_behind[k] = lean_over<D>(-n, -m, out);
     }

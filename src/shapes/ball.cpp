@@ -18,9 +18,11 @@ MassProperties<3> ball_mass(const Shape<3>& s) {
   return {volume, Vec<3>::Zero(), Inertia<3>::Identity() * (0.4 * volume * s.radius * s.radius)};
 }
 
-void add_arc(std::vector<Edge3>& edges, const Vec<3>& centre, const Vec<3>& u, const Vec<3>& v, int first, int last) {
+void add_arc(std::vector<Edge3>& edges, const Vec<3>& centre, const Vec<3>& u, const Vec<3>& v,
+             int first, int last) {
   const auto on_circle = [&](double k) {
-    double s = 0, c = 1;
+    double s = 0;
+    double c = 1;
     sine_cosine(2 * kPi * k / kChords, s, c);
     return Vec<3>(c * u + s * v);
   };
@@ -33,7 +35,9 @@ void add_arc(std::vector<Edge3>& edges, const Vec<3>& centre, const Vec<3>& u, c
 std::vector<Edge3> ball_edges(const Shape<3>& s) {
   std::vector<Edge3> lines;
   const Vec<3> none = Vec<3>::Zero();
-  const Vec<3> x = Vec<3>(s.radius, 0, 0), y = Vec<3>(0, s.radius, 0), z = Vec<3>(0, 0, s.radius);
+  const Vec<3> x = Vec<3>(s.radius, 0, 0);
+  const Vec<3> y = Vec<3>(0, s.radius, 0);
+  const Vec<3> z = Vec<3>(0, 0, s.radius);
   add_arc(lines, none, x, z, 0, kChords);
   add_arc(lines, none, x, y, 0, kChords);
   add_arc(lines, none, y, z, 0, kChords);

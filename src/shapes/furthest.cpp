@@ -17,7 +17,9 @@ struct Scan {
   using Lanes = hn::Vec<Tag>;
   const T* by_axis;
   std::size_t row;
-  Lanes along[D], most, which;
+  Lanes along[D];
+  Lanes most;
+  Lanes which;
 
   HWY_INLINE Scan(const T* list, std::size_t count, const Vec<D>& direction)
       : by_axis(list),
@@ -29,8 +31,8 @@ struct Scan {
   // No multiply-add in one: the same bits on every machine.
   HWY_INLINE void look(std::size_t at) {
     const Tag tag;
-    auto d =
-        hn::Add(hn::Mul(along[0], hn::LoadU(tag, by_axis + at)), hn::Mul(along[1], hn::LoadU(tag, by_axis + row + at)));
+    auto d = hn::Add(hn::Mul(along[0], hn::LoadU(tag, by_axis + at)),
+                     hn::Mul(along[1], hn::LoadU(tag, by_axis + row + at)));
     if constexpr (D == 3) d = hn::Add(d, hn::Mul(along[2], hn::LoadU(tag, by_axis + 2 * row + at)));
     const auto further = hn::Gt(d, most);
     most = hn::IfThenElse(further, d, most);
@@ -41,7 +43,8 @@ struct Scan {
     const Tag tag;
     const auto index = hn::Add(which, hn::Iota(tag, 0));
     const auto best = hn::Eq(most, hn::MaxOfLanes(tag, most));
-    const auto first = hn::MinOfLanes(tag, hn::IfThenElse(best, index, hn::Set(tag, static_cast<T>(row))));
+    const auto first =
+        hn::MinOfLanes(tag, hn::IfThenElse(best, index, hn::Set(tag, static_cast<T>(row))));
     return static_cast<std::size_t>(hn::GetLane(first));
   }
 };
@@ -51,12 +54,13 @@ std::size_t scan(const T* by_axis, std::size_t count, const Vec<D>& direction) {
   for (std::size_t i = 0; i < s.row; i += hn::Lanes(typename Scan<D, T>::Tag())) s.look(i);
   return s.best();
 }
-// Side by side, with one end to guess; the last of the shorter list is looked at again while the other goes on, which
-// changes nothing.
+// Side by side, with one end to guess; the last of the shorter list is looked at again while the
+// other goes on, which changes nothing.
 std::pair<std::size_t, std::size_t> scan_both(const CornersAlong& a, const CornersAlong& b) {
   using One = Scan<3, double>;
   const std::size_t step = hn::Lanes(One::Tag());
-  One one(a.by_axis, a.count, a.direction), other(b.by_axis, b.count, b.direction);
+  One one(a.by_axis, a.count, a.direction);
+  One other(b.by_axis, b.count, b.direction);
   const std::size_t longest = std::max(one.row, other.row);
   for (std::size_t i = 0; i < longest; i += step) {
     one.look(std::min(i, one.row - step));
@@ -64,9 +68,15 @@ std::pair<std::size_t, std::size_t> scan_both(const CornersAlong& a, const Corne
   }
   return {one.best(), other.best()};
 }
-std::size_t scan_2(const double* by_axis, std::size_t count, const Vec<2>& d) { return scan(by_axis, count, d); }
-std::size_t scan_3(const double* by_axis, std::size_t count, const Vec<3>& d) { return scan(by_axis, count, d); }
-std::size_t scan_single(const float* by_axis, std::size_t count, const Vec<3>& d) { return scan(by_axis, count, d); }
+std::size_t scan_2(const double* by_axis, std::size_t count, const Vec<2>& d) {
+  return scan(by_axis, count, d);
+}
+std::size_t scan_3(const double* by_axis, std::size_t count, const Vec<3>& d) {
+  return scan(by_axis, count, d);
+}
+std::size_t scan_single(const float* by_axis, std::size_t count, const Vec<3>& d) {
+  return scan(by_axis, count, d);
+}
 
 }  // namespace colvik::shapes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();

@@ -23,7 +23,8 @@ struct Facet {
 
 class Quickhull {
  public:
-  Quickhull(std::span<const Vec<3>> points, double tolerance) : points_(points), tolerance_(tolerance) {}
+  Quickhull(std::span<const Vec<3>> points, double tolerance)
+      : points_(points), tolerance_(tolerance) {}
 
   bool start();  // false for a flat cloud
   void grow(std::size_t budget);
@@ -40,7 +41,9 @@ class Quickhull {
     triangles_.push_back(std::move(t));
     return static_cast<Index>(triangles_.size() - 1);
   }
-  [[nodiscard]] double above(const Facet& t, Index p) const { return t.normal.dot(points_[p]) - t.offset; }
+  [[nodiscard]] double above(const Facet& t, Index p) const {
+    return t.normal.dot(points_[p]) - t.offset;
+  }
   void give(Index point, std::span<const Index> to);  // to the triangle it is furthest above
   void add_corner(Index seed);
 
@@ -53,11 +56,17 @@ void Quickhull::give(Index point, std::span<const Index> to) {
   Index best = kNone;
   double most = tolerance_;
   for (const Index i : to)
-    if (const double h = above(triangles_[i], point); h > most) most = h, best = i;
+    if (const double h = above(triangles_[i], point); h > most) {
+      most = h;
+      best = i;
+    }
   if (best == kNone) return;
   Facet& t = triangles_[best];
   t.outside.push_back(point);
-  if (most > t.height) t.height = most, t.furthest = point;
+  if (most > t.height) {
+    t.height = most;
+    t.furthest = point;
+  }
 }
 
 bool Quickhull::start() {
@@ -65,20 +74,26 @@ bool Quickhull::start() {
     Index best = 0;
     double most = -1;
     for (Index i = 0; i < points_.size(); ++i)
-      if (const double h = height(points_[i]); h > most) most = h, best = i;
+      if (const double h = height(points_[i]); h > most) {
+        most = h;
+        best = i;
+      }
     return std::pair(best, most);
   };
   const Index a = furthest([&](const Vec<3>& p) { return (p - points_[0]).norm(); }).first;
   const auto [b, length] = furthest([&](const Vec<3>& p) { return (p - points_[a]).norm(); });
   if (length <= tolerance_) return false;
   const Vec<3> along = (points_[b] - points_[a]) / length;
-  const auto [c, width] = furthest([&](const Vec<3>& p) { return cross(along, Vec<3>(p - points_[a])).norm(); });
+  const auto [c, width] =
+      furthest([&](const Vec<3>& p) { return cross(along, Vec<3>(p - points_[a])).norm(); });
   if (width <= tolerance_) return false;
   const Vec<3> normal = cross(along, Vec<3>(points_[c] - points_[a])).normalized();
-  const auto [d, depth] = furthest([&](const Vec<3>& p) { return std::abs(normal.dot(p - points_[a])); });
+  const auto [d, depth] =
+      furthest([&](const Vec<3>& p) { return std::abs(normal.dot(p - points_[a])); });
   if (depth <= tolerance_) return false;
 
-  Index second = b, third = c;  // so that d lies below the triangle a, second, third
+  Index second = b;
+  Index third = c;  // so that d lies below the triangle a, second, third
   if (normal.dot(points_[d] - points_[a]) > 0) std::swap(second, third);
   const Index base = add(a, second, third);
   const std::array<Index, 3> sides{add(second, a, d), add(third, second, d), add(a, third, d)};
@@ -103,13 +118,16 @@ void Quickhull::grow(std::size_t budget) {
   }
 }
 
-// Replaces what the furthest point of `seed` sees by a fan of triangles from the rim of it to the point.
+// Replaces what the furthest point of `seed` sees by a fan of triangles from the rim of it to the
+// point.
 void Quickhull::add_corner(Index seed) {
   const Index apex = triangles_[seed].furthest;
   std::vector<Index> seen{seed};
   triangles_[seed].alive = false;
   struct Rim {
-    Index from, to, beyond;
+    Index from;
+    Index to;
+    Index beyond;
   };
   std::vector<Rim> rim;
   for (std::size_t k = 0; k < seen.size(); ++k) {
@@ -126,14 +144,17 @@ void Quickhull::add_corner(Index seed) {
   for (const Index s : seen)
     for (Index e = 0; e < 3; ++e) {
       const Facet& t = triangles_[s];
-      if (triangles_[t.beside[e]].alive) rim.push_back({t.corner[e], t.corner[(e + 1) % 3], t.beside[e]});
+      if (triangles_[t.beside[e]].alive)
+        rim.push_back({t.corner[e], t.corner[(e + 1) % 3], t.beside[e]});
     }
-  std::map<Index, Index> starting, ending;  // new triangles by the rim corner they start and end at
+  std::map<Index, Index> starting;
+  std::map<Index, Index> ending;  // new triangles by the rim corner they start and end at
   std::vector<Index> fresh;
   for (const Rim& r : rim) {
     const Index t = add(r.from, r.to, apex);
     fresh.push_back(t);
-    starting[r.from] = t, ending[r.to] = t;
+    starting[r.from] = t;
+    ending[r.to] = t;
     triangles_[t].beside[0] = r.beyond;
     Facet& beyond = triangles_[r.beyond];
     for (Index e = 0; e < 3; ++e)
@@ -156,11 +177,13 @@ Polytope<3> Quickhull::finish() const {
   std::vector<Index> by_area;
   const auto area = [&](Index i) {
     const auto& c = triangles_[i].corner;
-    return cross(Vec<3>(points_[c[1]] - points_[c[0]]), Vec<3>(points_[c[2]] - points_[c[0]])).norm();
+    return cross(Vec<3>(points_[c[1]] - points_[c[0]]), Vec<3>(points_[c[2]] - points_[c[0]]))
+        .norm();
   };
   for (Index i = 0; i < triangles_.size(); ++i)
     if (triangles_[i].alive) by_area.push_back(i);
-  std::stable_sort(by_area.begin(), by_area.end(), [&](Index x, Index y) { return area(x) > area(y); });
+  std::stable_sort(by_area.begin(), by_area.end(),
+                   [&](Index x, Index y) { return area(x) > area(y); });
   std::vector<Index> group(triangles_.size(), kNone);
   std::vector<std::vector<Index>> members;
   for (const Index seed : by_area) {
@@ -184,7 +207,10 @@ Polytope<3> Quickhull::finish() const {
   Polytope<3> out;
   std::vector<Index> renamed(points_.size(), kNone);
   const auto name = [&](Index p) {
-    if (renamed[p] == kNone) renamed[p] = static_cast<Index>(out.points.size()), out.points.push_back(points_[p]);
+    if (renamed[p] == kNone) {
+      renamed[p] = static_cast<Index>(out.points.size());
+      out.points.push_back(points_[p]);
+    }
     return renamed[p];
   };
   std::map<std::pair<Index, Index>, Index> side;  // directed edge -> face on its left
@@ -192,7 +218,8 @@ Polytope<3> Quickhull::finish() const {
     std::map<Index, Index> next;
     for (const Index t : members[g])
       for (Index e = 0; e < 3; ++e)
-        if (group[triangles_[t].beside[e]] != g) next[triangles_[t].corner[e]] = triangles_[t].corner[(e + 1) % 3];
+        if (group[triangles_[t].beside[e]] != g)
+          next[triangles_[t].corner[e]] = triangles_[t].corner[(e + 1) % 3];
     HullFace face;
     face.normal = triangles_[members[g][0]].normal;
     face.offset = triangles_[members[g][0]].offset;
@@ -219,7 +246,8 @@ Polytope<3> Quickhull::finish() const {
 
 }  // namespace
 
-std::optional<Polytope<3>> convex_hull(std::span<const Vec<3>> points, std::size_t budget, double tolerance) {
+std::optional<Polytope<3>> convex_hull(std::span<const Vec<3>> points, std::size_t budget,
+                                       double tolerance) {
   Quickhull hull(points, tolerance);
   if (points.size() < 4 || !hull.start()) return std::nullopt;
   hull.grow(budget);

@@ -11,13 +11,16 @@ namespace {
 
 // A segment in space, rounded: a capsule lying along it.
 MassProperties<3> stick_mass(const Shape<3>& s) {
-  const Vec<3>&from = s.corners->points[0], &to = s.corners->points[1];
+  const Vec<3>& from = s.corners->points[0];
+  const Vec<3>& to = s.corners->points[1];
   const double length = (to - from).norm();
   const Vec<3> along = (to - from) / length;
   Shape<3> upright;
-  upright.core.y() = length / 2, upright.radius = s.radius;
+  upright.core.y() = length / 2;
+  upright.radius = s.radius;
   MassProperties<3> m = shapes::capsule_mass(upright);
-  const double own = m.inertia(1, 1), across = m.inertia(0, 0);
+  const double own = m.inertia(1, 1);
+  const double across = m.inertia(0, 0);
   m.inertia = Inertia<3>::Identity() * across + (own - across) * along * along.transpose();
   m.centre = 0.5 * (from + to);
   return m;
@@ -29,7 +32,8 @@ std::vector<Vec<2>> corners_of(const Shape<2>& s) {
   switch (s.kind) {
     case ShapeKind::ball: return {Vec<2>::Zero()};
     case ShapeKind::capsule: return {Vec<2>(0, -h.y()), Vec<2>(0, h.y())};
-    case ShapeKind::box: return {{-h.x(), -h.y()}, {h.x(), -h.y()}, {h.x(), h.y()}, {-h.x(), h.y()}};
+    case ShapeKind::box:
+      return {{-h.x(), -h.y()}, {h.x(), -h.y()}, {h.x(), h.y()}, {-h.x(), h.y()}};
     default: return s.corners->points;
   }
 }
@@ -38,13 +42,16 @@ std::vector<Edge3> polytope_edges(const shapes::Polytope<3>& p, double radius) {
   std::vector<Edge3> lines;
   if (p.faces.empty()) lines.push_back({p.points[0], p.points[1], Vec<3>::Zero(), Vec<3>::Zero()});
   for (const shapes::HullEdge& e : p.edges) {
-    const Vec<3>&left = p.faces[e.left].normal, &right = p.faces[e.right].normal;
-    const Vec<3>&from = p.points[e.from], &to = p.points[e.to];
+    const Vec<3>& left = p.faces[e.left].normal;
+    const Vec<3>& right = p.faces[e.right].normal;
+    const Vec<3>& from = p.points[e.from];
+    const Vec<3>& to = p.points[e.to];
     if (radius <= 0) {
       lines.push_back({from, to, left, right});
       continue;
     }
-    for (const Vec<3>* n : {&left, &right}) lines.push_back({from + radius * *n, to + radius * *n, *n, *n});
+    for (const Vec<3>* n : {&left, &right})
+      lines.push_back({from + radius * *n, to + radius * *n, *n, *n});
   }
   return lines;
 }
@@ -72,7 +79,8 @@ MassProperties<3> mass_properties(const Shape<3>& s) {
     case ShapeKind::cylinder: return shapes::cylinder_mass(s);
     case ShapeKind::cone: return shapes::cone_mass(s);
     case ShapeKind::box:
-      return s.radius > 0 ? shapes::rounded_mass(shapes::box_polytope(s.core), s.radius) : shapes::box_mass(s);
+      return s.radius > 0 ? shapes::rounded_mass(shapes::box_polytope(s.core), s.radius)
+                          : shapes::box_mass(s);
     case ShapeKind::segment: return stick_mass(s);
     default: return shapes::rounded_mass(*s.corners, s.radius);
   }
@@ -91,13 +99,16 @@ std::vector<Vec<2>> convex_outline(const Shape<2>& shape) {
   const std::size_t n = corners.size();
   for (std::size_t i = 0; i < n; ++i) {
     // An arc from the direction in which the side before looks to that of the side after.
-    const Vec<2> in = corners[i] - corners[(i + n - 1) % n], out = corners[(i + 1) % n] - corners[i];
+    const Vec<2> in = corners[i] - corners[(i + n - 1) % n];
+    const Vec<2> out = corners[(i + 1) % n] - corners[i];
     const double first = n == 1 ? 0 : angle_of(-in.x(), in.y());
     double turn = n == 1 ? 2 * kPi : angle_of(torque(in, out)[0], in.dot(out));
     if (turn <= 0) turn += 2 * kPi;
-    const int chords = std::max(1, static_cast<int>(std::ceil(turn / (2 * kPi) * shapes::kChords - 1e-9)));
+    const int chords =
+        std::max(1, static_cast<int>(std::ceil(turn / (2 * kPi) * shapes::kChords - 1e-9)));
     for (int k = 0; k <= (n == 1 ? chords - 1 : chords); ++k)
-      points.emplace_back(corners[i] + Rotation<2>(first + turn * k / chords) * Vec<2>(shape.radius, 0));
+      points.emplace_back(corners[i] +
+                          Rotation<2>(first + turn * k / chords) * Vec<2>(shape.radius, 0));
   }
   points.push_back(Vec<2>(points[0]));
   return points;
@@ -117,7 +128,8 @@ std::vector<std::vector<Vec<2>>> outlines(const Shape<2>& shape) {
 }
 
 std::vector<std::vector<Vec<2>>> fills(const Shape<2>& shape) {
-  if (shape.kind == ShapeKind::half_space) return {{{-500, -500}, {500, -500}, {500, 0}, {-500, 0}, {-500, -500}}};
+  if (shape.kind == ShapeKind::half_space)
+    return {{{-500, -500}, {500, -500}, {500, 0}, {-500, 0}, {-500, -500}}};
   if (shape.parts == nullptr) return {convex_outline(shape)};
   std::vector<std::vector<Vec<2>>> all;
   const shapes::Assembly<2>& parts = *shape.parts;
@@ -149,14 +161,17 @@ std::vector<Edge3> edges(const Shape<3>& s) {
     std::vector<Edge3> lines;
     for (const shapes::Child<3>& c : s.parts->children)
       for (const Edge3& e : edges(c.shape))
-        lines.push_back({c.pose * e.from, c.pose * e.to, c.pose.rotation * e.side_a, c.pose.rotation * e.side_b});
+        lines.push_back({c.pose * e.from, c.pose * e.to, c.pose.rotation * e.side_a,
+                         c.pose.rotation * e.side_b});
     for (const shapes::Front<3>& f : s.parts->fronts) {
       const Vec<3> n = s.parts->normal(f);
       for (std::size_t k = 0; k < 3; ++k) {
-        const std::uint32_t a = f.corner[k], b = f.corner[(k + 1) % 3];
+        const std::uint32_t a = f.corner[k];
+        const std::uint32_t b = f.corner[(k + 1) % 3];
         // Each edge once, and none between triangles of one plane.
         const bool open = f.lean[k] >= 1;
-        if (open || (f.lean[k] != 0 && a < b)) lines.push_back({s.parts->points[a], s.parts->points[b], n, n});
+        if (open || (f.lean[k] != 0 && a < b))
+          lines.push_back({s.parts->points[a], s.parts->points[b], n, n});
       }
     }
     return lines;

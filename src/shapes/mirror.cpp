@@ -39,7 +39,8 @@ Shape<2> mirrored_parts(const Shape<2>& shape) {
 
 Rotation<2> mirrored(const Rotation<2>& turned) { return turned.inverse(); }
 Rotation<3> mirrored(const Rotation<3>& turned) {
-  const Spin<3> turn = turned.to_spin();  // an axis is mirrored, and the turn about it goes the other way
+  const Spin<3> turn =
+      turned.to_spin();  // an axis is mirrored, and the turn about it goes the other way
   return Rotation<3>::from_spin(Spin<3>(turn.x(), -turn.y(), -turn.z()));
 }
 
@@ -55,7 +56,8 @@ Result<Shape<D>> mirrored(const Shape<D>& shape) {
     case ShapeKind::tiles:
     case ShapeKind::mesh:
     case ShapeKind::heights:
-      return Error{std::string(shape_name<D>(shape.kind)), "cannot be mirrored", "a shape with an inside"};
+      return Error{std::string(shape_name<D>(shape.kind)), "cannot be mirrored",
+                   "a shape with an inside"};
     case ShapeKind::compound: {
       std::vector<Placed<D>> children = convex_children(shape);
       for (Placed<D>& c : children) {

@@ -15,19 +15,23 @@ struct Moments {
   void add(const Moments& piece, const Vec<D>& at) {
     volume += piece.volume;
     first += piece.first + piece.volume * at;
-    second +=
-        piece.second + piece.first * at.transpose() + at * piece.first.transpose() + piece.volume * at * at.transpose();
+    second += piece.second + piece.first * at.transpose() + at * piece.first.transpose() +
+              piece.volume * at * at.transpose();
   }
   void add(const Moments& piece) { add(piece, Vec<D>::Zero()); }
 
-  // The simplex spanned by the origin and D points; its volume is negative if they turn the other way.
+  // The simplex spanned by the origin and D points; its volume is negative if they turn the other
+  // way.
   void add_simplex(const std::array<Vec<D>, D>& p) {
     double v = 0;
     if constexpr (D == 2) v = torque(p[0], p[1])[0] / 2;
     else v = p[0].dot(cross(p[1], p[2])) / 6;
     Vec<D> sum = Vec<D>::Zero();
     Matrix squares = Matrix::Zero();
-    for (const Vec<D>& x : p) sum += x, squares += x * x.transpose();
+    for (const Vec<D>& x : p) {
+      sum += x;
+      squares += x * x.transpose();
+    }
     volume += v;
     first += v / (D + 1) * sum;
     // The origin, as the last corner, adds nothing to either sum.

@@ -22,27 +22,33 @@ template Shape<2> of_corners(ShapeKind, Polytope<2>);
 template Shape<3> of_corners(ShapeKind, Polytope<3>);
 
 template <int D>
-Result<Bounds<D>> checked_points(std::string_view what, std::string_view point, std::span<const Vec<D>> points) {
+Result<Bounds<D>> checked_points(std::string_view what, std::string_view point,
+                                 std::span<const Vec<D>> points) {
   Bounds<D> box;
   for (std::size_t i = 0; i < points.size(); ++i) {
     if (!points[i].allFinite())
       return Error{fmt::format("{} {} {}", what, point, i + 1),
                    D == 2 ? fmt::format("({}, {}) is not finite", points[i][0], points[i][1])
-                          : fmt::format("({}, {}, {}) is not finite", points[i][0], points[i][1], points[i][D - 1]),
+                          : fmt::format("({}, {}, {}) is not finite", points[i][0], points[i][1],
+                                        points[i][D - 1]),
                    "finite coordinates"};
     box = box.merged(points[i]);
   }
   return box;
 }
-template Result<Bounds<2>> checked_points(std::string_view, std::string_view, std::span<const Vec<2>>);
-template Result<Bounds<3>> checked_points(std::string_view, std::string_view, std::span<const Vec<3>>);
+template Result<Bounds<2>> checked_points(std::string_view, std::string_view,
+                                          std::span<const Vec<2>>);
+template Result<Bounds<3>> checked_points(std::string_view, std::string_view,
+                                          std::span<const Vec<3>>);
 
 std::vector<Vec<2>> convex_corners(std::vector<Vec<2>> points, double tolerance) {
-  std::sort(points.begin(), points.end(),
-            [](const Vec<2>& a, const Vec<2>& b) { return std::pair(a.x(), a.y()) < std::pair(b.x(), b.y()); });
-  points.erase(std::unique(points.begin(), points.end(),
-                           [&](const Vec<2>& a, const Vec<2>& b) { return (a - b).norm() <= tolerance; }),
-               points.end());
+  std::sort(points.begin(), points.end(), [](const Vec<2>& a, const Vec<2>& b) {
+    return std::pair(a.x(), a.y()) < std::pair(b.x(), b.y());
+  });
+  points.erase(
+      std::unique(points.begin(), points.end(),
+                  [&](const Vec<2>& a, const Vec<2>& b) { return (a - b).norm() <= tolerance; }),
+      points.end());
   if (points.size() < 3) return points;
   std::vector<Vec<2>> hull;
   const auto chain = [&](auto first, auto last) {
@@ -87,11 +93,13 @@ Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended) {
   if (corners.size() < 3)
     return Error{"polygon", fmt::format("has {} corners", corners.size()),
                  fmt::format("3 to {} corners", shapes::kMostCornersOfPolygon)};
-  const double size = box.value().size().norm(), tolerance = 1e-9 * size;
+  const double size = box.value().size().norm();
+  const double tolerance = 1e-9 * size;
 
   std::vector<std::size_t> kept;
   for (std::size_t i = 0; i < corners.size(); ++i) {
-    const bool first = kept.empty(), closing = i + 1 == corners.size() && !first;
+    const bool first = kept.empty();
+    const bool closing = i + 1 == corners.size() && !first;
     if (!first && (corners[i] - corners[kept.back()]).norm() <= tolerance)
       tell(fmt::format("corner {} repeats corner {} and was left out", i + 1, kept.back() + 1));
     else if (closing && (corners[i] - corners[kept.front()]).norm() <= tolerance)
@@ -100,8 +108,8 @@ Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended) {
   }
   double area = 0;
   for (std::size_t k = 0; k < kept.size(); ++k)
-    area += 0.5 *
-            torque(Vec<2>(corners[kept[k]] - corners[0]), Vec<2>(corners[kept[(k + 1) % kept.size()]] - corners[0]))[0];
+    area += 0.5 * torque(Vec<2>(corners[kept[k]] - corners[0]),
+                         Vec<2>(corners[kept[(k + 1) % kept.size()]] - corners[0]))[0];
   if (kept.size() < 3 || std::abs(area) <= tolerance * size)
     return Error{"polygon", "all corners lie on a line", "corners around an area"};
   if (area < 0) {
@@ -113,15 +121,19 @@ Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended) {
   std::vector<Vec<2>> used;
   double turned = 0;
   for (std::size_t k = 0; k < kept.size(); ++k) {
-    const Vec<2> in = at(k) - at(k + kept.size() - 1), out = at(k + 1) - at(k);
-    const double bend = torque(in, out)[0], height = bend / (in + out).norm();
+    const Vec<2> in = at(k) - at(k + kept.size() - 1);
+    const Vec<2> out = at(k + 1) - at(k);
+    const double bend = torque(in, out)[0];
+    const double height = bend / (in + out).norm();
     turned += angle_of(bend, in.dot(out));
     if (height < -tolerance || (std::abs(height) <= tolerance && in.dot(out) < 0))
       return Error{place(kept[k]), "bends inward", "a convex polygon; 'outline' takes any shape"};
-    if (height <= tolerance) tell(fmt::format("corner {} lies on a side and was left out", kept[k] + 1));
+    if (height <= tolerance)
+      tell(fmt::format("corner {} lies on a side and was left out", kept[k] + 1));
     else used.push_back(at(k));
   }
-  if (turned > 3 * kPi) return Error{"polygon", "its sides cross each other", "corners in order, once around"};
+  if (turned > 3 * kPi)
+    return Error{"polygon", "its sides cross each other", "corners in order, once around"};
   if (used.size() > shapes::kMostCornersOfPolygon)
     return Error{"polygon", fmt::format("has {} corners", used.size()),
                  fmt::format("3 to {} corners", shapes::kMostCornersOfPolygon)};
@@ -136,7 +148,8 @@ Result<Shape<3>> hull(std::span<const Vec<3>> cloud, std::size_t budget) {
   if (budget < 4 || budget > shapes::kMostCornersOfHull)
     return Error{"hull", fmt::format("a budget of {} corners", budget),
                  fmt::format("4 to {}", shapes::kMostCornersOfHull)};
-  if (cloud.size() < 4) return Error{"hull", fmt::format("has {} points", cloud.size()), "at least 4 points"};
+  if (cloud.size() < 4)
+    return Error{"hull", fmt::format("has {} points", cloud.size()), "at least 4 points"};
   auto p = shapes::convex_hull(cloud, budget, 1e-9 * box.value().size().norm());
   if (!p) return Error{"hull", "all points lie in a plane", "points around a volume"};
   return shapes::of_corners(ShapeKind::hull, std::move(*p));
@@ -160,8 +173,8 @@ Result<Shape<3>> slabs(std::span<const Vec<3>> cloud, int directions) {
       normals.emplace_back(Vec<3>(1, 0, s).normalized());
       normals.emplace_back(Vec<3>(0, 1, s).normalized());
     }
-  // The planes, seen from the middle, as the points of the dual body; each triangle of that body's hull
-  // is the meeting point of three planes.
+  // The planes, seen from the middle, as the points of the dual body; each triangle of that body's
+  // hull is the meeting point of three planes.
   Vec<3> middle = Vec<3>::Zero();  // inside the cloud's hull, unlike the centre of its bounds
   for (const Vec<3>& p : cloud) middle += p / static_cast<double>(cloud.size());
   std::vector<Vec<3>> dual;
@@ -179,7 +192,8 @@ Result<Shape<3>> slabs(std::span<const Vec<3>> cloud, int directions) {
   if (!body) return Error{"slabs", "all points lie in a plane", "points around a volume"};
   std::vector<Vec<3>> corners;
   for (const shapes::HullFace& f : body->faces) corners.emplace_back(middle + f.normal / f.offset);
-  auto p = shapes::convex_hull(corners, shapes::kMostCornersOfHull, 1e-9 * box.value().size().norm());
+  auto p =
+      shapes::convex_hull(corners, shapes::kMostCornersOfHull, 1e-9 * box.value().size().norm());
   if (!p) return Error{"slabs", "all points lie in a plane", "points around a volume"};
   return shapes::of_corners(ShapeKind::hull, std::move(*p));
 }

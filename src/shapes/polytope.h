@@ -15,7 +15,8 @@
 
 namespace colvik::shapes {
 
-inline constexpr std::size_t kMostCornersOfPolygon = 64, kMostCornersOfHull = 256;
+inline constexpr std::size_t kMostCornersOfPolygon = 64;
+inline constexpr std::size_t kMostCornersOfHull = 256;
 
 template <int D>
 struct Polytope;
@@ -27,8 +28,10 @@ struct HullFace {
   std::uint32_t count = 0;  // corners, counterclockwise seen from outside
 };
 struct HullEdge {
-  std::uint32_t from = 0, to = 0;
-  std::uint32_t left = 0, right = 0;  // faces; `left` runs along it from `from` to `to`
+  std::uint32_t from = 0;
+  std::uint32_t to = 0;
+  std::uint32_t left = 0;
+  std::uint32_t right = 0;  // faces; `left` runs along it from `from` to `to`
 };
 
 // An edge seen from one of its corners.
@@ -41,10 +44,11 @@ struct Spoke {
 class Laid {
  public:
   struct Ring {
-    std::uint16_t first = 0, count = 0;  // into loops()
+    std::uint16_t first = 0;
+    std::uint16_t count = 0;  // into loops()
   };
-  // Lists by axis: all first coordinates, then all second ones and so on, each list rounded up to whole
-  // rows by repeating the first.
+  // Lists by axis: all first coordinates, then all second ones and so on, each list rounded up to
+  // whole rows by repeating the first.
   template <class T>
   static constexpr std::size_t row_of(std::size_t count) {
     constexpr std::size_t kWhole = 32 / sizeof(T);
@@ -90,12 +94,17 @@ class Laid {
   std::uint32_t append_by_axis(std::size_t count, At&& vector) {
     std::vector<T> list;
     for (int i = 0; i < D; ++i)
-      for (std::size_t k = 0; k < row_of<T>(count); ++k) list.push_back(static_cast<T>(vector(k < count ? k : 0)[i]));
+      for (std::size_t k = 0; k < row_of<T>(count); ++k)
+        list.push_back(static_cast<T>(vector(k < count ? k : 0)[i]));
     return append(list);
   }
 
   std::vector<std::byte> block_;
-  std::uint32_t normals_ = 0, rings_ = 0, loops_ = 0, first_spokes_ = 0, spokes_ = 0;
+  std::uint32_t normals_ = 0;
+  std::uint32_t rings_ = 0;
+  std::uint32_t loops_ = 0;
+  std::uint32_t first_spokes_ = 0;
+  std::uint32_t spokes_ = 0;
 };
 
 template <int D>
@@ -123,7 +132,8 @@ void Laid::lay(const Polytope<D>& p) {
     sides.push_back(std::bit_cast<double>(hash.value()));
     normals_ = append(sides);
   } else if (!p.faces.empty()) {
-    normals_ = append_by_axis<3, float>(p.faces.size(), [&](std::size_t k) { return p.faces[k].normal; });
+    normals_ =
+        append_by_axis<3, float>(p.faces.size(), [&](std::size_t k) { return p.faces[k].normal; });
     std::vector<Ring> rings;
     for (const HullFace& f : p.faces)
       rings.push_back({static_cast<std::uint16_t>(f.first), static_cast<std::uint16_t>(f.count)});
@@ -135,17 +145,22 @@ void Laid::lay(const Polytope<D>& p) {
       first_spokes.push_back(static_cast<std::uint16_t>(spokes.size()));
       for (const HullEdge& e : p.edges)
         if (e.from == corner || e.to == corner)
-          spokes.push_back({static_cast<std::uint8_t>(e.from == corner ? e.to : e.from), e.from == corner});
+          spokes.push_back(
+              {static_cast<std::uint8_t>(e.from == corner ? e.to : e.from), e.from == corner});
     }
     first_spokes_ = append(first_spokes);
     spokes_ = append(spokes);
   }
 }
 
-/// Of vectors laid out by axis, the one furthest along a direction; the first of equals. Several at a time.
-[[nodiscard]] std::size_t furthest(const double* by_axis, std::size_t count, const Vec<2>& direction);
-[[nodiscard]] std::size_t furthest(const double* by_axis, std::size_t count, const Vec<3>& direction);
-[[nodiscard]] std::size_t furthest(const float* by_axis, std::size_t count, const Vec<3>& direction);
+/// Of vectors laid out by axis, the one furthest along a direction; the first of equals. Several at
+/// a time.
+[[nodiscard]] std::size_t furthest(const double* by_axis, std::size_t count,
+                                   const Vec<2>& direction);
+[[nodiscard]] std::size_t furthest(const double* by_axis, std::size_t count,
+                                   const Vec<3>& direction);
+[[nodiscard]] std::size_t furthest(const float* by_axis, std::size_t count,
+                                   const Vec<3>& direction);
 
 /// Of corners laid out by axis, and where to look among them.
 struct CornersAlong {
@@ -154,7 +169,8 @@ struct CornersAlong {
   Vec<3> direction;
 };
 /// The same of two lists, which takes less time than one after the other.
-[[nodiscard]] std::pair<std::size_t, std::size_t> furthest_of_both(const CornersAlong& a, const CornersAlong& b);
+[[nodiscard]] std::pair<std::size_t, std::size_t> furthest_of_both(const CornersAlong& a,
+                                                                   const CornersAlong& b);
 
 /// The corners of the convex hull of `points`, counterclockwise; corners nearer than `tolerance` to
 /// the line through their neighbours are left out. Source: Andrew, "Another efficient algorithm for
@@ -164,12 +180,12 @@ struct CornersAlong {
 /// The hull of a cloud with at most `budget` corners, taken outermost first, or nothing for a cloud
 /// that is flat to within `tolerance`. Coplanar triangles are one face. Source: Barber, Dobkin and
 /// Huhdanpaa, "The quickhull algorithm for convex hulls" (1996), with one queue for all faces.
-[[nodiscard]] std::optional<Polytope<3>> convex_hull(std::span<const Vec<3>> points, std::size_t budget,
-                                                     double tolerance);
+[[nodiscard]] std::optional<Polytope<3>> convex_hull(std::span<const Vec<3>> points,
+                                                     std::size_t budget, double tolerance);
 
-/// Mass of the polytope grown by `radius`: its core, a slab on each face (2D: edge), a wedge on each
-/// edge and a sector of a ball (disc) at each corner. The sectors of balls are integrated numerically,
-/// to about 1e-4 of themselves.
+/// Mass of the polytope grown by `radius`: its core, a slab on each face (2D: edge), a wedge on
+/// each edge and a sector of a ball (disc) at each corner. The sectors of balls are integrated
+/// numerically, to about 1e-4 of themselves.
 template <int D>
 [[nodiscard]] MassProperties<D> rounded_mass(const Polytope<D>& core, double radius);
 template <>

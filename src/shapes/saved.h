@@ -44,7 +44,8 @@ void pack(A& a, Child<D>& c) {
 }
 template <class A, int D>
 void pack(A& a, Assembly<D>& x) {
-  a(x.points, x.corner_list, x.pieces, x.fronts, x.children, x.surface, x.two_sided, x.mass, x.lines);
+  a(x.points, x.corner_list, x.pieces, x.fronts, x.children, x.surface, x.two_sided, x.mass,
+    x.lines);
   if constexpr (A::kUnpacks)
     if (a.good()) x.finish();
 }

@@ -29,14 +29,19 @@ Shape<D> scaled(const Shape<D>& shape, double by) {
   if (shape.parts != nullptr) {
     shapes::Assembly<D> all = *shape.parts;
     for (Vec<D>& p : all.points) p *= by;
-    for (shapes::Child<D>& c : all.children) c.shape = scaled(c.shape, by), c.pose.position *= by;
+    for (shapes::Child<D>& c : all.children) {
+      c.shape = scaled(c.shape, by);
+      c.pose.position *= by;
+    }
     for (auto& line : all.lines)
       for (Vec<D>& p : line) p *= by;
     all.mass = scaled(all.mass, by);
     return shapes::of_parts(shape.kind, std::move(all));
   }
   Shape<D> out = shape;
-  out.core *= by, out.radius *= by, out.middle *= by;
+  out.core *= by;
+  out.radius *= by;
+  out.middle *= by;
   if (shape.corners != nullptr) {
     shapes::Polytope<D> p = *shape.corners;
     for (Vec<D>& corner : p.points) corner *= by;

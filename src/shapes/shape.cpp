@@ -37,16 +37,18 @@ std::string_view shape_name(ShapeKind kind) {
 
 template <int D>
 Result<void> check_shape(const Shape<D>& shape, double metre) {
-  const double least = kSmallestSize * metre, most = kLargestSize * metre;
+  const double least = kSmallestSize * metre;
+  const double most = kLargestSize * metre;
   const auto check = [&](std::string_view which, double size) -> Result<void> {
     if (size >= least && size <= most) return {};  // false for NaN
-    return Error{fmt::format("{} {}", shape_name<D>(shape.kind), which), fmt::format("{} is not a usable size", size),
+    return Error{fmt::format("{} {}", shape_name<D>(shape.kind), which),
+                 fmt::format("{} is not a usable size", size),
                  fmt::format("a number from {} to {}", least, most)};
   };
   if (shape.kind != ShapeKind::ball && shape.kind != ShapeKind::capsule) {
     if (!is_convex(shape) && shape.radius != 0)
-      return Error{fmt::format("{} rounding", shape_name<D>(shape.kind)), fmt::format("{} is not 0", shape.radius),
-                   "a convex shape to round"};
+      return Error{fmt::format("{} rounding", shape_name<D>(shape.kind)),
+                   fmt::format("{} is not 0", shape.radius), "a convex shape to round"};
     if (!(shape.radius >= 0 && shape.radius <= most / 2))
       return Error{fmt::format("{} rounding", shape_name<D>(shape.kind)),
                    fmt::format("{} is not a usable radius", shape.radius),
@@ -58,13 +60,15 @@ Result<void> check_shape(const Shape<D>& shape, double metre) {
       if (Result<void> width = check("width", 2 * shape.radius); !width) return width;
       const double height = 2 * (shape.core.y() + shape.radius);
       if (!(shape.core.y() >= 0))
-        return Error{"capsule height", fmt::format("{} is less than the width {}", height, 2 * shape.radius),
+        return Error{"capsule height",
+                     fmt::format("{} is less than the width {}", height, 2 * shape.radius),
                      "the height with both round ends, at least the width"};
       return check("height", height);
     }
     case ShapeKind::cylinder:
     case ShapeKind::cone: {
-      if (D == 2) return Error{std::string(shape_name<D>(shape.kind)), "is a 3D shape", "a 2D shape"};
+      if (D == 2)
+        return Error{std::string(shape_name<D>(shape.kind)), "is a 3D shape", "a 2D shape"};
       if (Result<void> width = check("diameter", 2 * shape.core.x()); !width) return width;
       return check("height", 2 * shape.core.y());
     }
@@ -77,7 +81,8 @@ Result<void> check_shape(const Shape<D>& shape, double metre) {
     case ShapeKind::half_space: return {};
     default: {
       if (shape.corners == nullptr && shape.parts == nullptr)
-        return Error{std::string(shape_name<D>(shape.kind)), "has no corners", "a shape made by its function"};
+        return Error{std::string(shape_name<D>(shape.kind)), "has no corners",
+                     "a shape made by its function"};
       return check("size", 2 * shape.core.maxCoeff());
     }
   }
@@ -96,7 +101,8 @@ Bounds<D> bounds(const Shape<D>& shape, const Pose<D>& pose) {
   }
   if (shape.kind == ShapeKind::compound) {
     Bounds<D> box;
-    for (const shapes::Child<D>& c : shape.parts->children) box = box.merged(bounds(c.shape, pose * c.pose));
+    for (const shapes::Child<D>& c : shape.parts->children)
+      box = box.merged(bounds(c.shape, pose * c.pose));
     return box;
   }
   if (shape.corners != nullptr) {
@@ -107,12 +113,15 @@ Bounds<D> bounds(const Shape<D>& shape, const Pose<D>& pose) {
   if constexpr (D == 3) {
     if (shape.kind == ShapeKind::cylinder || shape.kind == ShapeKind::cone) {
       // The disc at one end, and the disc or tip at the other.
-      const Vec<3> axis = pose.rotation.axis(1), half = axis * shape.core.y();
+      const Vec<3> axis = pose.rotation.axis(1);
+      const Vec<3> half = axis * shape.core.y();
       Vec<3> disc;
-      for (int i = 0; i < 3; ++i) disc[i] = shape.core.x() * std::sqrt(std::max(0.0, 1 - axis[i] * axis[i]));
+      for (int i = 0; i < 3; ++i)
+        disc[i] = shape.core.x() * std::sqrt(std::max(0.0, 1 - axis[i] * axis[i]));
       const Vec<3> head = shape.kind == ShapeKind::cone ? Vec<3>(Vec<3>::Zero()) : disc;
       Bounds<3> box{pose.position - half - disc, pose.position - half + disc};
-      return box.merged(Bounds<3>{pose.position + half - head, pose.position + half + head}).grown(shape.radius);
+      return box.merged(Bounds<3>{pose.position + half - head, pose.position + half + head})
+          .grown(shape.radius);
     }
   }
   Vec<D> reach = Vec<D>::Constant(shape.radius);

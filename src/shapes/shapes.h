@@ -35,10 +35,12 @@ Shape<D> of_corners(ShapeKind kind, Polytope<D> polytope);
 
 // The bounds of the points, or which of them is not finite.
 template <int D>
-Result<Bounds<D>> checked_points(std::string_view what, std::string_view point, std::span<const Vec<D>> points);
+Result<Bounds<D>> checked_points(std::string_view what, std::string_view point,
+                                 std::span<const Vec<D>> points);
 
 // Chords of the circle around `centre` spanned by u and v (both with the radius as length), from
 // `first` to `last` of kChords; the surface beside each looks outward and along `tilt`.
-void add_arc(std::vector<Edge3>& edges, const Vec<3>& centre, const Vec<3>& u, const Vec<3>& v, int first, int last);
+void add_arc(std::vector<Edge3>& edges, const Vec<3>& centre, const Vec<3>& u, const Vec<3>& v,
+             int first, int last);
 
 }  // namespace colvik::shapes

@@ -13,7 +13,10 @@ namespace {
 
 // Which sides of a cell are full: what lies against them is inside.
 struct Sides {
-  bool left, right, bottom, top;
+  bool left;
+  bool right;
+  bool bottom;
+  bool top;
 };
 Sides sides_of(char c) {
   switch (c) {
@@ -31,7 +34,8 @@ class Builder {
 
  private:
   std::uint32_t point(int column, int row) {
-    const auto [at, fresh] = names_.emplace(std::pair(column, row), static_cast<std::uint32_t>(out_.points.size()));
+    const auto [at, fresh] =
+        names_.emplace(std::pair(column, row), static_cast<std::uint32_t>(out_.points.size()));
     if (fresh) out_.points.emplace_back(column * grid_.cell.x(), row * grid_.cell.y());
     return at->second;
   }
@@ -73,15 +77,18 @@ void Builder::run(int first, int last, int row) {
   const auto first_front = static_cast<std::uint32_t>(out_.fronts.size());
   stretches(first, last, row, false, [&](int c) { return sides_of(grid_.at(c, row - 1)).top; });
   if (!sides_of(grid_.at(last, row)).left) front(point(last, row), point(last, row + 1));
-  stretches(first, last, row + 1, true, [&](int c) { return sides_of(grid_.at(c, row + 1)).bottom; });
+  stretches(first, last, row + 1, true,
+            [&](int c) { return sides_of(grid_.at(c, row + 1)).bottom; });
   if (!sides_of(grid_.at(first - 1, row)).right) front(point(first, row + 1), point(first, row));
-  add({point(first, row), point(last, row), point(last, row + 1), point(first, row + 1)}, first_front);
+  add({point(first, row), point(last, row), point(last, row + 1), point(first, row + 1)},
+      first_front);
 }
 
 void Builder::slope(int column, int row) {
   const bool rising = grid_.at(column, row) == '/';
   const auto first_front = static_cast<std::uint32_t>(out_.fronts.size());
-  const std::uint32_t left = point(column, row), right = point(column + 1, row);
+  const std::uint32_t left = point(column, row);
+  const std::uint32_t right = point(column + 1, row);
   const std::uint32_t tip = point(rising ? column + 1 : column, row + 1);
   if (!sides_of(grid_.at(column, row - 1)).top) front(left, right);
   if (rising) {
@@ -95,7 +102,8 @@ void Builder::slope(int column, int row) {
 }
 
 Assembly<2> Builder::build() {
-  const int columns = grid_.columns(), rows = grid_.rows();
+  const int columns = grid_.columns();
+  const int rows = grid_.rows();
   for (int row = 0; row < rows; ++row)
     for (int c = 0; c < columns;) {
       const char what = grid_.at(c, row);
@@ -112,7 +120,8 @@ Assembly<2> Builder::build() {
       }
       c = end;
     }
-  for (const Front<2>& f : out_.fronts) out_.lines.push_back({out_.points[f.corner[0]], out_.points[f.corner[1]]});
+  for (const Front<2>& f : out_.fronts)
+    out_.lines.push_back({out_.points[f.corner[0]], out_.points[f.corner[1]]});
   return std::move(out_);
 }
 
@@ -139,19 +148,21 @@ constexpr std::string_view kCells = "#. /\\-";
 Result<Shape<2>> tiles(std::span<const std::string> rows, const Vec<2>& cell) {
   constexpr std::size_t kMost = 4'000'000;
   if (!(cell.minCoeff() > 0 && cell.allFinite()))
-    return Error{"tiles cell", fmt::format("({}, {}) is not a usable size", cell.x(), cell.y()), "two numbers above 0"};
+    return Error{"tiles cell", fmt::format("({}, {}) is not a usable size", cell.x(), cell.y()),
+                 "two numbers above 0"};
   std::size_t columns = 0;
   for (const std::string& row : rows) columns = std::max(columns, row.size());
   if (columns == 0) return Error{"tiles", "has no cells", "rows of # . / \\ and -"};
   if (columns * rows.size() > kMost)
-    return Error{"tiles", fmt::format("has {} cells", columns * rows.size()), fmt::format("at most {}", kMost)};
+    return Error{"tiles", fmt::format("has {} cells", columns * rows.size()),
+                 fmt::format("at most {}", kMost)};
   shapes::TileGrid grid;
   grid.cell = cell;
   for (std::size_t r = 0; r < rows.size(); ++r) {
     const std::size_t bad = rows[r].find_first_not_of(kCells);
     if (bad != std::string::npos)
-      return Error{fmt::format("tiles row {} column {}", r + 1, bad + 1), fmt::format("'{}' is no cell", rows[r][bad]),
-                   "one of # . / \\ -"};
+      return Error{fmt::format("tiles row {} column {}", r + 1, bad + 1),
+                   fmt::format("'{}' is no cell", rows[r][bad]), "one of # . / \\ -"};
     grid.cells.push_back(rows[r] + std::string(columns - rows[r].size(), '.'));
   }
   std::reverse(grid.cells.begin(), grid.cells.end());
@@ -159,7 +170,8 @@ Result<Shape<2>> tiles(std::span<const std::string> rows, const Vec<2>& cell) {
 }
 
 Result<Shape<2>> with_tile(const Shape<2>& tiles, int column, int row, char what) {
-  if (tiles.tiles == nullptr) return Error{"tile", "the shape is no tile grid", "a shape made by tiles()"};
+  if (tiles.tiles == nullptr)
+    return Error{"tile", "the shape is no tile grid", "a shape made by tiles()"};
   shapes::TileGrid grid = *tiles.tiles;
   if (column < 0 || row < 0 || column >= grid.columns() || row >= grid.rows())
     return Error{"tile", fmt::format("column {}, row {} is outside the grid", column, row),

@@ -19,7 +19,8 @@ bool moves(const Object<D>& o) {
 // Moves those that `goes` says from one list to another.
 template <class List, class Goes>
 void hand_over(List& from, List& to, Goes&& goes) {
-  const auto gone = std::stable_partition(from.begin(), from.end(), [&](const auto& x) { return !goes(x); });
+  const auto gone =
+      std::stable_partition(from.begin(), from.end(), [&](const auto& x) { return !goes(x); });
   std::move(gone, from.end(), std::back_inserter(to));
   from.erase(gone, from.end());
 }
@@ -34,8 +35,9 @@ void append(List& from, List& to) {
 // What its owner moves and lets stand: nothing of it changes until it is told to.
 template <int D>
 bool idles(const ObjectState<D>& o) {
-  return o.may_sleep && o.walker < 0 && !o.carried_along && !moves(o.shown) && !o.paused && !o.disturbed && !o.target &&
-         std::holds_alternative<std::monostate>(o.shown.motion) && o.shown.heed.points_at.empty();
+  return o.may_sleep && o.walker < 0 && !o.carried_along && !moves(o.shown) && !o.paused &&
+         !o.disturbed && !o.target && std::holds_alternative<std::monostate>(o.shown.motion) &&
+         o.shown.heed.points_at.empty();
 }
 
 }  // namespace
@@ -46,7 +48,9 @@ void wake_groups(Model<D>& model, std::span<const std::uint32_t> groups) {
   PairTable<D>& pairs = model.pairs;
   Touches<D>& touches = model.touches;
   Sleepers<D>& sleepers = model.sleepers;
-  const std::size_t known_movers = store.movers.size(), known_pairs = pairs.list.size(), known_touches = touches.now.size();
+  const std::size_t known_movers = store.movers.size();
+  const std::size_t known_pairs = pairs.list.size();
+  const std::size_t known_touches = touches.now.size();
   for (const std::uint32_t group : groups) {
     SleepGroup<D>& r = sleepers.groups[group];
     for (const std::uint32_t slot : r.objects) {
@@ -59,7 +63,8 @@ void wake_groups(Model<D>& model, std::span<const std::uint32_t> groups) {
     // What they lay beside, and did not touch, may be gone.
     std::erase_if(r.pairs, [&](const Pair<D>& p) {
       const auto there = [&](std::uint32_t at, std::uint64_t serial) {
-        return store.colliders[at].live && store.colliders[at].in_tree && store.colliders[at].serial == serial;
+        return store.colliders[at].live && store.colliders[at].in_tree &&
+               store.colliders[at].serial == serial;
       };
       return !p.touching && !(there(p.a, p.serial_a) && there(p.b, p.serial_b));
     });
@@ -69,9 +74,11 @@ void wake_groups(Model<D>& model, std::span<const std::uint32_t> groups) {
   }
   if (store.movers.size() == known_movers) return;
   // What they have with sleepers of other groups.
-  hand_over(sleepers.between.pairs, pairs.list, [&](const Pair<D>& p) { return !(is_asleep(store, p.a) && is_asleep(store, p.b)); });
-  hand_over(sleepers.between.touches, touches.now,
-            [&](const Touch<D>& t) { return store.objects[t.a].resting == kAwake || store.objects[t.b].resting == kAwake; });
+  hand_over(sleepers.between.pairs, pairs.list,
+            [&](const Pair<D>& p) { return !(is_asleep(store, p.a) && is_asleep(store, p.b)); });
+  hand_over(sleepers.between.touches, touches.now, [&](const Touch<D>& t) {
+    return store.objects[t.a].resting == kAwake || store.objects[t.b].resting == kAwake;
+  });
   for (std::size_t i = known_pairs; i < pairs.list.size(); ++i) pairs.list[i].unsure = true;
   merge_tail(pairs.list, known_pairs, older<D>);
   pairs.active.resize(pairs.list.size());  // all, as their places have changed
@@ -87,7 +94,8 @@ void wake_all(Model<D>& model) {
   Sleepers<D>& sleepers = model.sleepers;
   std::vector<std::uint32_t> groups;
   for (std::size_t group = 0; group < sleepers.groups.size(); ++group)
-    if (!sleepers.groups[group].objects.empty()) groups.push_back(static_cast<std::uint32_t>(group));
+    if (!sleepers.groups[group].objects.empty())
+      groups.push_back(static_cast<std::uint32_t>(group));
   wake_groups(model, groups);
 }
 
@@ -108,15 +116,17 @@ void disturb(Model<D>& model, ObjectState<D>& o) {
 }
 
 template <int D>
-void find_groups_on(Store<D>& store, BroadPhase<D>& broad, Sleepers<D>& sleepers, std::uint32_t at, bool touching, std::vector<std::uint32_t>& groups) {
+void find_groups_on(Store<D>& store, BroadPhase<D>& broad, Sleepers<D>& sleepers, std::uint32_t at,
+                    bool touching, std::vector<std::uint32_t>& groups) {
   broad.moving.settle();
   broad.still.settle();
   broad.moving.overlaps(broad.still.bounds(at), [&](std::uint32_t other) {
     const std::uint32_t group = store.objects[store.colliders[other].object].resting;
     if (group == kAwake) return;
     const math::Many<Pair<D>>& theirs = sleepers.groups[group].pairs;
-    if (std::any_of(theirs.begin(), theirs.end(),
-                    [&](const Pair<D>& p) { return (p.a == at || p.b == at) && (p.touching || !touching); }))
+    if (std::any_of(theirs.begin(), theirs.end(), [&](const Pair<D>& p) {
+          return (p.a == at || p.b == at) && (p.touching || !touching);
+        }))
       groups.push_back(group);
   });
 }
@@ -126,29 +136,34 @@ void wake_touched(Model<D>& model) {
   Store<D>& store = model.store;
   PairTable<D>& pairs = model.pairs;
   Sleepers<D>& sleepers = model.sleepers;
-  const double dt = 1 / store.settings.rate, reach = kTouching * store.settings.metre;
+  const double dt = 1 / store.settings.rate;
+  const double reach = kTouching * store.settings.metre;
   std::vector<std::uint32_t> groups;
   while (sleepers.count > 0) {
     groups.clear();
     for (const Pair<D>& p : pairs.list) {
       if (!p.responds || is_resting(store, p.a) == is_resting(store, p.b)) continue;
-      const ColliderState<D>&sleeper = store.colliders[is_resting(store, p.a) ? p.a : p.b],
-            &other = store.colliders[is_resting(store, p.a) ? p.b : p.a];
-      const ObjectState<D>&s = store.objects[sleeper.object], &o = store.objects[other.object];
+      const ColliderState<D>& sleeper = store.colliders[is_resting(store, p.a) ? p.a : p.b];
+      const ColliderState<D>& other = store.colliders[is_resting(store, p.a) ? p.b : p.a];
+      const ObjectState<D>& s = store.objects[sleeper.object];
+      const ObjectState<D>& o = store.objects[other.object];
       if (p.touching) {  // it lies on what its owner moves
-        if (o.shown.body != BodyKind::kinematic || moves(o.shown) || o.disturbed) groups.push_back(s.resting);
+        if (o.shown.body != BodyKind::kinematic || moves(o.shown) || o.disturbed)
+          groups.push_back(s.resting);
         continue;
       }
       const bool comes = o.shown.body != BodyKind::fixed;
-      const double way = comes ? (o.shown.velocity.norm() + o.shown.spin.norm() * o.swing) * dt +
-                                     store.settings.gravity.norm() * std::abs(o.shown.gravity_scale) * dt * dt
-                               : 0;
-      const contact::Separation<D> gap =
-          contact::nearest(sleeper.shape, other.shape, relative_pose(store, sleeper, other), reach + way);
+      const double way =
+          comes ? (o.shown.velocity.norm() + o.shown.spin.norm() * o.swing) * dt +
+                      store.settings.gravity.norm() * std::abs(o.shown.gravity_scale) * dt * dt
+                : 0;
+      const contact::Separation<D> gap = contact::nearest(
+          sleeper.shape, other.shape, relative_pose(store, sleeper, other), reach + way);
       if (gap.gap > reach + way) continue;
       const Pose<D> frame = pose_of(store, sleeper);
       const Vec<D> normal = frame.rotation * gap.normal;
-      const double closing = comes ? -normal.dot(o.shown.velocity) * dt + o.shown.spin.norm() * o.swing * dt : 0;
+      const double closing =
+          comes ? -normal.dot(o.shown.velocity) * dt + o.shown.spin.norm() * o.swing * dt : 0;
       if (gap.gap <= reach + std::max(0.0, closing)) groups.push_back(s.resting);
     }
     if (groups.empty()) return;
@@ -163,7 +178,8 @@ void fall_asleep(Model<D>& model, ContactStage<D>& contacts) {
   Touches<D>& touches = model.touches;
   Sleepers<D>& sleepers = model.sleepers;
   if (!store.settings.sleep) return;
-  const double dt = 1 / store.settings.rate, still_speed = kStill * store.settings.metre;
+  const double dt = 1 / store.settings.rate;
+  const double still_speed = kStill * store.settings.metre;
   bool ready = false;
   for (std::size_t i = 1; i < contacts.bodies.size(); ++i) {
     ObjectState<D>& o = store.objects[contacts.body_objects[i]];
@@ -172,7 +188,8 @@ void fall_asleep(Model<D>& model, ContactStage<D>& contacts) {
       ready = ready || o.still_for >= kSettled;
       continue;
     }
-    const bool still_now = o.may_sleep && o.shown.velocity.norm() + o.shown.spin.norm() * o.reach <= still_speed &&
+    const bool still_now = o.may_sleep &&
+                           o.shown.velocity.norm() + o.shown.spin.norm() * o.reach <= still_speed &&
                            o.force.isZero(0) && o.torque.isZero(0);
     o.still_for = still_now ? o.still_for + dt : 0;
     ready = ready || o.still_for >= kSettled;
@@ -185,18 +202,21 @@ void fall_asleep(Model<D>& model, ContactStage<D>& contacts) {
     while (parent[i] != i) i = parent[i] = parent[parent[i]];
     return i;
   };
-  // What must stay awake is one with body 0; what nothing holds may only sleep if it does not move at all.
+  // What must stay awake is one with body 0; what nothing holds may only sleep if it does not move
+  // at all.
   std::vector<std::uint32_t>& held = sleepers.roots;
   held.assign(contacts.bodies.size(), 0);
   for (const Pair<D>& p : pairs.list) {
     if (!p.responds || !p.touching) continue;
-    const ObjectState<D>&oa = store.objects[p.object_a], &ob = store.objects[p.object_b];
+    const ObjectState<D>& oa = store.objects[p.object_a];
+    const ObjectState<D>& ob = store.objects[p.object_b];
     if (pair_rests(store, sleepers, p)) continue;
     const auto links = [](const ObjectState<D>& o) { return o.shown.body == BodyKind::dynamic; };
     for (const ObjectState<D>* o : {&oa, &ob})
       if (links(*o)) held[o->body] = 1;
     const auto unite = [&](std::uint32_t i, std::uint32_t j) {
-      i = root(i), j = root(j);
+      i = root(i);
+      j = root(j);
       parent[std::max(i, j)] = std::min(i, j);
     };
     if (links(oa) && links(ob)) unite(oa.body, ob.body);
@@ -209,8 +229,9 @@ void fall_asleep(Model<D>& model, ContactStage<D>& contacts) {
       if (o.life != Life::live || o.still_for < kSettled) parent[i] = 0;
       continue;
     }
-    const bool may = o.life == Life::live && o.still_for >= kSettled &&
-                     (held[i] != 0 || (!moves(o.shown) && contacts.bodies[i].acceleration.isZero(0)));
+    const bool may =
+        o.life == Life::live && o.still_for >= kSettled &&
+        (held[i] != 0 || (!moves(o.shown) && contacts.bodies[i].acceleration.isZero(0)));
     if (!may) parent[root(i)] = 0;
   }
   std::vector<std::uint32_t>& group = sleepers.roots;  // of a root, plus one
@@ -222,7 +243,8 @@ void fall_asleep(Model<D>& model, ContactStage<D>& contacts) {
     if (root(i) == 0) continue;
     std::uint32_t& g = group[root(i)];
     if (g == 0) {
-      free = std::find_if(free, sleepers.groups.end(), [](const SleepGroup<D>& r) { return r.objects.empty(); });
+      free = std::find_if(free, sleepers.groups.end(),
+                          [](const SleepGroup<D>& r) { return r.objects.empty(); });
       if (free == sleepers.groups.end()) free = sleepers.groups.insert(free, SleepGroup<D>{});
       g = static_cast<std::uint32_t>(free - sleepers.groups.begin()) + 1;
     }
@@ -232,23 +254,30 @@ void fall_asleep(Model<D>& model, ContactStage<D>& contacts) {
       set_body_index(store, member, kNoBody);
       member.trail = -1;  // from now on it has no part in a step
       member.shown.asleep = any = true;
-      member.shown.velocity.setZero(), member.shown.spin.setZero();
+      member.shown.velocity.setZero();
+      member.shown.spin.setZero();
       ++sleepers.count;
     });
   }
   if (!any) return;
-  std::erase_if(store.movers, [&](std::uint32_t slot) { return store.objects[slot].resting != kAwake; });
-  // Pairs and touches go with the sleepers, unless what they have them with is awake or moved by its owner.
+  std::erase_if(store.movers,
+                [&](std::uint32_t slot) { return store.objects[slot].resting != kAwake; });
+  // Pairs and touches go with the sleepers, unless what they have them with is awake or moved by
+  // its owner.
   constexpr std::uint32_t kBetween = kAwake - 1;
   const auto where = [&](std::uint32_t a, std::uint32_t b) {
-    const ObjectState<D>&oa = store.objects[a], &ob = store.objects[b];
+    const ObjectState<D>& oa = store.objects[a];
+    const ObjectState<D>& ob = store.objects[b];
     if (oa.resting == kAwake && ob.resting == kAwake) return kAwake;
-    if (oa.resting != kAwake && ob.resting != kAwake) return oa.resting == ob.resting ? oa.resting : kBetween;
+    if (oa.resting != kAwake && ob.resting != kAwake)
+      return oa.resting == ob.resting ? oa.resting : kBetween;
     const ObjectState<D>& other = oa.resting == kAwake ? oa : ob;
     if (other.shown.body != BodyKind::fixed) return kAwake;
     return oa.resting != kAwake ? oa.resting : ob.resting;
   };
-  const auto to = [&](std::uint32_t g) -> SleepGroup<D>& { return g == kBetween ? sleepers.between : sleepers.groups[g]; };
+  const auto to = [&](std::uint32_t g) -> SleepGroup<D>& {
+    return g == kBetween ? sleepers.between : sleepers.groups[g];
+  };
   std::erase_if(pairs.list, [&](Pair<D>& p) {
     const std::uint32_t g = where(p.object_a, p.object_b);
     if (g != kAwake) to(g).pairs.push_back(std::move(p));
@@ -267,8 +296,10 @@ template void wake_all(Model<2>& model);
 template void wake_all(Model<3>& model);
 template void disturb(Model<2>& model, ObjectState<2>& o);
 template void disturb(Model<3>& model, ObjectState<3>& o);
-template void find_groups_on(Store<2>& store, BroadPhase<2>& broad, Sleepers<2>& sleepers, std::uint32_t at, bool touching, std::vector<std::uint32_t>& groups);
-template void find_groups_on(Store<3>& store, BroadPhase<3>& broad, Sleepers<3>& sleepers, std::uint32_t at, bool touching, std::vector<std::uint32_t>& groups);
+template void find_groups_on(Store<2>& store, BroadPhase<2>& broad, Sleepers<2>& sleepers,
+                             std::uint32_t at, bool touching, std::vector<std::uint32_t>& groups);
+template void find_groups_on(Store<3>& store, BroadPhase<3>& broad, Sleepers<3>& sleepers,
+                             std::uint32_t at, bool touching, std::vector<std::uint32_t>& groups);
 template void wake_touched(Model<2>& model);
 template void wake_touched(Model<3>& model);
 template void fall_asleep(Model<2>& model, ContactStage<2>& contacts);

@@ -16,7 +16,8 @@ void disturb(Model<D>& model, ObjectState<D>& o);
 
 // The groups of sleepers that have a pair with a still collider.
 template <int D>
-void find_groups_on(Store<D>& store, BroadPhase<D>& broad, Sleepers<D>& sleepers, std::uint32_t at, bool touching, std::vector<std::uint32_t>& groups);
+void find_groups_on(Store<D>& store, BroadPhase<D>& broad, Sleepers<D>& sleepers, std::uint32_t at,
+                    bool touching, std::vector<std::uint32_t>& groups);
 
 // What is awake and comes to touch what sleeps wakes it.
 template <int D>

@@ -12,7 +12,8 @@
 namespace colvik::world {
 
 template <int D>
-void gather_bodies(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, ContactStage<D>& contacts, CcdStage<D>& ccd) {
+void gather_bodies(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers,
+                   ContactStage<D>& contacts, CcdStage<D>& ccd) {
   contacts.bodies.assign(1, dynamics::Body<D>{});  // kNoBody: all that never moves
   contacts.body_objects.assign(1, 0);
   ccd.trailed.clear();
@@ -26,13 +27,15 @@ void gather_bodies(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, Co
     ObjectState<D>& o = store.objects[slot];
     const Object<D>& s = o.shown;
     set_body_index(store, o, kNoBody);
-    o.pose_before = s.pose, o.velocity_before = s.velocity;
+    o.pose_before = s.pose;
+    o.velocity_before = s.velocity;
     o.trail = -1;
     store.briefs[slot].way = 0;
     o.disturbed = false;
     if (o.parent != kAlone) continue;  // has its root's body, below
     if (!s.active) {
-      o.force.setZero(), o.torque.setZero();
+      o.force.setZero();
+      o.torque.setZero();
       continue;
     }
     set_body_index(store, o, static_cast<std::uint32_t>(contacts.bodies.size()));
@@ -43,36 +46,44 @@ void gather_bodies(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, Co
     dynamics::Body<D>& b = contacts.bodies.emplace_back();
     contacts.body_objects.push_back(slot);
     const Place<D> centre = o.place() * Pose<D>{s.mass_centre, {}};
-    b.centre = centre.position, b.rest = centre.rest;
+    b.centre = centre.position;
+    b.rest = centre.rest;
     b.rotation = s.pose.rotation;
-    b.velocity = s.velocity, b.spin = s.spin;
+    b.velocity = s.velocity;
+    b.spin = s.spin;
     if (o.walker >= 0) {  // it does not push by its motion, but by its strength
       const Walking<D>& walking = walkers.list[static_cast<std::size_t>(o.walker)].walking;
       b.velocity = walking.standing ? walking.carried : Vec<D>(kZero);
       b.spin.setZero();
     }
     const double leap = 0.5 * o.thin * store.settings.rate * store.settings.substeps;
-    ccd.racing_speeds.push_back(s.body == BodyKind::dynamic && o.continuous && o.thin > 0 ? leap * leap
-                                                                               : std::numeric_limits<double>::max());
+    ccd.racing_speeds.push_back(s.body == BodyKind::dynamic && o.continuous && o.thin > 0
+                                    ? leap * leap
+                                    : std::numeric_limits<double>::max());
     ccd.least_racing = std::min(ccd.least_racing, ccd.racing_speeds.back());
     if (s.body == BodyKind::kinematic) continue;
     ccd.any_leap = ccd.any_leap || leaps(store, o);
     for (int k = 0; k < D; ++k) b.inverse_mass[k] = o.locked_axes[k] ? 0 : o.inverse_mass;
-    b.inertia = o.inertia, b.inverse_inertia = o.inverse_inertia;
+    b.inertia = o.inertia;
+    b.inverse_inertia = o.inverse_inertia;
     b.locked_turns = o.locked_turns;
-    b.acceleration = store.settings.gravity * s.gravity_scale + b.inverse_mass.cwiseProduct(o.force);
+    b.acceleration =
+        store.settings.gravity * s.gravity_scale + b.inverse_mass.cwiseProduct(o.force);
     for (int k = 0; k < D; ++k)
       if (o.locked_axes[k]) b.acceleration[k] = 0;
     b.torque = o.torque;
-    b.drag = s.drag, b.spin_drag = s.spin_drag;
-    o.force.setZero(), o.torque.setZero();
+    b.drag = s.drag;
+    b.spin_drag = s.spin_drag;
+    o.force.setZero();
+    o.torque.setZero();
   }
   for (const std::uint32_t slot : store.movers) {
     ObjectState<D>& o = store.objects[slot];
     if (o.parent != kAlone && o.shown.active) set_body_index(store, o, store.objects[o.root].body);
   }
   apply_fields(store, pairs, contacts);
-  contacts.solver.begin(contacts.bodies, {1 / store.settings.rate, store.settings.substeps, store.settings.metre});
+  contacts.solver.begin(contacts.bodies,
+                        {1 / store.settings.rate, store.settings.substeps, store.settings.metre});
 }
 
 // Gravity, drag and wind of the zones that dynamic bodies are in, as the last step left them.
@@ -80,7 +91,8 @@ template <int D>
 void apply_fields(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts) {
   if (!store.has_fields) return;
   struct Felt {
-    std::uint32_t body = 0, zone = 0;
+    std::uint32_t body = 0;
+    std::uint32_t zone = 0;
     const Field<D>* field = nullptr;
   };
   std::vector<Felt> felt;
@@ -94,7 +106,8 @@ void apply_fields(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
     }
   }
   std::sort(felt.begin(), felt.end(), [&](const Felt& x, const Felt& y) {
-    return std::pair(x.body, store.colliders[x.zone].serial) < std::pair(y.body, store.colliders[y.zone].serial);
+    return std::pair(x.body, store.colliders[x.zone].serial) <
+           std::pair(y.body, store.colliders[y.zone].serial);
   });
   for (std::size_t i = 0; i < felt.size();) {
     dynamics::Body<D>& b = contacts.bodies[felt[i].body];
@@ -106,9 +119,12 @@ void apply_fields(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
     };
     std::size_t to = i;
     for (std::uint32_t last = 0xffffffff; to < felt.size() && felt[to].body == felt[i].body; ++to) {
-      if (std::exchange(last, felt[to].zone) == felt[to].zone) continue;  // felt by two of its colliders
+      if (std::exchange(last, felt[to].zone) == felt[to].zone)
+        continue;  // felt by two of its colliders
       const Field<D>& f = *felt[to].field;
-      const auto strength = [](const Field<D>& x) { return std::pair(x.gravity.squaredNorm(), x.drag); };
+      const auto strength = [](const Field<D>& x) {
+        return std::pair(x.gravity.squaredNorm(), x.drag);
+      };
       if (!f.alone) act(f);
       else if (alone == nullptr || strength(f) > strength(*alone)) alone = &f;
     }
@@ -120,43 +136,57 @@ void apply_fields(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
 template <int D>
 void write_back_bodies(Store<D>& store, ContactStage<D>& contacts) {
   constexpr std::size_t kBodies = 256;
-  contacts.solver.crew().share(contacts.bodies.size(), kBodies, [&](std::size_t first, std::size_t last, std::size_t) {
-    write_back_bodies(store, contacts, std::max<std::size_t>(first, 1), last);
-  });
+  contacts.solver.crew().share(
+      contacts.bodies.size(), kBodies, [&](std::size_t first, std::size_t last, std::size_t) {
+        write_back_bodies(store, contacts, std::max<std::size_t>(first, 1), last);
+      });
   follow_roots(store);
 }
 
 template <int D>
-void write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t first, std::size_t last) {
+void write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t first,
+                       std::size_t last) {
   const double fastest = kFastest * store.settings.metre;
   for (std::size_t i = first; i < last; ++i) {
     constexpr std::size_t kAhead = 6;
     if (i + kAhead < last) {
       const std::uint32_t soon = contacts.body_objects[i + kAhead];
-      prefetch_object(store, soon), math::fetch(&store.briefs[soon], 1);
+      prefetch_object(store, soon);
+      math::fetch(&store.briefs[soon], 1);
     }
     dynamics::Body<D>& b = contacts.bodies[i];
     ObjectState<D>& o = store.objects[contacts.body_objects[i]];
     Object<D>& s = o.shown;
     if (o.walker >= 0) continue;  // it walks when all others have moved
-    if (o.target) {               // exactly where it was asked to be, free of the rounding of its velocity
+    if (o.target) {  // exactly where it was asked to be, free of the rounding of its velocity
       move_object(store, o, *o.target);
       o.target.reset();
-      if (o.has_own) s.velocity = o.own_velocity, s.spin = o.own_spin, o.has_own = false;
-      else if (std::holds_alternative<std::monostate>(s.motion)) s.velocity.setZero(), s.spin.setZero();
+      if (o.has_own) {
+        s.velocity = o.own_velocity;
+        s.spin = o.own_spin;
+        o.has_own = false;
+      } else if (std::holds_alternative<std::monostate>(s.motion)) {
+        s.velocity.setZero();
+        s.spin.setZero();
+      }
       continue;
     }
-    move_object(store, o, Place<D>{Pose<D>{b.centre, b.rotation}, b.rest} * Pose<D>{-s.mass_centre, {}});
+    move_object(store, o,
+                Place<D>{Pose<D>{b.centre, b.rotation}, b.rest} * Pose<D>{-s.mass_centre, {}});
     s.velocity = b.velocity.cwiseMax(-fastest).cwiseMin(fastest);
     s.spin = b.spin.cwiseMax(-kFastest).cwiseMin(kFastest);
   }
 }
 
-template void gather_bodies(Store<2>& store, PairTable<2>& pairs, Walkers<2>& walkers, ContactStage<2>& contacts, CcdStage<2>& ccd);
-template void gather_bodies(Store<3>& store, PairTable<3>& pairs, Walkers<3>& walkers, ContactStage<3>& contacts, CcdStage<3>& ccd);
+template void gather_bodies(Store<2>& store, PairTable<2>& pairs, Walkers<2>& walkers,
+                            ContactStage<2>& contacts, CcdStage<2>& ccd);
+template void gather_bodies(Store<3>& store, PairTable<3>& pairs, Walkers<3>& walkers,
+                            ContactStage<3>& contacts, CcdStage<3>& ccd);
 template void write_back_bodies(Store<2>& store, ContactStage<2>& contacts);
 template void write_back_bodies(Store<3>& store, ContactStage<3>& contacts);
-template void write_back_bodies(Store<2>& store, ContactStage<2>& contacts, std::size_t first, std::size_t last);
-template void write_back_bodies(Store<3>& store, ContactStage<3>& contacts, std::size_t first, std::size_t last);
+template void write_back_bodies(Store<2>& store, ContactStage<2>& contacts, std::size_t first,
+                                std::size_t last);
+template void write_back_bodies(Store<3>& store, ContactStage<3>& contacts, std::size_t first,
+                                std::size_t last);
 
 }  // namespace colvik::world

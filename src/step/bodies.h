@@ -6,12 +6,14 @@
 namespace colvik::world {
 
 template <int D>
-void gather_bodies(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, ContactStage<D>& contacts, CcdStage<D>& ccd);
+void gather_bodies(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers,
+                   ContactStage<D>& contacts, CcdStage<D>& ccd);
 
 template <int D>
 void write_back_bodies(Store<D>& store, ContactStage<D>& contacts);
 
 template <int D>
-void write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t first, std::size_t last);
+void write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t first,
+                       std::size_t last);
 
 }  // namespace colvik::world

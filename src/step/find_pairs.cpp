@@ -16,9 +16,10 @@ void expire_exceptions(Model<D>& model) {
   Store<D>& store = model.store;
   BroadPhase<D>& broad = model.broad;
   std::erase_if(store.excepted, [&](const Excepted& e) {
-    ObjectState<D>&a = store.objects[e.a], &b = store.objects[e.b];
-    const bool there = a.life == Life::live && b.life == Life::live && a.shown.serial == e.serial_a &&
-                       b.shown.serial == e.serial_b;
+    ObjectState<D>& a = store.objects[e.a];
+    ObjectState<D>& b = store.objects[e.b];
+    const bool there = a.life == Life::live && b.life == Life::live &&
+                       a.shown.serial == e.serial_a && b.shown.serial == e.serial_b;
     if (!there) return true;
     bool over = e.until > 0 && store.steps >= e.until;
     if (e.until_apart) {
@@ -26,15 +27,19 @@ void expire_exceptions(Model<D>& model) {
       bool near = false;
       for (const std::uint32_t x : a.colliders)
         for (const std::uint32_t y : b.colliders)
-          near = near || contact::nearest(store.colliders[x].shape, store.colliders[y].shape,
-                                          relative_pose(store, store.colliders[x], store.colliders[y]), reach)
+          near = near || contact::nearest(
+                             store.colliders[x].shape, store.colliders[y].shape,
+                             relative_pose(store, store.colliders[x], store.colliders[y]), reach)
                                  .gap <= reach;
       over = over || !near;
     }
     if (over)
       for (ObjectState<D>* o : {&a, &b}) {
         disturb(model, *o);
-        for (const std::uint32_t at : o->colliders) store.colliders[at].changed = true, mark_dirty(store, broad, at);
+        for (const std::uint32_t at : o->colliders) {
+          store.colliders[at].changed = true;
+          mark_dirty(store, broad, at);
+        }
       }
     return over;
   });
@@ -51,37 +56,46 @@ void find_pairs(Model<D>& model) {
   };
   if (!store.excepted.empty()) expire_exceptions(model);
   std::vector<std::uint32_t> woken;
-  // What sleeps has its pairs with it: where a still thing was changed, they must be looked at again.
+  // What sleeps has its pairs with it: where a still thing was changed, they must be looked at
+  // again.
   if (sleepers.count > 0)
     for (const std::uint32_t at : broad.dirty)
-      if (store.colliders[at].in_tree && store.colliders[at].in_still_tree) find_groups_on(store, broad, sleepers, at, false, woken);
+      if (store.colliders[at].in_tree && store.colliders[at].in_still_tree)
+        find_groups_on(store, broad, sleepers, at, false, woken);
   wake_groups(model, woken);
   woken.clear();
 
-  // Part those whose padded bounds no longer overlap, or that may not meet any more. Most have not been stirred: the
-  // bits that tell so are at hand, what they tell of is not.
+  // Part those whose padded bounds no longer overlap, or that may not meet any more. Most have not
+  // been stirred: the bits that tell so are at hand, what they tell of is not.
   broad.dirty_bits.resize((store.colliders.size() + 63) / 64);
   const auto bit = [](std::uint32_t at) { return std::uint64_t{1} << at % 64; };
   for (const std::uint32_t at : broad.dirty) broad.dirty_bits[at / 64] |= bit(at);
   const auto parted = [&](Pair<D>& p) {
     const auto is_stirred = [&](const Pair<D>& q) {
-      return ((broad.dirty_bits[q.a / 64] & bit(q.a)) | (broad.dirty_bits[q.b / 64] & bit(q.b))) != 0;
+      return ((broad.dirty_bits[q.a / 64] & bit(q.a)) | (broad.dirty_bits[q.b / 64] & bit(q.b))) !=
+             0;
     };
-    constexpr std::ptrdiff_t kPairs = 32, kColliders = 12, kBounds = 6;  // ahead
+    constexpr std::ptrdiff_t kPairs = 32;
+    constexpr std::ptrdiff_t kColliders = 12;
+    constexpr std::ptrdiff_t kBounds = 6;  // ahead
     const std::ptrdiff_t left = pairs.list.data() + pairs.list.size() - &p;
     if (kPairs < left) math::fetch(&p + kPairs, 1);
     if (kColliders < left && is_stirred((&p)[kColliders]))
-      for (const std::uint32_t at : {(&p)[kColliders].a, (&p)[kColliders].b}) math::fetch(&store.colliders[at], 1);
+      for (const std::uint32_t at : {(&p)[kColliders].a, (&p)[kColliders].b})
+        math::fetch(&store.colliders[at], 1);
     if (kBounds < left && is_stirred((&p)[kBounds]))
       for (const std::uint32_t at : {(&p)[kBounds].a, (&p)[kBounds].b})
         (store.colliders[at].in_still_tree ? broad.still : broad.moving).fetch_bounds(at);
     if (!std::exchange(p.unsure, false) && !is_stirred(p)) return false;
-    const ColliderState<D>&a = store.colliders[p.a], &b = store.colliders[p.b];
-    const bool parts = a.anew || b.anew || !a.in_tree || !b.in_tree || !in_tree(p.a).overlaps(in_tree(p.b)) ||
+    const ColliderState<D>& a = store.colliders[p.a];
+    const ColliderState<D>& b = store.colliders[p.b];
+    const bool parts = a.anew || b.anew || !a.in_tree || !b.in_tree ||
+                       !in_tree(p.a).overlaps(in_tree(p.b)) ||
                        ((a.changed || b.changed) && !verdict_of(store, a, b).meet);
     if (a.reshaped || b.reshaped) p.slab = {};
     // What lay on something that its owner took away falls.
-    if (parts && p.responds && p.touching && pair_rests(store, sleepers, p)) woken.push_back(store.objects[(is_resting(store, p.a) ? a : b).object].resting);
+    if (parts && p.responds && p.touching && pair_rests(store, sleepers, p))
+      woken.push_back(store.objects[(is_resting(store, p.a) ? a : b).object].resting);
     return parts;
   };
   pairs.gone.clear();

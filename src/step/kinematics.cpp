@@ -16,11 +16,15 @@ namespace colvik::world {
 namespace {
 
 // The rotation by which the own x axis points that way.
-Rotation<2> pointing(const Rotation<2>& /*now*/, const Vec<2>& way) { return Rotation<2>(angle_of(way.y(), way.x())); }
+Rotation<2> pointing(const Rotation<2>& /*now*/, const Vec<2>& way) {
+  return Rotation<2>(angle_of(way.y(), way.x()));
+}
 Rotation<3> pointing(const Rotation<3>& now, const Vec<3>& way) {  // the shortest turn from now
-  const Vec<3> from = now.axis(0), to = way.normalized();
+  const Vec<3> from = now.axis(0);
+  const Vec<3> to = way.normalized();
   const Vec<3> axis = cross(from, to);
-  const double sine = axis.norm(), cosine = from.dot(to);
+  const double sine = axis.norm();
+  const double cosine = from.dot(to);
   if (sine < 1e-12) return cosine > 0 ? now : Rotation<3>(now.axis(1), kPi) * now;
   return Rotation<3>(axis, angle_of(sine, cosine)) * now;
 }
@@ -50,7 +54,11 @@ void drive_kinematics(Model<D>& model) {
       s.velocity = (o.target->position - s.pose.position) / dt;
       s.spin = (o.target->rotation * s.pose.rotation.inverse()).to_spin() / dt;
       // A velocity of its own outlives what it heeds.
-      if (!led) o.own_velocity = velocity, o.own_spin = spin, o.has_own = true;
+      if (!led) {
+        o.own_velocity = velocity;
+        o.own_spin = spin;
+        o.has_own = true;
+      }
     }
   }
   apply_currents(store, pairs);
@@ -87,13 +95,14 @@ void apply_heed(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, Obje
     if (at != store.by_name.end()) {
       if (!o.target) o.target = Pose<D>{s.pose.position + s.velocity * dt, s.pose.rotation};
       const Vec<D> way = store.objects[at->second].shown.pose.position - o.target->position;
-      if (way.norm() > 1e-9 * store.settings.metre) o.target->rotation = pointing(s.pose.rotation, way);
+      if (way.norm() > 1e-9 * store.settings.metre)
+        o.target->rotation = pointing(s.pose.rotation, way);
     }
   }
   if (h.kept_inside) {
-    const Pose<D> next =
-        o.target ? *o.target
-                 : Pose<D>{s.pose.position + s.velocity * dt, Rotation<D>::from_spin(s.spin * dt) * s.pose.rotation};
+    const Pose<D> next = o.target ? *o.target
+                                  : Pose<D>{s.pose.position + s.velocity * dt,
+                                            Rotation<D>::from_spin(s.spin * dt) * s.pose.rotation};
     const Vec<D> inside = next.position.cwiseMax(h.kept_inside->lo).cwiseMin(h.kept_inside->hi);
     if (inside != next.position) o.target = Pose<D>{inside, next.rotation};
   }
@@ -116,7 +125,8 @@ void run_schedules(Model<D>& model) {
              schedule.beats[static_cast<std::size_t>(beat + 1)].at <= t)
         ++beat;
       if (beat < 0 && schedule.period > 0 && now > schedule.period)
-        beat = static_cast<std::int32_t>(schedule.beats.size()) - 1;  // the last one's state lasts into the next round
+        beat = static_cast<std::int32_t>(schedule.beats.size()) -
+               1;  // the last one's state lasts into the next round
       if (beat == std::exchange(o.beats[i], beat) || beat < 0) continue;
       const Beat<D> b = schedule.beats[static_cast<std::size_t>(beat)];
       if (b.on && *b.on != o.shown.colliders[i].def.on) switch_collider(model, o, i, *b.on);
@@ -139,17 +149,23 @@ void apply_currents(Store<D>& store, PairTable<D>& pairs) {
       const std::optional<Field<D>>& field = definition_of(store, store.colliders[zone]).field;
       ObjectState<D>& o = store.objects[store.colliders[other].object];
       if (!field || (field->current.isZero(0) && !field->carries)) continue;
-      if (o.shown.body != BodyKind::kinematic || !o.shown.active || o.parent != kAlone || o.walker >= 0) continue;
+      if (o.shown.body != BodyKind::kinematic || !o.shown.active || o.parent != kAlone ||
+          o.walker >= 0)
+        continue;
       o.carried_along = true;
       Object<D>& s = o.shown;
       const Object<D>& carrier = store.objects[store.colliders[zone].object].shown;
       Vec<D> along = field->current;
       if (field->carries)
-        along += carrier.velocity + cross(carrier.spin, Vec<D>(s.pose.position - carrier.pose * carrier.mass_centre));
+        along += carrier.velocity +
+                 cross(carrier.spin, Vec<D>(s.pose.position - carrier.pose * carrier.mass_centre));
       if (along.isZero(0)) continue;
       if (!o.target) {
-        o.own_velocity = s.velocity, o.own_spin = s.spin, o.has_own = true;
-        o.target = Pose<D>{s.pose.position + s.velocity * dt, Rotation<D>::from_spin(s.spin * dt) * s.pose.rotation};
+        o.own_velocity = s.velocity;
+        o.own_spin = s.spin;
+        o.has_own = true;
+        o.target = Pose<D>{s.pose.position + s.velocity * dt,
+                           Rotation<D>::from_spin(s.spin * dt) * s.pose.rotation};
       }
       o.target->position += along * dt;
       s.velocity += along;

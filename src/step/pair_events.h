@@ -9,10 +9,14 @@ template <int D>
 [[nodiscard]] ColliderTouch<D> collider_touch(const Store<D>& store, const Pair<D>& p, bool turned);
 
 template <int D>
-[[nodiscard]] std::vector<RequestedTouch<D>> requested_pairs(const Store<D>& store, const PairTable<D>& pairs, const Touches<D>& touches, const Sleepers<D>& sleepers);
+[[nodiscard]] std::vector<RequestedTouch<D>> requested_pairs(const Store<D>& store,
+                                                             const PairTable<D>& pairs,
+                                                             const Touches<D>& touches,
+                                                             const Sleepers<D>& sleepers);
 
 // What of the pairs asked for touches now and did not before, and the reverse.
 template <int D>
-void make_pair_events(Store<D>& store, PairTable<D>& pairs, Touches<D>& touches, Sleepers<D>& sleepers);
+void make_pair_events(Store<D>& store, PairTable<D>& pairs, Touches<D>& touches,
+                      Sleepers<D>& sleepers);
 
 }  // namespace colvik::world

@@ -17,7 +17,8 @@ Vec<D> velocity_at(const Object<D>& o, const Vec<D>& point) {
 
 // The motion of b as seen from a, between two moments.
 template <int D>
-contact::Course<D> course(const Pose<D>& a0, const Pose<D>& a1, const Pose<D>& b0, const Pose<D>& b1) {
+contact::Course<D> course(const Pose<D>& a0, const Pose<D>& a1, const Pose<D>& b0,
+                          const Pose<D>& b1) {
   contact::Course<D> c;
   c.start = a0.relative(b0);
   const Pose<D> end = a1.relative(b1);
@@ -34,7 +35,8 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
   // What bounces within the step may be back where it was: its whole way counts.
   ccd.trail_lengths.assign(ccd.trailed.size(), 0);
   for (std::size_t i = ccd.trailed.size(); i < ccd.trails.size(); ++i)
-    ccd.trail_lengths[i % ccd.trailed.size()] += (ccd.trails[i].position - ccd.trails[i - ccd.trailed.size()].position).norm();
+    ccd.trail_lengths[i % ccd.trailed.size()] +=
+        (ccd.trails[i].position - ccd.trails[i - ccd.trailed.size()].position).norm();
   const auto noted_way = [&](std::uint32_t slot) {
     const std::int32_t trail = store.objects[store.objects[slot].root].trail;
     return trail >= 0 ? ccd.trail_lengths[static_cast<std::size_t>(trail)] : 0;
@@ -42,24 +44,30 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
   constexpr std::size_t kAhead = 6;  // pairs
   for (std::size_t i = 0; i < pairs.active.size(); ++i) {
     Pair<D>& p = pairs.list[pairs.active[i]];
-    if (i + 2 * kAhead < pairs.active.size()) math::fetch(&pairs.list[pairs.active[i + 2 * kAhead]], 1);
+    if (i + 2 * kAhead < pairs.active.size())
+      math::fetch(&pairs.list[pairs.active[i + 2 * kAhead]], 1);
     if (i + kAhead < pairs.active.size())
-      if (const Pair<D>& soon = pairs.list[pairs.active[i + kAhead]]; !soon.responds) prefetch_pair(store, soon);
+      if (const Pair<D>& soon = pairs.list[pairs.active[i + kAhead]]; !soon.responds)
+        prefetch_pair(store, soon);
     const bool walked = has_walker(store, walkers, p);
     if (p.responds && !walked) continue;
     const double reach =
         p.channel == Channel::zone ? 0 : (p.touching ? kLetGo : kTouching) * store.settings.metre;
     const double noted = ccd.trailed.empty() ? 0 : noted_way(p.object_a) + noted_way(p.object_b);
-    const double most = std::max(store.briefs[p.object_a].way + store.briefs[p.object_b].way, noted);
+    const double most =
+        std::max(store.briefs[p.object_a].way + store.briefs[p.object_b].way, noted);
     if (!walked && !p.touching && p.slab.left(displacement_so_far(store, p)) > reach + most) {
       p.passed = p.left = false;
       p.when = p.until = -1;
       continue;
     }
-    const ColliderState<D>&ca = store.colliders[p.a], &cb = store.colliders[p.b];
-    const ObjectState<D>&oa = store.objects[p.object_a], &ob = store.objects[p.object_b];
+    const ColliderState<D>& ca = store.colliders[p.a];
+    const ColliderState<D>& cb = store.colliders[p.b];
+    const ObjectState<D>& oa = store.objects[p.object_a];
+    const ObjectState<D>& ob = store.objects[p.object_b];
     const auto moved = [&](const ObjectState<D>& o) {
-      return o.body != kNoBody ? Vec<D>(o.shown.pose.position - o.pose_before.position) : Vec<D>(kZero);
+      return o.body != kNoBody ? Vec<D>(o.shown.pose.position - o.pose_before.position)
+                               : Vec<D>(kZero);
     };
     const auto turned = [&](const ObjectState<D>& o) {
       return o.body != kNoBody ? o.shown.spin.norm() * o.swing * dt : 0;
@@ -67,16 +75,22 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
     const double far = std::max((moved(oa) - moved(ob)).norm(), noted) + turned(oa) + turned(ob);
     const bool may_pass = far > 0.5 * (thinness(ca.shape) + thinness(cb.shape));
     const double beyond = std::max(reach + 4 * most, far);
-    const contact::Separation<D> s = contact::nearest(ca.shape, cb.shape, relative_pose(store, ca, cb), beyond);
+    const contact::Separation<D> s =
+        contact::nearest(ca.shape, cb.shape, relative_pose(store, ca, cb), beyond);
     const bool before = p.touching;
-    p.touching = s.gap <= reach && !(p.channel == Channel::solid && has_one_way(store, p) && p.standing.empty());
+    p.touching = s.gap <= reach &&
+                 !(p.channel == Channel::solid && has_one_way(store, p) && p.standing.empty());
     if (walked && before && !p.touching && p.impulse > 0) p.impulse = 0;
-    p.passed = false, p.left = before && !p.touching;
+    p.passed = false;
+    p.left = before && !p.touching;
     p.when = p.until = -1;
     p.gap = s.gap;
     if (before != p.touching) find_crossing(store, ccd, p, before, p.touching);
-    else if (!before && may_pass && s.gap <= far) p.passed = find_crossing(store, ccd, p, false, false);
-    p.slab = p.touching ? Slab<D>{} : separating_slab(store, p, oa.shown.pose.rotation, s, beyond, displacement_so_far(store, p));
+    else if (!before && may_pass && s.gap <= far)
+      p.passed = find_crossing(store, ccd, p, false, false);
+    p.slab = p.touching ? Slab<D>{}
+                        : separating_slab(store, p, oa.shown.pose.rotation, s, beyond,
+                                          displacement_so_far(store, p));
     if (!p.touching && !p.passed) continue;
     const Pose<D> frame = pose_of(store, ca);
     p.normal = frame.rotation * s.normal;
@@ -88,36 +102,48 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
   }
 }
 
-// Where an object was after k of the step's substeps: as noted, or on the curve that begins and ends with
-// its velocities.
+// Where an object was after k of the step's substeps: as noted, or on the curve that begins and
+// ends with its velocities.
 template <int D>
-Pose<D> pose_at_substep(const Store<D>& store, const CcdStage<D>& ccd, const ObjectState<D>& o, int k) {
+Pose<D> pose_at_substep(const Store<D>& store, const CcdStage<D>& ccd, const ObjectState<D>& o,
+                        int k) {
   if (o.body == kNoBody || k == store.settings.substeps) return o.shown.pose;
   if (k == 0) return o.pose_before;
   if (o.parent != kAlone) return pose_at_substep(store, ccd, store.objects[o.root], k) * o.on_root;
-  if (o.trail >= 0) return ccd.trails[static_cast<std::size_t>(k) * ccd.trailed.size() + static_cast<std::size_t>(o.trail)];
-  const double t = static_cast<double>(k) / store.settings.substeps, dt = 1 / store.settings.rate;
+  if (o.trail >= 0)
+    return ccd.trails[static_cast<std::size_t>(k) * ccd.trailed.size() +
+                      static_cast<std::size_t>(o.trail)];
+  const double t = static_cast<double>(k) / store.settings.substeps;
+  const double dt = 1 / store.settings.rate;
   const Rotation<D> rotation = interpolate<D>(o.pose_before.rotation, o.shown.pose.rotation, t);
-  const Vec<D> from = o.pose_before * o.shown.mass_centre, way = o.shown.pose * o.shown.mass_centre - from;
+  const Vec<D> from = o.pose_before * o.shown.mass_centre;
+  const Vec<D> way = o.shown.pose * o.shown.mass_centre - from;
   Vec<D> centre = from + t * way;
   if (o.shown.body == BodyKind::dynamic) {  // Hermite's cubic
     const double u = 1 - t;
-    centre = from + t * t * (3 - 2 * t) * way + dt * (t * u * u * o.velocity_before - t * t * u * o.shown.velocity);
+    centre = from + t * t * (3 - 2 * t) * way +
+             dt * (t * u * u * o.velocity_before - t * t * u * o.shown.velocity);
   }
   return {centre - rotation * o.shown.mass_centre, rotation};
 }
 
-// Looks along the step for when they began to touch, and when they parted; true if they touched at all.
+// Looks along the step for when they began to touch, and when they parted; true if they touched at
+// all.
 template <int D>
 bool find_crossing(Store<D>& store, CcdStage<D>& ccd, Pair<D>& p, bool before, bool after) {
-  const ColliderState<D>&ca = store.colliders[p.a], &cb = store.colliders[p.b];
-  const ObjectState<D>&oa = store.objects[ca.object], &ob = store.objects[cb.object];
-  const Pose<D>&own_a = ca.own, &own_b = cb.own;
+  const ColliderState<D>& ca = store.colliders[p.a];
+  const ColliderState<D>& cb = store.colliders[p.b];
+  const ObjectState<D>& oa = store.objects[ca.object];
+  const ObjectState<D>& ob = store.objects[cb.object];
+  const Pose<D>& own_a = ca.own;
+  const Pose<D>& own_b = cb.own;
   const int n = store.settings.substeps;
   const double piece = 1 / (store.settings.rate * n);
   const auto look = [&](int from, int to) {
     return contact::first_touch(ca.shape, cb.shape,
-                                course<D>(pose_at_substep(store, ccd, oa, from) * own_a, pose_at_substep(store, ccd, oa, to) * own_a, pose_at_substep(store, ccd, ob, from) * own_b,
+                                course<D>(pose_at_substep(store, ccd, oa, from) * own_a,
+                                          pose_at_substep(store, ccd, oa, to) * own_a,
+                                          pose_at_substep(store, ccd, ob, from) * own_b,
                                           pose_at_substep(store, ccd, ob, to) * own_b));
   };
   if (!before) {
@@ -131,7 +157,9 @@ bool find_crossing(Store<D>& store, CcdStage<D>& ccd, Pair<D>& p, bool before, b
   return p.when >= 0;
 }
 
-template void sense_pairs(Store<2>& store, PairTable<2>& pairs, Walkers<2>& walkers, CcdStage<2>& ccd);
-template void sense_pairs(Store<3>& store, PairTable<3>& pairs, Walkers<3>& walkers, CcdStage<3>& ccd);
+template void sense_pairs(Store<2>& store, PairTable<2>& pairs, Walkers<2>& walkers,
+                          CcdStage<2>& ccd);
+template void sense_pairs(Store<3>& store, PairTable<3>& pairs, Walkers<3>& walkers,
+                          CcdStage<3>& ccd);
 
 }  // namespace colvik::world

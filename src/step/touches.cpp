@@ -11,12 +11,14 @@ namespace {
 template <int D>
 EndCause cause_of_end(const ObjectState<D>& a, const ObjectState<D>& b) {
   const auto either = [&](auto&& is) { return is(a) || is(b); };
-  if (either([](const ObjectState<D>& o) { return o.life != Life::live; })) return EndCause::removed;
+  if (either([](const ObjectState<D>& o) { return o.life != Life::live; }))
+    return EndCause::removed;
   if (either([](const ObjectState<D>& o) { return !o.shown.active; })) return EndCause::hidden;
   if (either([](const ObjectState<D>& o) { return o.changes.switched; })) return EndCause::switched;
   if (either([](const ObjectState<D>& o) { return o.changes.filtered; })) return EndCause::filtered;
   if (either([](const ObjectState<D>& o) { return o.changes.retagged; })) return EndCause::retagged;
-  if (either([](const ObjectState<D>& o) { return o.changes.teleported; })) return EndCause::teleported;
+  if (either([](const ObjectState<D>& o) { return o.changes.teleported; }))
+    return EndCause::teleported;
   return EndCause::left;
 }
 
@@ -28,14 +30,14 @@ void make_touches(Store<D>& store, PairTable<D>& pairs, Touches<D>& touches) {
   std::size_t used = 0;
   touches.ended.clear();
   const double dt = 1 / store.settings.rate;
-  // Whose they are was told by most in the last step, and lies at hand there: what is asked of objects and colliders
-  // is far apart.
+  // Whose they are was told by most in the last step, and lies at hand there: what is asked of
+  // objects and colliders is far apart.
   auto last = touches.before.begin();
   const auto told_before = [&](const Pair<D>& p) {
     const auto key = std::pair(p.serial_a, p.serial_b);
     while (last != touches.before.end() && std::pair(last->pair_a, last->pair_b) < key) ++last;
-    return !store.causes_noted && last != touches.before.end() && std::pair(last->pair_a, last->pair_b) == key &&
-           !last->merged;
+    return !store.causes_noted && last != touches.before.end() &&
+           std::pair(last->pair_a, last->pair_b) == key && !last->merged;
   };
   constexpr std::size_t kAhead = 8;
   for (std::size_t k = 0; k < pairs.active.size(); ++k) {
@@ -43,28 +45,45 @@ void make_touches(Store<D>& store, PairTable<D>& pairs, Touches<D>& touches) {
       math::fetch(&pairs.list[pairs.active[k + kAhead]], sizeof(Pair<D>));
     const Pair<D>& p = pairs.list[pairs.active[k]];
     if (p.left && (p.until >= 0 || p.impulse > 0)) {
-      const Object<D>&oa = store.objects[p.object_a].shown, &ob = store.objects[p.object_b].shown;
+      const Object<D>& oa = store.objects[p.object_a].shown;
+      const Object<D>& ob = store.objects[p.object_b].shown;
       touches.ended.push_back({{oa.serial, ob.serial, p.channel}, p.until, p.impulse});
     }
     if (!p.touching && !p.passed) continue;
     if (used == touches.now.size()) touches.now.emplace_back();
     Touch<D>& t = touches.now[used];
     if (told_before(p)) {
-      t.serial_a = last->serial_a, t.serial_b = last->serial_b;
-      t.a = last->a, t.b = last->b;
-      t.tags_a = last->tags_a, t.tags_b = last->tags_b;
+      t.serial_a = last->serial_a;
+      t.serial_b = last->serial_b;
+      t.a = last->a;
+      t.b = last->b;
+      t.tags_a = last->tags_a;
+      t.tags_b = last->tags_b;
     } else {
-      const ColliderState<D>&ca = store.colliders[p.a], &cb = store.colliders[p.b];
-      const ObjectState<D>&oa = store.objects[ca.object], &ob = store.objects[cb.object];
-      t.serial_a = oa.shown.serial, t.serial_b = ob.shown.serial;
-      t.a = ca.object, t.b = cb.object;
-      t.tags_a = oa.shown.colliders[ca.which].tags, t.tags_b = ob.shown.colliders[cb.which].tags;
+      const ColliderState<D>& ca = store.colliders[p.a];
+      const ColliderState<D>& cb = store.colliders[p.b];
+      const ObjectState<D>& oa = store.objects[ca.object];
+      const ObjectState<D>& ob = store.objects[cb.object];
+      t.serial_a = oa.shown.serial;
+      t.serial_b = ob.shown.serial;
+      t.a = ca.object;
+      t.b = cb.object;
+      t.tags_a = oa.shown.colliders[ca.which].tags;
+      t.tags_b = ob.shown.colliders[cb.which].tags;
     }
-    t.pair_a = p.serial_a, t.pair_b = p.serial_b, t.merged = false;
+    t.pair_a = p.serial_a;
+    t.pair_b = p.serial_b;
+    t.merged = false;
     t.channel = p.channel;
-    t.passed = !p.touching, t.squeezed = p.squeezed;
-    t.when = p.when >= 0 ? p.when : dt, t.until = p.until >= 0 ? p.until : dt;
-    t.gap = p.gap, t.approach = p.approach, t.impulse = p.impulse, t.normal = p.normal, t.point = p.point;
+    t.passed = !p.touching;
+    t.squeezed = p.squeezed;
+    t.when = p.when >= 0 ? p.when : dt;
+    t.until = p.until >= 0 ? p.until : dt;
+    t.gap = p.gap;
+    t.approach = p.approach;
+    t.impulse = p.impulse;
+    t.normal = p.normal;
+    t.point = p.point;
     t.nth = static_cast<std::uint32_t>(used++);
   }
   touches.now.resize(used);
@@ -72,18 +91,27 @@ void make_touches(Store<D>& store, PairTable<D>& pairs, Touches<D>& touches) {
   const auto in_order = [](const Touch<D>& x, const Touch<D>& y) {
     return std::tuple(x.key(), x.nth) < std::tuple(y.key(), y.nth);
   };
-  if (!std::is_sorted(touches.now.begin(), touches.now.end(), in_order)) std::sort(touches.now.begin(), touches.now.end(), in_order);
+  if (!std::is_sorted(touches.now.begin(), touches.now.end(), in_order))
+    std::sort(touches.now.begin(), touches.now.end(), in_order);
   std::size_t kept = 0;
   for (std::size_t i = 0; i < touches.now.size(); ++i) {
     if (kept > 0 && touches.now[kept - 1].key() == touches.now[i].key()) {
-      Touch<D>&into = touches.now[kept - 1], &from = touches.now[i];
+      Touch<D>& into = touches.now[kept - 1];
+      Touch<D>& from = touches.now[i];
       into.merged = true;
-      into.tags_a = into.tags_a.merged(from.tags_a), into.tags_b = into.tags_b.merged(from.tags_b);
+      into.tags_a = into.tags_a.merged(from.tags_a);
+      into.tags_b = into.tags_b.merged(from.tags_b);
       into.impulse += from.impulse;
       into.approach = std::max(into.approach, from.approach);
-      into.passed = into.passed && from.passed, into.squeezed = into.squeezed || from.squeezed;
-      into.when = std::min(into.when, from.when), into.until = std::max(into.until, from.until);
-      if (from.gap < into.gap) into.gap = from.gap, into.normal = from.normal, into.point = from.point;
+      into.passed = into.passed && from.passed;
+      into.squeezed = into.squeezed || from.squeezed;
+      into.when = std::min(into.when, from.when);
+      into.until = std::max(into.until, from.until);
+      if (from.gap < into.gap) {
+        into.gap = from.gap;
+        into.normal = from.normal;
+        into.point = from.point;
+      }
     } else {
       if (kept != i) touches.now[kept] = std::move(touches.now[i]);
       ++kept;
@@ -103,18 +131,29 @@ void make_events(Store<D>& store, Touches<D>& touches, bool run_over) {
   const double start = static_cast<double>(store.steps - 1) / store.settings.rate;
   const auto report = [&](const Touch<D>& t, Phase phase, EndCause why, double time) {
     Event<D> e;
-    e.step = store.steps, e.time = std::min(time, end);
-    e.phase = phase, e.channel = t.channel, e.why = why;
-    e.self = store.objects[t.a].shown.id, e.other = store.objects[t.b].shown.id;
-    e.self_root = store.objects[store.objects[t.a].root].shown.id, e.other_root = store.objects[store.objects[t.b].root].shown.id;
-    e.self_tags = t.tags_a, e.other_tags = t.tags_b;
-    e.normal = -t.normal, e.point = t.point;
+    e.step = store.steps;
+    e.time = std::min(time, end);
+    e.phase = phase;
+    e.channel = t.channel;
+    e.why = why;
+    e.self = store.objects[t.a].shown.id;
+    e.other = store.objects[t.b].shown.id;
+    e.self_root = store.objects[store.objects[t.a].root].shown.id;
+    e.other_root = store.objects[store.objects[t.b].root].shown.id;
+    e.self_tags = t.tags_a;
+    e.other_tags = t.tags_b;
+    e.normal = -t.normal;
+    e.point = t.point;
     e.squeezed = phase != Phase::end && t.squeezed;
-    if (phase != Phase::end) e.approach_speed = t.approach, e.impulse = t.impulse;
+    if (phase != Phase::end) {
+      e.approach_speed = t.approach;
+      e.impulse = t.impulse;
+    }
     if (phase == Phase::end) touches.parting.push_back({t.key(), e.time});
     if (phase == Phase::begin) {
-      const auto at = std::lower_bound(touches.lately.begin(), touches.lately.end(), t.key(),
-                                       [](const Parted& x, const auto& key) { return x.key < key; });
+      const auto at =
+          std::lower_bound(touches.lately.begin(), touches.lately.end(), t.key(),
+                           [](const Parted& x, const auto& key) { return x.key < key; });
       e.again = at != touches.lately.end() && at->key == t.key() && e.time - at->time < kVisitGap;
     }
     touches.events.push_back(std::move(e));
@@ -129,27 +168,33 @@ void make_events(Store<D>& store, Touches<D>& touches, bool run_over) {
   auto is = touches.now.begin();
   while (was != touches.before.end() || is != touches.now.end()) {
     if (is == touches.now.end() || (was != touches.before.end() && was->key() < is->key())) {
-      const EndCause why = run_over ? EndCause::run_over : cause_of_end(store.objects[was->a], store.objects[was->b]);
-      double until = -1, impulse = 0;
+      const EndCause why = run_over ? EndCause::run_over
+                                    : cause_of_end(store.objects[was->a], store.objects[was->b]);
+      double until = -1;
+      double impulse = 0;
       if (why == EndCause::left) {
         const auto key = was->key();
-        const auto at =
-            std::lower_bound(touches.ended.begin(), touches.ended.end(), key, [](const auto& x, const auto& k) { return x.key < k; });
-        for (auto k = at; k != touches.ended.end() && k->key == key; ++k)
-          until = std::max(until, k->until), impulse += k->impulse;
+        const auto at = std::lower_bound(touches.ended.begin(), touches.ended.end(), key,
+                                         [](const auto& x, const auto& k) { return x.key < k; });
+        for (auto k = at; k != touches.ended.end() && k->key == key; ++k) {
+          until = std::max(until, k->until);
+          impulse += k->impulse;
+        }
       }
       report(*was, Phase::end, why, until >= 0 ? start + until : end);
       touches.events.back().impulse = impulse;
       ++was;
     } else if (was == touches.before.end() || is->key() < was->key()) {
       report(*is, Phase::begin, EndCause::none, start + is->when);
-      if (is->passed) report(*is, Phase::end, EndCause::left, start + is->until);  // its impulse was told
+      if (is->passed)
+        report(*is, Phase::end, EndCause::left, start + is->until);  // its impulse was told
       ++is;
     } else {
       // One collider of theirs let go, and another only passed.
       if (is->passed) report(*is, Phase::end, EndCause::left, start + is->until);
       else if (wants_during(*is)) report(*is, Phase::during, EndCause::none, end);
-      ++was, ++is;
+      ++was;
+      ++is;
     }
   }
   std::erase_if(touches.now, [](const Touch<D>& t) { return t.passed; });
@@ -164,8 +209,9 @@ template <int D>
 void remember_parted(Touches<D>& touches, double now) {
   if (touches.lately.empty() && touches.parting.empty()) return;
   std::erase_if(touches.lately, [&](const Parted& p) {
-    const auto again = std::lower_bound(touches.parting.begin(), touches.parting.end(), p.key,
-                                        [](const Parted& x, const auto& key) { return x.key < key; });
+    const auto again =
+        std::lower_bound(touches.parting.begin(), touches.parting.end(), p.key,
+                         [](const Parted& x, const auto& key) { return x.key < key; });
     return now - p.time >= kVisitGap || (again != touches.parting.end() && again->key == p.key);
   });
   const std::size_t known = touches.lately.size();

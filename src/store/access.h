@@ -17,25 +17,31 @@ void for_family(Store<D>& store, ObjectState<D>& o, F&& act) {  // o and all bel
 // Whether it moves far for its size within the running step.
 template <int D>
 [[nodiscard]] bool leaps(const Store<D>& store, const ObjectState<D>& o) {
-  return o.shown.body == BodyKind::dynamic && o.velocity_before.norm() > o.thin * store.settings.rate;
+  return o.shown.body == BodyKind::dynamic &&
+         o.velocity_before.norm() > o.thin * store.settings.rate;
 }
 
 template <int D>
-[[nodiscard]] double substep_time(const Store<D>& store) { return 1 / (store.settings.rate * store.settings.substeps); }
+[[nodiscard]] double substep_time(const Store<D>& store) {
+  return 1 / (store.settings.rate * store.settings.substeps);
+}
 
 template <int D>
 [[nodiscard]] bool is_asleep(const Store<D>& store, std::uint32_t collider) {
   return store.objects[store.colliders[collider].object].resting != kAwake;
 }
 
-// A kinematic sleeper holds what lies on it as if it were awake; a dynamic one has no part in a step.
+// A kinematic sleeper holds what lies on it as if it were awake; a dynamic one has no part in a
+// step.
 template <int D>
 [[nodiscard]] bool is_resting(const Store<D>& store, std::uint32_t collider) {
-  return is_asleep(store, collider) && store.objects[store.colliders[collider].object].shown.body == BodyKind::dynamic;
+  return is_asleep(store, collider) &&
+         store.objects[store.colliders[collider].object].shown.body == BodyKind::dynamic;
 }
 
 template <int D>
-[[nodiscard]] const ColliderDef<D>& definition_of(const Store<D>& store, const ColliderState<D>& c) {
+[[nodiscard]] const ColliderDef<D>& definition_of(const Store<D>& store,
+                                                  const ColliderState<D>& c) {
   return store.objects[c.object].shown.colliders[c.which].def;
 }
 
@@ -44,7 +50,8 @@ template <int D>
   return c.placed(store.objects[c.object].shown.pose);
 }
 
-// Collider b's pose in collider a's frame, with their objects at these places. The objects' positions are subtracted first.
+// Collider b's pose in collider a's frame, with their objects at these places. The objects'
+// positions are subtracted first.
 template <int D>
 [[nodiscard]] Pose<D> relative_pose(const ColliderState<D>& a, const AnyPlace<D>& at_a,
                                     const ColliderState<D>& b, const AnyPlace<D>& at_b) {
@@ -55,7 +62,8 @@ template <int D>
 
 // The same with the objects where they are.
 template <int D>
-[[nodiscard]] Pose<D> relative_pose(const Store<D>& store, const ColliderState<D>& a, const ColliderState<D>& b) {
+[[nodiscard]] Pose<D> relative_pose(const Store<D>& store, const ColliderState<D>& a,
+                                    const ColliderState<D>& b) {
   return relative_pose(a, store.objects[a.object].place(), b, store.objects[b.object].place());
 }
 
@@ -77,8 +85,8 @@ COLVIK_FETCHES void prefetch_object(const Store<D>& store, std::uint32_t slot) {
 
 template <int D>
 COLVIK_FETCHES void prefetch_place(const Store<D>& store, std::uint32_t slot) {
-  math::fetch(&store.objects[slot].rest, 1), math::fetch(&store.objects[slot].shown.pose, sizeof(Pose<D>));
+  math::fetch(&store.objects[slot].rest, 1);
+  math::fetch(&store.objects[slot].shown.pose, sizeof(Pose<D>));
 }
-
 
 }  // namespace colvik::world

@@ -15,9 +15,11 @@ std::string_view name_of(Mixing mixing) {
 template <int D>
 Result<void> check_settings(const WorldSettings<D>& s) {
   if (!(s.metre >= 1e-6 && s.metre <= 1e6))
-    return Error{"world metre", fmt::format("{} is not usable", s.metre), "units that make one metre, 1e-6 to 1e6"};
+    return Error{"world metre", fmt::format("{} is not usable", s.metre),
+                 "units that make one metre, 1e-6 to 1e6"};
   if (!(s.rate >= 1 && s.rate <= 10000))
-    return Error{"world rate", fmt::format("{} is not usable", s.rate), "steps per second, 1 to 10000"};
+    return Error{"world rate", fmt::format("{} is not usable", s.rate),
+                 "steps per second, 1 to 10000"};
   if (!world::within(s.gravity, 1e6 * s.metre))
     return Error{"world gravity", world::text(s.gravity) + " is not usable",
                  "finite numbers up to 1e6 metres per second squared"};
@@ -37,7 +39,8 @@ Result<void> check_motion(const Motion<D>& motion, double metre) {
         return Error{std::string(what), fmt::format("time {} is not usable", points[i].at),
                      "seconds from the start, 0 or more"};
       if (i > 0 && points[i].at <= points[i - 1].at)
-        return Error{std::string(what), fmt::format("time {} does not come after {}", points[i].at, points[i - 1].at),
+        return Error{std::string(what),
+                     fmt::format("time {} does not come after {}", points[i].at, points[i - 1].at),
                      "times that grow"};
     }
     return {};
@@ -46,24 +49,33 @@ Result<void> check_motion(const Motion<D>& motion, double metre) {
     if (auto times = check_times(path->points, "path"); !times) return times;
     for (const Waypoint<D>& w : path->points)
       if (!world::within(w.to, world::kFurthest * metre))
-        return Error{"path", world::text(w.to) + " is out of range", "finite positions up to 1e9 metres"};
-    if (path->loop && (path->points.size() < 2 || path->points.front().to != path->points.back().to))
-      return Error{"path", "is a loop that does not come back", "a last waypoint where the first one is"};
+        return Error{"path", world::text(w.to) + " is out of range",
+                     "finite positions up to 1e9 metres"};
+    if (path->loop &&
+        (path->points.size() < 2 || path->points.front().to != path->points.back().to))
+      return Error{"path", "is a loop that does not come back",
+                   "a last waypoint where the first one is"};
   } else if (const auto* steps = std::get_if<std::vector<VelocityFrom<D>>>(&motion)) {
     if (auto times = check_times(*steps, "velocities"); !times) return times;
     for (const VelocityFrom<D>& v : *steps)
-      if (!world::within(v.velocity, world::kFastest * metre) || !world::within(v.spin, world::kFastest))
-        return Error{"velocities", world::text(v.velocity) + " is out of range", "finite speeds up to 1e6 metres per second"};
+      if (!world::within(v.velocity, world::kFastest * metre) ||
+          !world::within(v.spin, world::kFastest))
+        return Error{"velocities", world::text(v.velocity) + " is out of range",
+                     "finite speeds up to 1e6 metres per second"};
   } else if (const auto* circle = std::get_if<Circling<D>>(&motion)) {
-    if (!world::within(circle->centre, world::kFurthest * metre) || !world::within(circle->rate, world::kFastest))
+    if (!world::within(circle->centre, world::kFurthest * metre) ||
+        !world::within(circle->rate, world::kFastest))
       return Error{"circling", "is out of range", "a finite centre and rate"};
   } else if (const auto* approach = std::get_if<Approach<D>>(&motion)) {
     if (!world::within(approach->place, world::kFurthest * metre))
-      return Error{"approach", world::text(approach->place) + " is out of range", "finite positions up to 1e9 metres"};
+      return Error{"approach", world::text(approach->place) + " is out of range",
+                   "finite positions up to 1e9 metres"};
     if (!(approach->speed > 0 && approach->speed <= world::kFastest * metre))
-      return Error{"approach", fmt::format("speed {} is not usable", approach->speed), "a number above 0"};
+      return Error{"approach", fmt::format("speed {} is not usable", approach->speed),
+                   "a number above 0"};
     if (!(approach->within >= 0 && approach->within <= world::kFurthest * metre))
-      return Error{"approach", fmt::format("within {} is not usable", approach->within), "a number from 0 up"};
+      return Error{"approach", fmt::format("within {} is not usable", approach->within),
+                   "a number from 0 up"};
   }
   return {};
 }
@@ -72,7 +84,6 @@ template Result<void> check_motion(const Motion<3>&, double);
 
 namespace world {
 
-
 namespace {
 
 template <int D>
@@ -80,16 +91,20 @@ Result<void> check_schedule(const ColliderDef<D>& c, double metre) {
   double last = -1;
   for (const Beat<D>& b : c.schedule.beats) {
     if (!(b.at >= 0 && b.at <= 1e9 && b.at > last))
-      return Error{"collider schedule", fmt::format("time {} is not usable", b.at), "times from 0 up that grow"};
+      return Error{"collider schedule", fmt::format("time {} is not usable", b.at),
+                   "times from 0 up that grow"};
     last = b.at;
-    if (!b.on && !b.scale) return Error{"collider schedule", "says nothing at a time", "on or scale"};
+    if (!b.on && !b.scale)
+      return Error{"collider schedule", "says nothing at a time", "on or scale"};
     if (!b.scale) continue;
     if (!(*b.scale > 0 && *b.scale <= 1e6))
-      return Error{"collider schedule", fmt::format("scale {} is not usable", *b.scale), "a number above 0"};
+      return Error{"collider schedule", fmt::format("scale {} is not usable", *b.scale),
+                   "a number above 0"};
     if (auto shape = check_shape(scaled(c.shape, *b.scale), metre); !shape) return shape;
   }
   if (c.schedule.period != 0 && !(c.schedule.period > last && c.schedule.period <= 1e9))
-    return Error{"collider schedule", fmt::format("period {} ends before its last time", c.schedule.period),
+    return Error{"collider schedule",
+                 fmt::format("period {} ends before its last time", c.schedule.period),
                  "a number above the last time"};
   return {};
 }
@@ -111,11 +126,14 @@ Result<void> check_collider(const ColliderDef<D>& c, double metre) {
   if (!within(c.at, kFurthest * metre))
     return Error{"collider offset", text(c.at) + " is out of range", "finite numbers"};
   if (!(c.density > 0 && c.density <= kHeaviest))
-    return Error{"collider density", fmt::format("{} is not usable", c.density), "a number above 0"};
+    return Error{"collider density", fmt::format("{} is not usable", c.density),
+                 "a number above 0"};
   if (!(c.friction >= 0 && c.friction <= 1e6))
-    return Error{"collider friction", fmt::format("{} is not usable", c.friction), "a number from 0 up"};
+    return Error{"collider friction", fmt::format("{} is not usable", c.friction),
+                 "a number from 0 up"};
   if (!(c.restitution >= 0 && c.restitution <= 1))
-    return Error{"collider restitution", fmt::format("{} is not usable", c.restitution), "a number from 0 to 1"};
+    return Error{"collider restitution", fmt::format("{} is not usable", c.restitution),
+                 "a number from 0 to 1"};
   if (!(c.rolling_friction >= 0 && c.rolling_friction <= 1e6))
     return Error{"collider rolling friction", fmt::format("{} is not usable", c.rolling_friction),
                  "a number from 0 up"};
@@ -126,7 +144,8 @@ Result<void> check_collider(const ColliderDef<D>& c, double metre) {
     if (!within(c.one_way, 1e15)) return Error{"collider one way", "is not finite", "a direction"};
     if (c.zone || !is_convex(c.shape))
       return Error{"collider one way",
-                   c.zone ? "is given to a zone" : fmt::format("is given to a {}", shape_name<D>(c.shape.kind)),
+                   c.zone ? "is given to a zone"
+                          : fmt::format("is given to a {}", shape_name<D>(c.shape.kind)),
                    "a solid convex shape"};
   }
   return {};
@@ -135,12 +154,15 @@ Result<void> check_collider(const ColliderDef<D>& c, double metre) {
 }  // namespace
 
 template <int D>
-Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyKind body, bool has_mass, double metre) {
-  const bool needs_volume = body == BodyKind::dynamic && !has_mass;  // worked out for no others: it can cost
+Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyKind body,
+                             bool has_mass, double metre) {
+  const bool needs_volume =
+      body == BodyKind::dynamic && !has_mass;  // worked out for no others: it can cost
   bool massive = false;
   for (std::size_t i = 0; i < colliders.size(); ++i) {
     const ColliderDef<D>& c = colliders[i];
-    const std::string which = colliders.size() > 1 ? fmt::format(" ({} of {})", i + 1, colliders.size()) : "";
+    const std::string which =
+        colliders.size() > 1 ? fmt::format(" ({} of {})", i + 1, colliders.size()) : "";
     if (auto good = check_collider(c, metre); !good) {
       Error error = good.error();
       error.where += which;
@@ -163,7 +185,8 @@ namespace {
 template <int D>
 Result<void> check_walker(const ObjectDef<D>& def, double metre) {
   if (!def.walker) {
-    if (!def.wishes.empty()) return Error{"wishes", "are given to an object that is no walker", "a walker"};
+    if (!def.wishes.empty())
+      return Error{"wishes", "are given to an object that is no walker", "a walker"};
     return {};
   }
   const Walker<D>& w = *def.walker;
@@ -173,42 +196,54 @@ Result<void> check_walker(const ObjectDef<D>& def, double metre) {
   if (def.body != BodyKind::kinematic)
     return wrong(fmt::format("is a {} object", name_of(def.body)), "body = kinematic");
   if (!def.parent.empty()) return wrong("has a parent, which moves it", "an object on its own");
-  if (!std::holds_alternative<std::monostate>(def.motion) || !def.velocity.isZero(0) || !def.spin.isZero(0))
+  if (!std::holds_alternative<std::monostate>(def.motion) || !def.velocity.isZero(0) ||
+      !def.spin.isZero(0))
     return wrong("has a motion or velocity", "wishes, which move it");
   Bounds<D> all;
   for (const ColliderDef<D>& c : def.colliders) {
     if (c.zone) continue;
     if (is_scenery(c.shape.kind))
-      return wrong(fmt::format("has a solid {}", shape_name<D>(c.shape.kind)), "convex shapes, outlines or compounds");
+      return wrong(fmt::format("has a solid {}", shape_name<D>(c.shape.kind)),
+                   "convex shapes, outlines or compounds");
     all = all.merged(bounds(c.shape, Pose<D>{c.at, c.turned}));
   }
   if (all.empty()) return wrong("has no solid collider", "a collider, such as a capsule");
   if (!(w.speed > 0 && w.speed <= kFastest * metre))
     return wrong(fmt::format("speed {} is not usable", w.speed), "a number above 0");
-  for (const auto& [name, value] : {std::pair("speeding up", w.speeding_up), std::pair("slowing", w.slowing),
-                                    std::pair("fall limit", w.fall_limit), std::pair("hold below", w.hold_below)})
+  for (const auto& [name, value] :
+       {std::pair("speeding up", w.speeding_up), std::pair("slowing", w.slowing),
+        std::pair("fall limit", w.fall_limit), std::pair("hold below", w.hold_below)})
     if (value && !(*value > 0 && *value <= 1e12))
       return wrong(fmt::format("{} of {} is not usable", name, *value), "a number above 0");
-  for (const auto& [name, value] : {std::pair("air control", w.air_control), std::pair("jump cut", w.jump_cut)})
-    if (!(value >= 0 && value <= 1)) return wrong(fmt::format("{} of {} is not usable", name, value), "0 to 1");
-  for (const auto& [name, value] : {std::pair("jump speed", w.jump_speed), std::pair("push", w.push),
-                                    std::pair("push at least", w.push_least), std::pair("weight", w.weight)})
+  for (const auto& [name, value] :
+       {std::pair("air control", w.air_control), std::pair("jump cut", w.jump_cut)})
+    if (!(value >= 0 && value <= 1))
+      return wrong(fmt::format("{} of {} is not usable", name, value), "0 to 1");
+  for (const auto& [name, value] :
+       {std::pair("jump speed", w.jump_speed), std::pair("push", w.push),
+        std::pair("push at least", w.push_least), std::pair("weight", w.weight)})
     if (!(value >= 0 && value <= 1e12))
       return wrong(fmt::format("{} of {} is not usable", name, value), "a number from 0 up");
   if (!(w.steepest >= 0 && w.steepest < kPi / 2))
-    return wrong(fmt::format("steepest of {:.4g} degrees is not usable", degrees(w.steepest)), "from 0 to below 90");
-  const double height = all.size().maxCoeff(), width = all.size().minCoeff();
+    return wrong(fmt::format("steepest of {:.4g} degrees is not usable", degrees(w.steepest)),
+                 "from 0 to below 90");
+  const double height = all.size().maxCoeff();
+  const double width = all.size().minCoeff();
   if (!(w.step >= 0 && w.step < height))
-    return wrong(fmt::format("step {} is not below its own height of {:.4g}", w.step, height), "from 0 to below that");
-  if (w.clearance && !(*w.clearance >= 1e-5 * metre && *w.clearance < std::min(kMostClearance * metre, width / 4)))
+    return wrong(fmt::format("step {} is not below its own height of {:.4g}", w.step, height),
+                 "from 0 to below that");
+  if (w.clearance &&
+      !(*w.clearance >= 1e-5 * metre && *w.clearance < std::min(kMostClearance * metre, width / 4)))
     return wrong(fmt::format("clearance {} is not usable", *w.clearance),
-                 fmt::format("from {} to below {:.4g}", 1e-5 * metre, std::min(kMostClearance * metre, width / 4)));
+                 fmt::format("from {} to below {:.4g}", 1e-5 * metre,
+                             std::min(kMostClearance * metre, width / 4)));
   double last = -1;
   for (const TimedWish<D>& t : def.wishes) {
     if (!(t.at >= 0 && t.at <= 1e9 && t.at > last))
       return Error{"wish", fmt::format("time {} is not usable", t.at), "times from 0 up that grow"};
     last = t.at;
-    if (!within(t.wish.velocity, kFastest * metre)) return Error{"wish", "is not finite", "a velocity"};
+    if (!within(t.wish.velocity, kFastest * metre))
+      return Error{"wish", "is not finite", "a velocity"};
   }
   return {};
 }
@@ -218,40 +253,49 @@ Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
   if (!within(def.at, kFurthest * s.metre))
     return Error{"position", text(def.at) + " is out of range", "finite numbers up to 1e9 metres"};
   if (!within(def.velocity, kFastest * s.metre))
-    return Error{"velocity", text(def.velocity) + " is out of range", "finite speeds up to 1e6 metres per second"};
+    return Error{"velocity", text(def.velocity) + " is out of range",
+                 "finite speeds up to 1e6 metres per second"};
   if (!within(def.spin, kFastest))
-    return Error{"spin", text(def.spin) + " is out of range", "finite, up to 1e6 radians per second"};
+    return Error{"spin", text(def.spin) + " is out of range",
+                 "finite, up to 1e6 radians per second"};
   for (const Drawing<D>& d : def.drawings)
-    if (!within(d.size, kLargestSize * s.metre) || (d.size.array() < 0).any() || !within(d.at, kFurthest * s.metre))
+    if (!within(d.size, kLargestSize * s.metre) || (d.size.array() < 0).any() ||
+        !within(d.at, kFurthest * s.metre))
       return Error{"drawing size", text(d.size) + " is not usable", "whole sizes above 0"};
   if (!(std::abs(def.gravity_scale) <= 1e6))
-    return Error{"gravity scale", fmt::format("{} is not usable", def.gravity_scale), "a finite number"};
-  if (auto good = check_colliders(def.colliders, def.body, def.mass.has_value(), s.metre); !good) return good;
+    return Error{"gravity scale", fmt::format("{} is not usable", def.gravity_scale),
+                 "a finite number"};
+  if (auto good = check_colliders(def.colliders, def.body, def.mass.has_value(), s.metre); !good)
+    return good;
   for (const Number& n : def.numbers) {
     if (!is_plain_name(n.name))
-      return Error{fmt::format("number '{}'", n.name), "is not a name", "letters, digits and - _ ."};
+      return Error{fmt::format("number '{}'", n.name), "is not a name",
+                   "letters, digits and - _ ."};
     if (!(std::abs(n.value) <= 1e15))
-      return Error{"number " + n.name, fmt::format("{} is out of range", n.value), "finite, up to 1e15"};
+      return Error{"number " + n.name, fmt::format("{} is out of range", n.value),
+                   "finite, up to 1e15"};
   }
   const bool moves = !std::holds_alternative<std::monostate>(def.motion);
   if (moves && def.body != BodyKind::kinematic)
-    return Error{"motion", fmt::format("is given to a {} object", name_of(def.body)), "body = kinematic"};
+    return Error{"motion", fmt::format("is given to a {} object", name_of(def.body)),
+                 "body = kinematic"};
   if (auto good = check_motion(def.motion, s.metre); !good) return good;
   const Heed<D>& h = def.heed;
   if ((!h.points_at.empty() || h.re_enters || h.kept_inside) && def.body != BodyKind::kinematic)
-    return Error{"points at, re-enters or kept inside", fmt::format("is given to a {} object", name_of(def.body)),
-                 "body = kinematic"};
+    return Error{"points at, re-enters or kept inside",
+                 fmt::format("is given to a {} object", name_of(def.body)), "body = kinematic"};
   const auto ends = [&](const Bounds<D>& region) {
     return within(region.lo, kFurthest * s.metre) && within(region.hi, kFurthest * s.metre);
   };
   for (const std::optional<Bounds<D>>* region_of : {&h.re_enters, &h.kept_inside})
     if (const std::optional<Bounds<D>>& region = *region_of;
-        region && ((region_of == &h.re_enters && !ends(*region)) || region->lo.hasNaN() || region->hi.hasNaN() ||
-                   (region->lo.array() > region->hi.array()).any()))
+        region && ((region_of == &h.re_enters && !ends(*region)) || region->lo.hasNaN() ||
+                   region->hi.hasNaN() || (region->lo.array() > region->hi.array()).any()))
       return Error{"region", "is not usable", "finite, with lo <= hi"};
   for (const Spot<D>& spot : def.spots)
     if (!is_plain_name(spot.name) || !within(spot.pose.position, kFurthest * s.metre))
-      return Error{fmt::format("spot '{}'", spot.name), "is not usable", "a name and a finite place"};
+      return Error{fmt::format("spot '{}'", spot.name), "is not usable",
+                   "a name and a finite place"};
   if (def.mirrored)
     for (const ColliderDef<D>& c : def.colliders)
       if (auto good = mirrored(c.shape); !good)
@@ -274,15 +318,18 @@ Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
                  "numbers from 0 up, per second"};
   for (const TimedPush<D>& p : def.pushes) {
     if (!(p.from >= 0 && p.from <= 1e9) || !(p.until <= 1e9))
-      return Error{"push", fmt::format("from {} until {} is not usable", p.from, p.until), "seconds from the start"};
+      return Error{"push", fmt::format("from {} until {} is not usable", p.from, p.until),
+                   "seconds from the start"};
     if ((!p.force.isZero(0) || !p.torque.isZero(0)) && !(p.until > p.from))
       return Error{"push", fmt::format("until {} does not come after from {}", p.until, p.from),
                    "a force has a time in which it acts"};
-    if (!within(p.force, kStrongest) || !within(p.torque, kStrongest) || !within(p.impulse, kStrongest) ||
-        !within(p.angular_impulse, kStrongest) || (p.point && !within(*p.point, kFurthest * s.metre)))
+    if (!within(p.force, kStrongest) || !within(p.torque, kStrongest) ||
+        !within(p.impulse, kStrongest) || !within(p.angular_impulse, kStrongest) ||
+        (p.point && !within(*p.point, kFurthest * s.metre)))
       return Error{"push", "is out of range", "finite numbers"};
     if (def.body != BodyKind::dynamic)
-      return Error{"push", fmt::format("is given to a {} object", name_of(def.body)), "body = dynamic"};
+      return Error{"push", fmt::format("is given to a {} object", name_of(def.body)),
+                   "body = dynamic"};
   }
   if (def.mass && def.body != BodyKind::dynamic)
     return Error{"mass", "is given to an object that is not dynamic", "body = dynamic"};

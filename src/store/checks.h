@@ -6,9 +6,10 @@
 
 namespace colvik::world {
 
-inline constexpr double kMostClearance = 0.0035;  // metres: a walker that stands must still touch its ground
-inline constexpr double kFurthest = 1e9;          // metres from the origin
-inline constexpr double kFastest = 1e6;           // metres (or radians) per second
+inline constexpr double kMostClearance =
+    0.0035;  // metres: a walker that stands must still touch its ground
+inline constexpr double kFurthest = 1e9;  // metres from the origin
+inline constexpr double kFastest = 1e6;   // metres (or radians) per second
 inline constexpr double kHeaviest = 1e30;
 inline constexpr double kStrongest = 1e40;  // forces and impulses
 
@@ -26,12 +27,13 @@ std::string text(const Eigen::Matrix<double, R, 1, Eigen::DontAlign>& v) {
   return out + "]";
 }
 
-/// The first thing about `def` that cannot be used, if any; tags and names are the world's business.
+/// The first thing about `def` that cannot be used, if any; tags and names are the world's
+/// business.
 template <int D>
 [[nodiscard]] Result<void> check_object(const ObjectDef<D>& def, const WorldSettings<D>& settings);
 /// What colliders an object may have.
 template <int D>
-[[nodiscard]] Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyKind body, bool has_mass,
-                                           double metre);
+[[nodiscard]] Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders,
+                                           BodyKind body, bool has_mass, double metre);
 
 }  // namespace colvik::world

@@ -24,7 +24,8 @@ void follow_root(Store<D>& store, ObjectState<D>& o) {
   if (o.parent == kAlone) return;
   const ObjectState<D>& root = store.objects[o.root];
   move_object(store, o, root.place() * o.on_root);
-  o.shown.velocity = root.shown.velocity, o.shown.spin = root.shown.spin;
+  o.shown.velocity = root.shown.velocity;
+  o.shown.spin = root.shown.spin;
   o.shown.mass_centre = o.on_root.to_local(root.shown.mass_centre);
 }
 
@@ -33,7 +34,8 @@ void copy_root_velocities(Store<D>& store) {
   for (const std::uint32_t slot : store.movers) {
     ObjectState<D>& o = store.objects[slot];
     if (o.parent == kAlone) continue;
-    o.shown.velocity = store.objects[o.root].shown.velocity, o.shown.spin = store.objects[o.root].shown.spin;
+    o.shown.velocity = store.objects[o.root].shown.velocity;
+    o.shown.spin = store.objects[o.root].shown.spin;
   }
 }
 
@@ -42,7 +44,8 @@ void follow_roots(Store<D>& store) {
   for (const std::uint32_t slot : store.movers)
     if (store.objects[slot].parent != kAlone) {
       ObjectState<D>& o = store.objects[slot];
-      o.pose_before = o.shown.pose, o.velocity_before = o.shown.velocity;
+      o.pose_before = o.shown.pose;
+      o.velocity_before = o.shown.velocity;
       follow_root(store, o);
     }
 }

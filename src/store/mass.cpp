@@ -4,9 +4,9 @@
 
 #include <algorithm>
 
+#include "contact/collide.h"
 #include "store/access.h"
 #include "store/checks.h"
-#include "contact/collide.h"
 
 namespace colvik::world {
 
@@ -28,7 +28,8 @@ void update_size(Store<D>& store, ObjectState<D>& o) {
     Shape<D> shape = c.def.shape;
     const auto furthest = [&] {
       const Bounds<D> box = bounds(shape, Pose<D>{c.def.at, c.def.turned});
-      const double far = Vec<D>((box.centre() - o.shown.mass_centre).cwiseAbs() + box.size() / 2).norm();
+      const double far =
+          Vec<D>((box.centre() - o.shown.mass_centre).cwiseAbs() + box.size() / 2).norm();
       const double most = kFurthest * store.settings.metre;
       return far < most ? far : most;  // some have no end
     };
@@ -37,7 +38,8 @@ void update_size(Store<D>& store, ObjectState<D>& o) {
     o.swing = std::max(o.swing, furthest());
     if (is_scenery(c.def.shape.kind)) continue;
     o.reach = std::max(o.reach, whole);
-    if (!c.def.zone || o.shown.body != BodyKind::dynamic) o.thin = std::min(o.thin, thinness(c.def.shape));
+    if (!c.def.zone || o.shown.body != BodyKind::dynamic)
+      o.thin = std::min(o.thin, thinness(c.def.shape));
     if (c.def.zone) continue;
     const Pose<D> centre{Pose<D>{c.def.at, c.def.turned}.to_local(o.shown.mass_centre), {}};
     o.heart = std::max(o.heart, -contact::nearest(c.def.shape, Shape<D>{}, centre, 0).gap);
@@ -47,7 +49,8 @@ void update_size(Store<D>& store, ObjectState<D>& o) {
     ObjectState<D>& c = store.objects[child];
     c.shown.mass_centre = c.on_root.to_local(store.objects[o.root].shown.mass_centre);
     update_size(store, c);
-    o.reach = std::max(o.reach, c.reach), o.swing = std::max(o.swing, c.swing);
+    o.reach = std::max(o.reach, c.reach);
+    o.swing = std::max(o.swing, c.swing);
     if (c.thin > 0) o.thin = std::min(o.thin, c.thin);
   }
   if (o.thin == std::numeric_limits<double>::max()) o.thin = 0;

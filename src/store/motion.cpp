@@ -12,9 +12,11 @@ namespace {
 template <int D>
 Pose<D> pose_on_path(const Path<D>& path, double time, const Rotation<D>& unturned) {
   const std::vector<Waypoint<D>>& p = path.points;
-  const double first = p.front().at, last = p.back().at;
+  const double first = p.front().at;
+  const double last = p.back().at;
   double t = time;
-  if (path.loop && t > last) t = first + (t - first) - std::floor((t - first) / (last - first)) * (last - first);
+  if (path.loop && t > last)
+    t = first + (t - first) - std::floor((t - first) / (last - first)) * (last - first);
   std::size_t next = 0;
   while (next < p.size() && p[next].at <= t) ++next;
   // A waypoint without a turn keeps the last one told, or the object's own.
@@ -35,14 +37,17 @@ Pose<D> pose_on_path(const Path<D>& path, double time, const Rotation<D>& unturn
 template <int D>
 void follow_motion(Store<D>& store, ObjectState<D>& o) {
   const double dt = 1 / store.settings.rate;
-  const double now = static_cast<double>(store.steps) / store.settings.rate - o.lag,
-               then = static_cast<double>(store.steps + 1) / store.settings.rate - o.lag;
+  const double now = static_cast<double>(store.steps) / store.settings.rate - o.lag;
+  const double then = static_cast<double>(store.steps + 1) / store.settings.rate - o.lag;
   Object<D>& s = o.shown;
   if (const auto* path = std::get_if<Path<D>>(&s.motion)) {
     o.target = pose_on_path(*path, then, s.pose.rotation);
   } else if (const auto* velocities = std::get_if<std::vector<VelocityFrom<D>>>(&s.motion)) {
     for (const VelocityFrom<D>& v : *velocities)
-      if (v.at <= now) s.velocity = v.velocity, s.spin = v.spin;
+      if (v.at <= now) {
+        s.velocity = v.velocity;
+        s.spin = v.spin;
+      }
   } else if (const auto* circle = std::get_if<Circling<D>>(&s.motion)) {
     const Rotation<D> turn = Rotation<D>::from_spin(circle->rate * dt);
     o.target = Pose<D>{circle->centre + turn * Vec<D>(s.pose.position - circle->centre),
@@ -51,10 +56,12 @@ void follow_motion(Store<D>& store, ObjectState<D>& o) {
     Vec<D> goal = approach->place;
     if (!approach->object.empty()) {
       const auto at = store.by_name.find(approach->object);
-      goal = at != store.by_name.end() ? store.objects[at->second].shown.pose.position : s.pose.position;
+      goal = at != store.by_name.end() ? store.objects[at->second].shown.pose.position
+                                       : s.pose.position;
     }
     const Vec<D> way = goal - s.pose.position;
-    const double far = way.norm(), left = std::max(0.0, far - approach->within);
+    const double far = way.norm();
+    const double left = std::max(0.0, far - approach->within);
     o.target = s.pose;
     if (left > 0) o.target->position += way * (std::min(left, approach->speed * dt) / far);
   }

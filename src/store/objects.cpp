@@ -8,16 +8,20 @@ namespace {
 
 // How far a turn from one to the other takes a point at distance 1, at most.
 double chord(const Rotation<2>& from, const Rotation<2>& to) {
-  const double c = to.cosine() - from.cosine(), s = to.sine() - from.sine();
+  const double c = to.cosine() - from.cosine();
+  const double s = to.sine() - from.sine();
   return std::sqrt(c * c + s * s);
 }
 double chord(const Rotation<3>& from, const Rotation<3>& to) {
   const auto far = [&](double sign) {
-    const double w = to.w() - sign * from.w(), x = to.x() - sign * from.x(), y = to.y() - sign * from.y(),
-                 z = to.z() - sign * from.z();
+    const double w = to.w() - sign * from.w();
+    const double x = to.x() - sign * from.x();
+    const double y = to.y() - sign * from.y();
+    const double z = to.z() - sign * from.z();
     return w * w + x * x + y * y + z * z;
   };
-  return 2 * std::sqrt(std::min(far(1), far(-1)));  // half the angle, of which the chord is the double sine
+  return 2 * std::sqrt(std::min(far(1),
+                                far(-1)));  // half the angle, of which the chord is the double sine
 }
 
 }  // namespace
@@ -46,12 +50,14 @@ Party party_of(const Store<D>& store, const ObjectState<D>& o, std::size_t colli
 
 template <int D>
 bool is_excepted(const Store<D>& store, std::uint32_t a, std::uint32_t b) {
-  std::uint64_t x = store.objects[a].shown.serial, y = store.objects[b].shown.serial;
+  std::uint64_t x = store.objects[a].shown.serial;
+  std::uint64_t y = store.objects[b].shown.serial;
   if (x > y) std::swap(x, y);
-  const auto at = std::lower_bound(store.excepted.begin(), store.excepted.end(), std::pair(x, y),
-                                   [](const Excepted& e, const std::pair<std::uint64_t, std::uint64_t>& key) {
-                                     return std::pair(e.serial_a, e.serial_b) < key;
-                                   });
+  const auto at =
+      std::lower_bound(store.excepted.begin(), store.excepted.end(), std::pair(x, y),
+                       [](const Excepted& e, const std::pair<std::uint64_t, std::uint64_t>& key) {
+                         return std::pair(e.serial_a, e.serial_b) < key;
+                       });
   return at != store.excepted.end() && at->serial_a == x && at->serial_b == y;
 }
 
@@ -60,7 +66,8 @@ bool may_ride(Store<D>& store, const ObjectState<D>& child, const ObjectState<D>
   if (store.objects[parent.root].shown.body != BodyKind::dynamic) return true;
   bool good = true;
   for_family(store, store.objects[child.shown.id.slot], [&](const ObjectState<D>& o) {
-    for (const Collider<D>& c : o.shown.colliders) good = good && (c.def.zone || !is_scenery(c.def.shape.kind));
+    for (const Collider<D>& c : o.shown.colliders)
+      good = good && (c.def.zone || !is_scenery(c.def.shape.kind));
   });
   return good;
 }
@@ -71,9 +78,11 @@ void move_object(Store<D>& store, ObjectState<D>& o, const AnyPlace<D>& at) {
   const Vec<D>& centre = o.shown.mass_centre;
   const double turn = chord(o.shown.pose.rotation, at.rotation);
   const Vec<D> way = o.place().way_to(at) + (at.rotation * centre - o.shown.pose.rotation * centre);
-  brief.travelled += way, brief.turned += o.swing * turn;
+  brief.travelled += way;
+  brief.turned += o.swing * turn;
   if (o.body != kNoBody) brief.way += way.norm() + (o.swing + centre.norm()) * turn;
-  o.shown.pose = at, o.rest = at.rest;
+  o.shown.pose = at;
+  o.rest = at.rest;
 }
 
 template ObjectState<2>* find_state(Store<2>& store, ObjectId id);

@@ -20,7 +20,8 @@ inline constexpr double kNever = std::numeric_limits<double>::max();
 
 inline constexpr std::uint32_t kAwake = 0xffffffff;  // in no resting group
 inline constexpr std::uint32_t kAlone = 0xffffffff;  // without a parent
-inline constexpr std::uint32_t kNoBody = 0;          // index of the body that stands for all that never moves
+inline constexpr std::uint32_t kNoBody =
+    0;  // index of the body that stands for all that never moves
 
 // What contacts ask of most comes first, up to `parts` of the shape: two lines of memory.
 template <int D>
@@ -38,11 +39,15 @@ struct alignas(64) ColliderState {
   bool anew = false;        // its existing pairs must be made anew: it moves in another way
   bool live = false;
   // As its definition says, at hand, see know().
-  bool on = true, zone = false;
-  bool one_way = false, runs = false;  // on the surface
-  bool plain = true;                   // `own` neither shifts nor turns it
-  double extent = 0;                   // half of its shape's size, as far as faces count as level
-  double friction = 0, restitution = 0, rolling = 0;
+  bool on = true;
+  bool zone = false;
+  bool one_way = false;
+  bool runs = false;  // on the surface
+  bool plain = true;  // `own` neither shifts nor turns it
+  double extent = 0;  // half of its shape's size, as far as faces count as level
+  double friction = 0;
+  double restitution = 0;
+  double rolling = 0;
   Shape<D> shape;
   Pose<D> own;  // in the object's frame
 
@@ -58,29 +63,35 @@ struct WalkerState {
   std::uint32_t slot = kAlone;  // of its object; free if it has none
   Walking<D> walking;
   std::vector<TimedWish<D>> wishes;
-  Vec<D> velocity = kZero;   // of its own, as seen from what carries it
-  Vec<D> last_up = kZero;    // also where there is no gravity now
-  Vec<D> foot = kZero;       // where it touches the ground it stands on, in the frame of that object
+  Vec<D> velocity = kZero;  // of its own, as seen from what carries it
+  Vec<D> last_up = kZero;   // also where there is no gravity now
+  Vec<D> foot = kZero;      // where it touches the ground it stands on, in the frame of that object
   bool wished_jump = false;  // in the last step
   bool moved = false;        // once
   double slid = -1e300;      // seconds: when it last was on ground too steep to stand on
   double flow = 0;           // speed at which zones carried it along in the last step
   double reach = 0;          // how far it may get within the step
-  TagQuery pushes, yields_to;
+  TagQuery pushes;
+  TagQuery yields_to;
 };
 
 // What a walker does to a body, once all have walked.
 template <int D>
 struct WalkPush {
   std::uint32_t slot = 0;
-  Vec<D> along = kZero;                  // a push: unit; no faster than `speed`
-  double gain = 0, speed = 0;            // of the body's velocity
-  Vec<D> weight = kZero, point = kZero;  // or a weight on it
+  Vec<D> along = kZero;  // a push: unit; no faster than `speed`
+  double gain = 0;
+  double speed = 0;  // of the body's velocity
+  Vec<D> weight = kZero;
+  Vec<D> point = kZero;  // or a weight on it
 };
 
 // What was changed since the last events were made; tells why a touch ended.
 struct Changes {
-  bool retagged = false, filtered = false, switched = false, teleported = false;
+  bool retagged = false;
+  bool filtered = false;
+  bool switched = false;
+  bool teleported = false;
 };
 
 template <int D>
@@ -88,7 +99,8 @@ struct ObjectState {
   // What every step looks at comes first, side by side with the first of `shown`.
   Vec<D> force = Vec<D>::Zero();  // asked for, for the next step
   Spin<D> torque = Spin<D>::Zero();
-  Inertia<D> inertia = Inertia<D>::Zero(), inverse_inertia = Inertia<D>::Zero();
+  Inertia<D> inertia = Inertia<D>::Zero();
+  Inertia<D> inverse_inertia = Inertia<D>::Zero();
   Vec<D> velocity_before = Vec<D>::Zero();
   Pose<D> pose_before;            // where the running step began
   std::optional<Pose<D>> target;  // of a kinematic object, for the end of this step
@@ -102,14 +114,15 @@ struct ObjectState {
   bool own_active = true;      // shown.active is false also when a parent is hidden
   bool carried_along = false;  // it is in a zone that may carry it
   bool meets_relatives = false;
-  bool continuous = true, may_sleep = true;
+  bool continuous = true;
+  bool may_sleep = true;
   Life life = Life::none;
   double still_for = 0;  // seconds
   double inverse_mass = 0;
-  double heart = 0;                      // radius of a ball about its centre of mass inside a solid of its own; 0: none
-  double thin = 0;                       // of one inside each of its solids
-  double reach = 0;                      // of it from the centre of mass, but for scenery
-  double swing = 0;                      // of all of it, but for what is round about its middle: what turning moves
+  double heart = 0;  // radius of a ball about its centre of mass inside a solid of its own; 0: none
+  double thin = 0;   // of one inside each of its solids
+  double reach = 0;  // of it from the centre of mass, but for scenery
+  double swing = 0;  // of all of it, but for what is round about its middle: what turning moves
   std::int32_t trail = -1;               // place among the trailed bodies of the running step
   std::int32_t walker = -1;              // place among the walkers
   std::uint32_t parent = kAlone;         // slot
@@ -128,7 +141,7 @@ struct ObjectState {
   Spin<D> held_spin = Spin<D>::Zero();
   Vec<D> own_velocity = Vec<D>::Zero();
   Spin<D> own_spin = Spin<D>::Zero();
-  std::vector<std::int32_t> beats;     // by collider: the last of its schedule that was kept, -1: none
+  std::vector<std::int32_t> beats;  // by collider: the last of its schedule that was kept, -1: none
   std::vector<Shape<D>> first_shapes;  // by collider, where one has a schedule
   // Families.
   Pose<D> on_root;                      // with a parent
@@ -147,11 +160,11 @@ struct ObjectState {
 // What pairs ask of an object in each step, close together for all objects.
 template <int D>
 struct alignas(64) Brief {
-  Vec<D> travelled = kZero;      // of its centre of mass, over all its steps
-  double turned = 0;             // the ways of its furthest points due to turning, at most, added up
-  double way = 0;                // of any of its points in the last step, at most
-  double thin = kNever;          // of a dynamic object
-  double alone = 0;              // how far any of its points may get within the running step
+  Vec<D> travelled = kZero;  // of its centre of mass, over all its steps
+  double turned = 0;         // the ways of its furthest points due to turning, at most, added up
+  double way = 0;            // of any of its points in the last step, at most
+  double thin = kNever;      // of a dynamic object
+  double alone = 0;          // how far any of its points may get within the running step
   std::uint32_t body = kNoBody;  // index into the bodies of the running step
   bool careless = true;          // it may pass through others
   bool centred = false;          // as the step begins it is where its body is
@@ -161,9 +174,11 @@ enum class Wanted { first, all, count, any };
 
 // Two objects that do not meet for a while.
 struct Excepted {
-  std::uint64_t serial_a = 0, serial_b = 0;  // the smaller first
-  std::uint32_t a = 0, b = 0;                // slots
-  std::uint64_t until = 0;                   // step; 0: not by time
+  std::uint64_t serial_a = 0;
+  std::uint64_t serial_b = 0;  // the smaller first
+  std::uint32_t a = 0;
+  std::uint32_t b = 0;      // slots
+  std::uint64_t until = 0;  // step; 0: not by time
   bool until_apart = false;
 };
 
@@ -183,19 +198,26 @@ template <int D>
 // Tells a collider what its definition now says; whoever changes the one calls this.
 template <int D>
 void know(ColliderState<D>& c, const ColliderDef<D>& def) {
-  c.on = def.on, c.zone = def.zone;
-  c.one_way = !def.one_way.isZero(0), c.runs = !def.surface_velocity.isZero(0);
+  c.on = def.on;
+  c.zone = def.zone;
+  c.one_way = !def.one_way.isZero(0);
+  c.runs = !def.surface_velocity.isZero(0);
   c.extent = extent(def.shape);
-  c.friction = def.friction, c.restitution = def.restitution, c.rolling = def.rolling_friction;
+  c.friction = def.friction;
+  c.restitution = def.restitution;
+  c.rolling = def.rolling_friction;
   c.own = {def.at, def.turned};
-  c.plain = def.at.isZero(0) && def.turned.axis(0) == Vec<D>::Unit(0) && def.turned.axis(1) == Vec<D>::Unit(1);
+  c.plain = def.at.isZero(0) && def.turned.axis(0) == Vec<D>::Unit(0) &&
+            def.turned.axis(1) == Vec<D>::Unit(1);
   c.shape = def.shape;
 }
 
 // Radius of a ball that fits inside the shape, about: never more.
 template <int D>
 [[nodiscard]] double thinness(const Shape<D>& s) {
-  const double part = s.kind == ShapeKind::box || s.kind == ShapeKind::ball || s.kind == ShapeKind::capsule ? 1 : 0.3;
+  const double part =
+      s.kind == ShapeKind::box || s.kind == ShapeKind::ball || s.kind == ShapeKind::capsule ? 1
+                                                                                            : 0.3;
   return is_scenery(s.kind) ? 0 : s.radius + part * s.core.minCoeff();
 }
 

@@ -14,9 +14,11 @@ namespace colvik::world {
 
 // Where the next object and collider go.
 struct Slots {
-  std::vector<std::uint32_t> free_objects, free_colliders;
-  std::uint64_t next_object = 1, next_collider = 1;  // serials
-  std::size_t live_count = 0;                        // objects
+  std::vector<std::uint32_t> free_objects;
+  std::vector<std::uint32_t> free_colliders;
+  std::uint64_t next_object = 1;
+  std::uint64_t next_collider = 1;  // serials
+  std::size_t live_count = 0;       // objects
 };
 
 template <int D>
@@ -29,8 +31,8 @@ struct Store {
   math::Many<Brief<D>> briefs;         // likewise
   math::Many<ColliderState<D>> colliders;
   Slots ids;
-  std::vector<std::uint32_t> order;                        // slots of objects not yet freed, by serial
-  std::vector<std::uint32_t> movers;                       // of them, those that are not static and awake
+  std::vector<std::uint32_t> order;   // slots of objects not yet freed, by serial
+  std::vector<std::uint32_t> movers;  // of them, those that are not static and awake
   std::unordered_map<std::string, std::uint32_t> by_name;  // only looked up, never iterated
 
   std::vector<ObjectDef<D>> kinds;       // in order of declaration

@@ -48,7 +48,8 @@ struct Threads::Impl {
 Threads::Threads(std::size_t count) : impl_(std::make_unique<Impl>()) {
   if (count == 0) count = std::thread::hardware_concurrency();
   impl_->count = std::clamp<std::size_t>(count, 1, kMost);
-  for (std::size_t k = 1; k < impl_->count; ++k) impl_->threads.emplace_back([impl = impl_.get()] { impl->serve(); });
+  for (std::size_t k = 1; k < impl_->count; ++k)
+    impl_->threads.emplace_back([impl = impl_.get()] { impl->serve(); });
 }
 
 Threads::~Threads() {

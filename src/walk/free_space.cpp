@@ -5,24 +5,29 @@
 #include <algorithm>
 #include <cmath>
 
+#include "contact/collide.h"
 #include "pairs/index.h"
 #include "store/access.h"
 #include "store/objects.h"
-#include "contact/collide.h"
 
 namespace colvik::world {
 
 template <int D>
-Error in_the_way(const std::string& name, const std::string& other, const Answer<D>& what, std::string accepted) {
+Error in_the_way(const std::string& name, const std::string& other, const Answer<D>& what,
+                 std::string accepted) {
   std::string at;
   for (int i = 0; i < D; ++i) at += fmt::format("{}{:.4g}", i > 0 ? ", " : "", what.point[i]);
   return {fmt::format("object '{}'", name),
-          fmt::format("would be {:.3g} deep in '{}' at ({})", std::max(0.0, -what.at), other, at), std::move(accepted)};
+          fmt::format("would be {:.3g} deep in '{}' at ({})", std::max(0.0, -what.at), other, at),
+          std::move(accepted)};
 }
 
 template <int D>
-std::optional<Answer<D>> deepest_overlap(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const ObjectState<D>& o, const std::type_identity_t<Pose<D>>& pose, std::size_t collider,
-                                                    const std::type_identity_t<Shape<D>>* shape) {
+std::optional<Answer<D>> deepest_overlap(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                                         const ObjectState<D>& o,
+                                         const std::type_identity_t<Pose<D>>& pose,
+                                         std::size_t collider,
+                                         const std::type_identity_t<Shape<D>>* shape) {
   refresh_index(store, broad, walkers);
   std::optional<Answer<D>> worst;
   std::vector<contact::Manifold<D>> manifolds;
@@ -39,12 +44,14 @@ std::optional<Answer<D>> deepest_overlap(Store<D>& store, BroadPhase<D>& broad, 
     std::vector<std::uint32_t> found;
     for (const index::Tree<D>* tree : {&broad.still, &broad.moving})
       tree->overlaps(box, [&](std::uint32_t at) { found.push_back(at); });
-    std::sort(found.begin(), found.end(),
-              [&](std::uint32_t x, std::uint32_t y) { return store.colliders[x].serial < store.colliders[y].serial; });
+    std::sort(found.begin(), found.end(), [&](std::uint32_t x, std::uint32_t y) {
+      return store.colliders[x].serial < store.colliders[y].serial;
+    });
     for (const std::uint32_t at : found) {
       const ColliderState<D>& c = store.colliders[at];
       const ObjectState<D>& other = store.objects[c.object];
-      if (other.root == o.root || is_excepted(store, o.shown.id.slot, c.object) || c.one_way) continue;
+      if (other.root == o.root || is_excepted(store, o.shown.id.slot, c.object) || c.one_way)
+        continue;
       const Verdict verdict = colvik::decide(self, party_of(store, other, c.which));
       if (!verdict.meet || verdict.channel != Channel::solid) continue;
       const Pose<D> there = pose_of(store, c);
@@ -54,7 +61,8 @@ std::optional<Answer<D>> deepest_overlap(Store<D>& store, BroadPhase<D>& broad, 
         for (int k = 0; k < m.count; ++k) {
           const contact::ContactPoint<D>& p = m.points[static_cast<std::size_t>(k)];
           if (p.gap > -1e-6 * store.settings.metre || (worst && worst->at <= p.gap)) continue;
-          worst = Answer<D>{other.shown.id, c.which, p.gap, there * p.position, there.rotation * m.normal, true};
+          worst = Answer<D>{
+              other.shown.id, c.which, p.gap, there * p.position, there.rotation * m.normal, true};
         }
       }
     }
@@ -63,13 +71,14 @@ std::optional<Answer<D>> deepest_overlap(Store<D>& store, BroadPhase<D>& broad, 
 }
 
 template <int D>
-std::optional<Vec<D>> free_place(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const ObjectState<D>& o,
-                                 const Vec<D>& near, double within) {
+std::optional<Vec<D>> free_place(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                                 const ObjectState<D>& o, const Vec<D>& near, double within) {
   const double hair = 1e-4 * store.settings.metre;
   // Pushed out of what it is deepest in, again and again.
   const auto free_from = [&](Vec<D> at) -> std::optional<Vec<D>> {
     for (int turn = 0; turn < 24; ++turn) {
-      const auto worst = deepest_overlap(store, broad, walkers, o, {at, o.shown.pose.rotation}, 0, nullptr);
+      const auto worst =
+          deepest_overlap(store, broad, walkers, o, {at, o.shown.pose.rotation}, 0, nullptr);
       if (!worst) return (at - near).norm() <= within + hair ? std::optional(at) : std::nullopt;
       at += worst->normal * (hair - worst->at);
     }
@@ -81,12 +90,15 @@ std::optional<Vec<D>> free_place(Store<D>& store, BroadPhase<D>& broad, Walkers<
   };
   take(free_from(near));
   if (best && (*best - near).norm() <= hair) return best;
-  constexpr int kRings = 8, kDirections = 16;
+  constexpr int kRings = 8;
+  constexpr int kDirections = 16;
   for (int ring = 1; ring <= kRings; ++ring) {
     const double far = within * ring / kRings;
-    if (best && (*best - near).norm() <= far - within / kRings) break;  // no ring further out is nearer
+    if (best && (*best - near).norm() <= far - within / kRings)
+      break;  // no ring further out is nearer
     for (int k = 0; k < kDirections; ++k) {
-      double sine = 0, cosine = 1;
+      double sine = 0;
+      double cosine = 1;
       sine_cosine(2 * kPi * k / kDirections, sine, cosine);
       if constexpr (D == 2) {
         take(free_from(near + far * Vec<2>(cosine, sine)));
@@ -101,11 +113,19 @@ std::optional<Vec<D>> free_place(Store<D>& store, BroadPhase<D>& broad, Walkers<
   return best;
 }
 
-template std::optional<Answer<2>> deepest_overlap(Store<2>& store, BroadPhase<2>& broad, Walkers<2>& walkers, const ObjectState<2>& o, const Pose<2>& pose, std::size_t collider, const Shape<2>* shape);
-template std::optional<Answer<3>> deepest_overlap(Store<3>& store, BroadPhase<3>& broad, Walkers<3>& walkers, const ObjectState<3>& o, const Pose<3>& pose, std::size_t collider, const Shape<3>* shape);
+template std::optional<Answer<2>> deepest_overlap(Store<2>& store, BroadPhase<2>& broad,
+                                                  Walkers<2>& walkers, const ObjectState<2>& o,
+                                                  const Pose<2>& pose, std::size_t collider,
+                                                  const Shape<2>* shape);
+template std::optional<Answer<3>> deepest_overlap(Store<3>& store, BroadPhase<3>& broad,
+                                                  Walkers<3>& walkers, const ObjectState<3>& o,
+                                                  const Pose<3>& pose, std::size_t collider,
+                                                  const Shape<3>* shape);
 template Error in_the_way(const std::string&, const std::string&, const Answer<2>&, std::string);
 template Error in_the_way(const std::string&, const std::string&, const Answer<3>&, std::string);
-template std::optional<Vec<2>> free_place(Store<2>&, BroadPhase<2>&, Walkers<2>&, const ObjectState<2>&, const Vec<2>&, double);
-template std::optional<Vec<3>> free_place(Store<3>&, BroadPhase<3>&, Walkers<3>&, const ObjectState<3>&, const Vec<3>&, double);
+template std::optional<Vec<2>> free_place(Store<2>&, BroadPhase<2>&, Walkers<2>&,
+                                          const ObjectState<2>&, const Vec<2>&, double);
+template std::optional<Vec<3>> free_place(Store<3>&, BroadPhase<3>&, Walkers<3>&,
+                                          const ObjectState<3>&, const Vec<3>&, double);
 
 }  // namespace colvik::world

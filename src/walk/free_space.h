@@ -4,19 +4,23 @@
 
 namespace colvik::world {
 
-// What one of the object's solids would be deepest in with the object somewhere else, and which way leads out. A
-// collider may be given another shape.
+// What one of the object's solids would be deepest in with the object somewhere else, and which way
+// leads out. A collider may be given another shape.
 template <int D>
-std::optional<Answer<D>> deepest_overlap(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const ObjectState<D>& o, const std::type_identity_t<Pose<D>>& pose, std::size_t collider,
-                                                    const std::type_identity_t<Shape<D>>* shape);
+std::optional<Answer<D>> deepest_overlap(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                                         const ObjectState<D>& o,
+                                         const std::type_identity_t<Pose<D>>& pose,
+                                         std::size_t collider,
+                                         const std::type_identity_t<Shape<D>>* shape);
 
 // The place nearest to `near` where the object overlaps no solid it meets; see World::free_place.
 template <int D>
-[[nodiscard]] std::optional<Vec<D>> free_place(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
-                                               const ObjectState<D>& o, const Vec<D>& near, double within);
+[[nodiscard]] std::optional<Vec<D>> free_place(Store<D>& store, BroadPhase<D>& broad,
+                                               Walkers<D>& walkers, const ObjectState<D>& o,
+                                               const Vec<D>& near, double within);
 // The error that names what is in the way, and how deep.
 template <int D>
-[[nodiscard]] Error in_the_way(const std::string& name, const std::string& other, const Answer<D>& what,
-                               std::string accepted);
+[[nodiscard]] Error in_the_way(const std::string& name, const std::string& other,
+                               const Answer<D>& what, std::string accepted);
 
 }  // namespace colvik::world

@@ -1,6 +1,7 @@
 #pragma once
-// The move of one walker within a step. What it may meet are its pairs: all that its bounds, grown by how far it may
-// get, overlap. walk_move.cpp: casts, sliding, steps; walk_run.cpp: ground, air, carrying, pushing.
+// The move of one walker within a step. What it may meet are its pairs: all that its bounds, grown
+// by how far it may get, overlap. walk_move.cpp: casts, sliding, steps; walk_run.cpp: ground, air,
+// carrying, pushing.
 #include "pairs/model.h"
 
 namespace colvik::world {
@@ -8,7 +9,8 @@ namespace colvik::world {
 template <int D>
 class Walk {
  public:
-  Walk(Store<D>& store, Walkers<D>& walkers, ObjectState<D>& o, WalkerState<D>& state, const std::vector<Pair<D>*>& near);
+  Walk(Store<D>& store, Walkers<D>& walkers, ObjectState<D>& o, WalkerState<D>& state,
+       const std::vector<Pair<D>*>& near);
 
   void run();
 
@@ -16,7 +18,8 @@ class Walk {
   using Obstacle = world::Obstacle<D>;
   struct Hit {
     double t = 1;  // part of the way
-    Vec<D> normal = kZero, point = kZero;
+    Vec<D> normal = kZero;
+    Vec<D> point = kZero;
     const Obstacle* by = nullptr;
     bool climbed = false;  // it was a step
   };
@@ -45,7 +48,9 @@ class Walk {
   [[nodiscard]] std::optional<Hit> ground_below(double depth) const;
   [[nodiscard]] double foot(const Vec<D>& at) const;
   [[nodiscard]] std::optional<Vec<D>> ground_behind(const Hit& hit) const;
-  [[nodiscard]] bool is_ground(const Hit& hit) const { return walkable(hit.normal) || ground_behind(hit); }
+  [[nodiscard]] bool is_ground(const Hit& hit) const {
+    return walkable(hit.normal) || ground_behind(hit);
+  }
   [[nodiscard]] bool walkable(const Vec<D>& normal) const { return up_.dot(normal) >= level_; }
 
   // walk_run.cpp
@@ -60,7 +65,8 @@ class Walk {
   void walk_on_ground(double time);
   void fly_through_air(double time);
   void float_about(double time);
-  [[nodiscard]] Vec<D> ramp(const Vec<D>& wanted, double control, double time, Vec<D>& velocity) const;
+  [[nodiscard]] Vec<D> ramp(const Vec<D>& wanted, double control, double time,
+                            Vec<D>& velocity) const;
   void stand(const Hit& ground);
   void leave_ground();
   void meet(const Hit& hit, const Vec<D>& velocity);
@@ -80,13 +86,19 @@ class Walk {
   const std::vector<Pair<D>*>& near_;
   std::vector<Obstacle>& obstacles_;
   Pose<D> pose_;
-  Vec<D> gravity_ = kZero, up_ = kZero, current_ = kZero, wind_ = kZero, lift_ = kZero;
+  Vec<D> gravity_ = kZero;
+  Vec<D> up_ = kZero;
+  Vec<D> current_ = kZero;
+  Vec<D> wind_ = kZero;
+  Vec<D> lift_ = kZero;
   std::vector<std::uint32_t> pushed_;  // bodies, in this step
   double drag_ = 0;
-  double owed_ = 0;                      // of its way, gone already
-  double dt_ = 0, now_ = 0, spent_ = 0;  // seconds: of the step, its start, and what of it is over
-  double clearance_ = 0, level_ = 0;     // cosine of the steepest ground
+  double owed_ = 0;  // of its way, gone already
+  double dt_ = 0;
+  double now_ = 0;
+  double spent_ = 0;  // seconds: of the step, its start, and what of it is over
+  double clearance_ = 0;
+  double level_ = 0;  // cosine of the steepest ground
 };
-
 
 }  // namespace colvik::world

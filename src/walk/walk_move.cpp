@@ -1,10 +1,11 @@
-// How a walker moves among what is solid: casts of its shapes, sliding along what they meet, climbing steps.
+// How a walker moves among what is solid: casts of its shapes, sliding along what they meet,
+// climbing steps.
 #include <algorithm>
 #include <cmath>
 
 #include "contact/cast.h"
-#include "pairs/extent.h"
 #include "pairs/access.h"
+#include "pairs/extent.h"
 #include "pairs/index.h"
 #include "pairs/one_way.h"
 #include "store/objects.h"
@@ -20,8 +21,10 @@ auto Walk<D>::cast(const Vec<D>& from, const Vec<D>& way) const -> Hit {
   const Pose<D> start{from, pose_.rotation};
   for (const Obstacle& by : obstacles_) {
     if (!by.stops) continue;
-    const ColliderState<D>&own = store_.colliders[by.own], &other = store_.colliders[by.other];
-    const ColliderDef<D>&mine = definition_of(store_, own), &theirs = definition_of(store_, other);
+    const ColliderState<D>& own = store_.colliders[by.own];
+    const ColliderState<D>& other = store_.colliders[by.other];
+    const ColliderDef<D>& mine = definition_of(store_, own);
+    const ColliderDef<D>& theirs = definition_of(store_, other);
     const Object<D>& object = store_.objects[other.object].shown;
     const Pose<D> place = object.pose * Pose<D>{theirs.at, theirs.turned};
     contact::Course<D> course;
@@ -32,18 +35,21 @@ auto Walk<D>::cast(const Vec<D>& from, const Vec<D>& way) const -> Hit {
     if (!hit || hit->t >= best.t) continue;
     const Vec<D> normal = place.rotation * hit->normal;
     if (normal.dot(way) >= 0) continue;  // it goes along or away
-    best.t = hit->t, best.normal = normal, best.point = place * hit->point;
+    best.t = hit->t;
+    best.normal = normal;
+    best.point = place * hit->point;
     best.by = &by;
   }
   return best;
 }
 
-// As near to what was hit as the clearance allows. Exact for flat surfaces; what is let down on a corner is not held
-// up far above it.
+// As near to what was hit as the clearance allows. Exact for flat surfaces; what is let down on a
+// corner is not held up far above it.
 template <int D>
 double Walk<D>::free_way(const Hit& hit, const Vec<D>& way, bool down) const {
   if (hit.by == nullptr) return 1;
-  const double length = way.norm(), closing = std::max(-hit.normal.dot(way) / length, 1e-12);
+  const double length = way.norm();
+  const double closing = std::max(-hit.normal.dot(way) / length, 1e-12);
   const double back = down ? std::min(clearance_ / closing, 4 * clearance_) : clearance_ / closing;
   return std::clamp(hit.t - back / length, 0.0, 1.0);
 }
@@ -54,7 +60,8 @@ void Walk<D>::drop_one_way(const Pair<D>& p) const {
   std::erase_if(walkers_.manifolds, [&](const contact::Manifold<D>& m) {
     if (m.one_way == 0) return false;
     double gap = 0;
-    for (int k = 0; k < m.count; ++k) gap = std::min(gap, m.points[static_cast<std::size_t>(k)].gap);
+    for (int k = 0; k < m.count; ++k)
+      gap = std::min(gap, m.points[static_cast<std::size_t>(k)].gap);
     return p.let_through || gap < -2 * kTouching * store_.settings.metre;
   });
 }
@@ -65,33 +72,42 @@ double Walk<D>::deepest() const {
   double depth = 0;
   for (const Obstacle& by : obstacles_) {
     if (!by.pushes) continue;
-    const ColliderState<D>&own = store_.colliders[by.own], &other = store_.colliders[by.other];
-    contact::collide(other.shape, own.shape,
-                     relative_pose(other, store_.objects[other.object].shown.pose, own, pose_of_own(own, pose_)), 0, 0,
-                     walkers_.manifolds);
+    const ColliderState<D>& own = store_.colliders[by.own];
+    const ColliderState<D>& other = store_.colliders[by.other];
+    contact::collide(
+        other.shape, own.shape,
+        relative_pose(other, store_.objects[other.object].shown.pose, own, pose_of_own(own, pose_)),
+        0, 0, walkers_.manifolds);
     drop_one_way(*by.pair);
     for (const contact::Manifold<D>& m : walkers_.manifolds)
-      for (int k = 0; k < m.count; ++k) depth = std::max(depth, -m.points[static_cast<std::size_t>(k)].gap);
+      for (int k = 0; k < m.count; ++k)
+        depth = std::max(depth, -m.points[static_cast<std::size_t>(k)].gap);
   }
   return depth;
 }
 
-// Out of what moved into it, to where the clearance is kept. False when there is no such place near; what never moves
-// is then not entered, and what moves is.
+// Out of what moved into it, to where the clearance is kept. False when there is no such place
+// near; what never moves is then not entered, and what moves is.
 template <int D>
 bool Walk<D>::push_out(int rounds) {
   const double near = 0.5 * clearance_;
   const Pose<D> start = pose_;
-  double most = o_.thin + 2 * clearance_;  // further than that it would come out on the other side of things
+  double most =
+      o_.thin + 2 * clearance_;  // further than that it would come out on the other side of things
   for (const Obstacle& by : obstacles_)
     if (by.pushes)
-      most = std::max(most, o_.thin + way_of(store_.objects[store_.colliders[by.other].object], pose_.position).norm());
+      most = std::max(
+          most,
+          o_.thin +
+              way_of(store_.objects[store_.colliders[by.other].object], pose_.position).norm());
   for (int round = 0; round < rounds; ++round) {
-    bool clear = true, torn = false;
+    bool clear = true;
+    bool torn = false;
     Vec<D> out = Vec<D>::Zero();
     for (const bool still : {false, true})  // those have the last word
       for (const Obstacle& by : obstacles_) {
-        const ColliderState<D>&own = store_.colliders[by.own], &other = store_.colliders[by.other];
+        const ColliderState<D>& own = store_.colliders[by.own];
+        const ColliderState<D>& other = store_.colliders[by.other];
         const Object<D>& object = store_.objects[other.object].shown;
         if (!by.pushes || (object.body == BodyKind::fixed) != still) continue;
         contact::collide(other.shape, own.shape,
@@ -100,10 +116,12 @@ bool Walk<D>::push_out(int rounds) {
         drop_one_way(*by.pair);
         for (const contact::Manifold<D>& m : walkers_.manifolds) {
           double gap = near;
-          for (int k = 0; k < m.count; ++k) gap = std::min(gap, m.points[static_cast<std::size_t>(k)].gap);
+          for (int k = 0; k < m.count; ++k)
+            gap = std::min(gap, m.points[static_cast<std::size_t>(k)].gap);
           if (gap >= near) continue;
           clear = false;
-          const Vec<D> normal = object.pose.rotation * (definition_of(store_, other).turned * m.normal);
+          const Vec<D> normal =
+              object.pose.rotation * (definition_of(store_, other).turned * m.normal);
           torn = torn || out.dot(normal) < -near;
           // What was gained along this normal already counts.
           const double more = clearance_ - gap - out.dot(normal);
@@ -126,9 +144,12 @@ namespace {
 // What is left of a way along all planes it was stopped by; nothing where it is wedged in between.
 template <int D>
 Vec<D> along_planes(const Vec<D>& way, const std::vector<Vec<D>>& planes) {
-  const auto enters = [&](const Vec<D>& v, const Vec<D>& n) { return v.dot(n) < -1e-12 * way.norm(); };
+  const auto enters = [&](const Vec<D>& v, const Vec<D>& n) {
+    return v.dot(n) < -1e-12 * way.norm();
+  };
   const auto fits = [&](const Vec<D>& v) {
-    return std::none_of(planes.begin(), planes.end(), [&](const Vec<D>& n) { return enters(v, n); });
+    return std::none_of(planes.begin(), planes.end(),
+                        [&](const Vec<D>& n) { return enters(v, n); });
   };
   if (fits(way)) return way;
   for (std::size_t i = planes.size(); i-- > 0;) {
@@ -174,7 +195,9 @@ auto Walk<D>::slide(Vec<D> way, bool on_ground) -> Slid {
     way *= 1 - part;
     const double rise = up_.dot(hit.normal);
     if (!on_ground && has_up && up_.dot(way) < 0 && is_ground(hit)) {
-      slid.landed = true, slid.ground = hit, slid.part = whole > 0 ? 1 - left : 1;
+      slid.landed = true;
+      slid.ground = hit;
+      slid.part = whole > 0 ? 1 - left : 1;
       break;
     }
     if (on_ground && has_up && walkable(hit.normal)) {
@@ -218,8 +241,8 @@ double Walk<D>::foot(const Vec<D>& at) const {
   return up_.dot(at) + lowest;
 }
 
-// A slanted touch may be that of a rounded foot on the edge of ground, no higher than a step: the normal of that
-// ground.
+// A slanted touch may be that of a rounded foot on the edge of ground, no higher than a step: the
+// normal of that ground.
 template <int D>
 std::optional<Vec<D>> Walk<D>::ground_behind(const Hit& hit) const {
   if (can_.step <= 0 || up_.isZero(0) || up_.dot(hit.normal) <= 0.02) return std::nullopt;
@@ -244,7 +267,8 @@ std::optional<Vec<D>> Walk<D>::ground_behind(const Hit& hit) const {
   return walkable(normal) ? std::optional(normal) : std::nullopt;
 }
 
-// Up, on, and down again, where that leads on to ground no higher than a step. What is left of the way is level.
+// Up, on, and down again, where that leads on to ground no higher than a step. What is left of the
+// way is level.
 template <int D>
 bool Walk<D>::climb(Vec<D>& way, Slid& slid, const Vec<D>& wall) {
   if (can_.step <= 0) return false;
@@ -292,7 +316,8 @@ auto Walk<D>::ground_below(double depth) const -> std::optional<Hit> {
   Hit hit = cast(pose_.position, down);
   if (hit.by == nullptr) return std::nullopt;
   const bool level = up_.dot(hit.normal) > 1 - 1e-9;
-  if (const std::optional<Vec<D>> face = level ? std::nullopt : ground_behind(hit)) hit.normal = *face;
+  if (const std::optional<Vec<D>> face = level ? std::nullopt : ground_behind(hit))
+    hit.normal = *face;
   if (!walkable(hit.normal)) return std::nullopt;
   return hit;
 }

@@ -1,4 +1,5 @@
-// What a walker does in a step: it is carried, freed from what moved into it, and goes, falls or floats.
+// What a walker does in a step: it is carried, freed from what moved into it, and goes, falls or
+// floats.
 #include <algorithm>
 #include <cmath>
 
@@ -33,7 +34,8 @@ Walk<D>::Walk(Store<D>& store, Walkers<D>& walkers, ObjectState<D>& o, WalkerSta
       obstacles_(walkers.obstacles) {
   obstacles_.clear();
   pose_ = o.shown.pose;
-  dt_ = 1 / store_.settings.rate, now_ = static_cast<double>(store_.steps) / store_.settings.rate;
+  dt_ = 1 / store_.settings.rate;
+  now_ = static_cast<double>(store_.steps) / store_.settings.rate;
   clearance_ = can_.clearance.value_or(0.002 * store_.settings.metre);
   level_ = std::cos(can_.steepest) - 1e-9;
 }
@@ -50,22 +52,32 @@ void Walk<D>::find_obstacles() {
     if (p->channel != Channel::solid) continue;
     const bool first = store_.objects[p->object_a].root == o_.shown.id.slot;
     Obstacle by;
-    by.pair = p, by.own = first ? p->a : p->b, by.other = first ? p->b : p->a;
-    const ColliderState<D>&a = store_.colliders[p->a], &b = store_.colliders[p->b];
-    const ObjectState<D>&oa = store_.objects[a.object], &ob = store_.objects[b.object];
+    by.pair = p;
+    by.own = first ? p->a : p->b;
+    by.other = first ? p->b : p->a;
+    const ColliderState<D>& a = store_.colliders[p->a];
+    const ColliderState<D>& b = store_.colliders[p->b];
+    const ObjectState<D>& oa = store_.objects[a.object];
+    const ObjectState<D>& ob = store_.objects[b.object];
     const bool one_way = has_one_way(store_, *p);
     if (p->let_through || (one_way && !p->standing.empty())) {
       const double reach = kLetGo * store_.settings.metre;
       const bool apart =
-          contact::nearest(a.shape, b.shape, relative_pose(a, before(oa), b, before(ob)), reach).gap >
-          reach;
-      if (apart) p->let_through = false, p->standing.clear();
+          contact::nearest(a.shape, b.shape, relative_pose(a, before(oa), b, before(ob)), reach)
+              .gap > reach;
+      if (apart) {
+        p->let_through = false;
+        p->standing.clear();
+      }
     }
-    if (walking_.wish.drop && walking_.standing && (one_way || store_.colliders[by.other].shape.tiles != nullptr) &&
+    if (walking_.wish.drop && walking_.standing &&
+        (one_way || store_.colliders[by.other].shape.tiles != nullptr) &&
         store_.objects[store_.colliders[by.other].object].shown.id == walking_.on)
       p->let_through = true;
     if (one_way) {
-      const bool held = !p->let_through && (!p->standing.empty() || is_clear_of_one_way(store_, *p, before(oa), before(ob)));
+      const bool held =
+          !p->let_through &&
+          (!p->standing.empty() || is_clear_of_one_way(store_, *p, before(oa), before(ob)));
       p->standing.assign(held ? 1 : 0, 1U);
       by.stops = by.pushes = held;
     }
@@ -96,15 +108,21 @@ void Walk<D>::feel_zones() {
     const std::optional<Field<D>>& f = definition_of(store_, store_.colliders[zone]).field;
     if (!f || std::find(felt.begin(), felt.end(), zone) != felt.end()) continue;
     felt.push_back(zone);
-    const auto strength = [](const Field<D>& x) { return std::pair(x.gravity.squaredNorm(), x.drag); };
+    const auto strength = [](const Field<D>& x) {
+      return std::pair(x.gravity.squaredNorm(), x.drag);
+    };
     if (!f->alone) act(*f);
     else if (alone == nullptr || strength(*f) > strength(*alone)) alone = &*f;
     current_ += f->current;
-    if (f->carries) current_ += way_of(store_.objects[store_.colliders[zone].object], pose_.position) / dt_;
+    if (f->carries)
+      current_ += way_of(store_.objects[store_.colliders[zone].object], pose_.position) / dt_;
   }
   if (alone != nullptr) act(*alone);
   if (gravity_.norm() > 1e-9 * store_.settings.metre) up_ = -gravity_.normalized();
-  else gravity_.setZero(), up_.setZero();
+  else {
+    gravity_.setZero();
+    up_.setZero();
+  }
   if (!up_.isZero(0)) s_.last_up = up_;
 }
 
@@ -120,7 +138,8 @@ void Walk<D>::carry() {
   const auto go = [&](const Vec<D>& way, ObjectId carrier) {
     for (Obstacle& by : obstacles_)
       if (object_of(by).id == carrier) std::swap(by.stops, by.set_aside);
-    const Vec<D> up = std::exchange(up_, kZero);  // it is carried up a wall as well as along the ground
+    const Vec<D> up =
+        std::exchange(up_, kZero);  // it is carried up a wall as well as along the ground
     slide(way, false);
     up_ = up;
     for (Obstacle& by : obstacles_)
@@ -132,10 +151,13 @@ void Walk<D>::carry() {
   const ObjectState<D>* on = find_state(store_, walking_.on);
   const bool there =
       on != nullptr && std::any_of(obstacles_.begin(), obstacles_.end(), [&](const Obstacle& by) {
-        return by.pushes && object_of(by).id == walking_.on && store_.colliders[by.other].which == walking_.collider;
+        return by.pushes && object_of(by).id == walking_.on &&
+               store_.colliders[by.other].which == walking_.collider;
       });
-  if (!there || (walking_.wish.drop && find_state(store_, walking_.on) != nullptr && dropped())) return leave_ground();
-  Vec<D> way = on->body != kNoBody ? Vec<D>(on->shown.pose * s_.foot - on->pose_before * s_.foot) : Vec<D>(kZero);
+  if (!there || (walking_.wish.drop && find_state(store_, walking_.on) != nullptr && dropped()))
+    return leave_ground();
+  Vec<D> way = on->body != kNoBody ? Vec<D>(on->shown.pose * s_.foot - on->pose_before * s_.foot)
+                                   : Vec<D>(kZero);
   const Vec<D> running = surface_velocity(on->shown, walking_.collider);
   way += (running - walking_.normal * walking_.normal.dot(running)) * dt_;
   walking_.carried = way / dt_;
@@ -150,21 +172,25 @@ void Walk<D>::carry() {
 // Whether what it stands on lets it through now.
 template <int D>
 bool Walk<D>::dropped() const {
-  return std::any_of(obstacles_.begin(), obstacles_.end(),
-                     [&](const Obstacle& by) { return by.pair->let_through && object_of(by).id == walking_.on; });
+  return std::any_of(obstacles_.begin(), obstacles_.end(), [&](const Obstacle& by) {
+    return by.pair->let_through && object_of(by).id == walking_.on;
+  });
 }
 
 // Its own velocity goes towards the wanted one; returns the way that this takes.
 template <int D>
 Vec<D> Walk<D>::ramp(const Vec<D>& wanted, double control, double time, Vec<D>& velocity) const {
-  const std::optional<double>& given = wanted.isZero(1e-12) && can_.slowing ? can_.slowing : can_.speeding_up;
+  const std::optional<double>& given =
+      wanted.isZero(1e-12) && can_.slowing ? can_.slowing : can_.speeding_up;
   if (control <= 0) return velocity * time;
   if (!given) {
     velocity = wanted;
     return wanted * time;
   }
   const Vec<D> change = wanted - velocity;
-  const double rate = *given * control, length = change.norm(), needs = length / rate;
+  const double rate = *given * control;
+  const double length = change.norm();
+  const double needs = length / rate;
   if (needs <= 0) return velocity * time;
   const double ramped = std::min(time, needs);
   const Vec<D> gain = change / length * rate;
@@ -177,17 +203,24 @@ template <int D>
 void Walk<D>::meet(const Hit& hit, const Vec<D>& velocity) {
   constexpr std::size_t kMost = 64;
   const ObjectState<D>& other = store_.objects[store_.colliders[hit.by->other].object];
-  const double limit = std::cos(can_.steepest) - 1e-9, rise = up_.dot(hit.normal);
+  const double limit = std::cos(can_.steepest) - 1e-9;
+  const double rise = up_.dot(hit.normal);
   WalkTouch<D> t;
-  t.object = other.shown.id, t.collider = store_.colliders[hit.by->other].which;
-  t.side = up_.isZero(0) || std::abs(rise) < limit ? WalkSide::beside : rise > 0 ? WalkSide::beneath : WalkSide::above;
-  t.point = hit.point, t.normal = hit.normal, t.time = now_ + spent_;
+  t.object = other.shown.id;
+  t.collider = store_.colliders[hit.by->other].which;
+  t.side = up_.isZero(0) || std::abs(rise) < limit ? WalkSide::beside
+           : rise > 0                              ? WalkSide::beneath
+                                                   : WalkSide::above;
+  t.point = hit.point;
+  t.normal = hit.normal;
+  t.time = now_ + spent_;
   t.speed = std::max(0.0, -hit.normal.dot(Vec<D>(velocity - way_of(other, hit.point) / dt_)));
   if (walking_.touches.size() < kMost) walking_.touches.push_back(t);
   if (t.side != WalkSide::beneath) push(hit, velocity);
 }
 
-// A dynamic body gets an impulse that grows with the speed, and is never made faster than the walker wanted to go.
+// A dynamic body gets an impulse that grows with the speed, and is never made faster than the
+// walker wanted to go.
 template <int D>
 void Walk<D>::push(const Hit& hit, const Vec<D>& velocity) {
   ObjectState<D>& other = store_.objects[store_.colliders[hit.by->other].object];
@@ -202,19 +235,23 @@ void Walk<D>::push(const Hit& hit, const Vec<D>& velocity) {
   ObjectState<D>& root = store_.objects[other.root];
   const double force = std::max(can_.push * std::min(1.0, speed / can_.speed), can_.push_least);
   pushed_.push_back(other.root);
-  walkers_.pushes.push_back({other.root, along, force * dt_ * root.inverse_mass, speed, kZero, kZero});
+  walkers_.pushes.push_back(
+      {other.root, along, force * dt_ * root.inverse_mass, speed, kZero, kZero});
 }
 
 template <int D>
 void Walk<D>::stand(const Hit& ground) {
   const ObjectState<D>& on = store_.objects[store_.colliders[ground.by->other].object];
   if (!walking_.standing) walking_.since = now_ + spent_;
-  walking_.standing = true, walking_.jumping = false;
-  walking_.on = on.shown.id, walking_.collider = store_.colliders[ground.by->other].which;
+  walking_.standing = true;
+  walking_.jumping = false;
+  walking_.on = on.shown.id;
+  walking_.collider = store_.colliders[ground.by->other].which;
   walking_.normal = ground.normal;
   s_.foot = on.shown.pose.to_local(ground.point);
   const Vec<D> running = surface_velocity(on.shown, walking_.collider);
-  walking_.carried = way_of(on, ground.point) / dt_ + running - ground.normal * ground.normal.dot(running);
+  walking_.carried =
+      way_of(on, ground.point) / dt_ + running - ground.normal * ground.normal.dot(running);
   walking_.highest = up_.dot(pose_.position);
 }
 
@@ -230,7 +267,8 @@ void Walk<D>::leave_ground() {
   if (!can_.keeps_speed) walking_.carried.setZero();
   s_.velocity = along + walking_.carried;
   walking_.carried = level(walking_.carried);
-  walking_.standing = false, walking_.normal.setZero();
+  walking_.standing = false;
+  walking_.normal.setZero();
   walking_.since = now_ + spent_;
   walking_.highest = s_.last_up.dot(pose_.position);
 }
@@ -274,7 +312,8 @@ void Walk<D>::walk_on_ground(double time) {
   spent_ = began + time;
   const double gone = level(slid.gone).norm();
   const bool holds = !can_.hold_below || gone <= *can_.hold_below * time;
-  const double depth = 2 * clearance_ + (holds ? can_.step + gone * std::tan(std::min(can_.steepest, 1.4)) : 0);
+  const double depth =
+      2 * clearance_ + (holds ? can_.step + gone * std::tan(std::min(can_.steepest, 1.4)) : 0);
   if (const std::optional<Hit> ground = ground_below(depth)) {
     const Vec<D> down = -up_ * depth;
     pose_.position += free_way(*ground, down, true) * down;
@@ -285,12 +324,14 @@ void Walk<D>::walk_on_ground(double time) {
   }
 }
 
-// A wall takes the part of the velocity that goes into it, a body that yields as much as it is slower.
+// A wall takes the part of the velocity that goes into it, a body that yields as much as it is
+// slower.
 template <int D>
 void Walk<D>::stop_at(const Hit& hit) {
   const Object<D>& other = object_of(*hit.by);
-  const Vec<D> n =
-      walking_.standing && level(hit.normal).norm() > 1e-9 ? Vec<D>(level(hit.normal).normalized()) : hit.normal;
+  const Vec<D> n = walking_.standing && level(hit.normal).norm() > 1e-9
+                       ? Vec<D>(level(hit.normal).normalized())
+                       : hit.normal;
   const double into = -n.dot(s_.velocity);
   const double theirs = other.body == BodyKind::dynamic ? std::max(0.0, -n.dot(other.velocity)) : 0;
   if (into > theirs) s_.velocity += n * (into - theirs);
@@ -311,7 +352,8 @@ void Walk<D>::fly_through_air(double time) {
   const double arc = std::sqrt(g * time * time / (8 * 1e-4 * store_.settings.metre));
   const int pieces = std::clamp(static_cast<int>(std::ceil(arc)), 1, 24);
   for (int k = 0; k < pieces; ++k) {
-    const double h = time / pieces, began = spent_;
+    const double h = time / pieces;
+    const double began = spent_;
     Vec<D> along = level(s_.velocity);
     const Vec<D> wanted = at_most<D>(level(walking_.wish.velocity), can_.speed) + walking_.carried;
     // What slides down is not held by not wanting to go anywhere.
@@ -320,12 +362,15 @@ void Walk<D>::fly_through_air(double time) {
     double rise = up_.dot(s_.velocity);
     double climb_by = rise * h - g * h * h / 2;
     if (rise > 0 && rise < g * h)
-      walking_.highest = std::max(walking_.highest, up_.dot(pose_.position) + rise * rise / (2 * g));
+      walking_.highest =
+          std::max(walking_.highest, up_.dot(pose_.position) + rise * rise / (2 * g));
     double then = rise - g * h;
     if (can_.fall_limit && then < -*can_.fall_limit) {
       then = std::min(rise, -*can_.fall_limit);
-      if (rise <= -*can_.fall_limit) then = -*can_.fall_limit, climb_by = then * h;
-      else climb_by = (rise + then) / 2 * h;
+      if (rise <= -*can_.fall_limit) {
+        then = -*can_.fall_limit;
+        climb_by = then * h;
+      } else climb_by = (rise + then) / 2 * h;
     }
     s_.velocity = along + up_ * then;
     if (drag_ > 0) s_.velocity += (wind_ - s_.velocity * drag_) * std::min(h, 1 / drag_);
@@ -338,8 +383,9 @@ void Walk<D>::fly_through_air(double time) {
       if (!walkable(hit.normal) && up_.dot(hit.normal) > 0.02) s_.slid = now_ + spent_;
       if (slid.landed && hit.by == slid.ground.by && hit.t == slid.ground.t) continue;
       const double into = hit.normal.dot(s_.velocity);
-      const double body =
-          object_of(*hit.by).body == BodyKind::dynamic ? std::min(0.0, hit.normal.dot(object_of(*hit.by).velocity)) : 0;
+      const double body = object_of(*hit.by).body == BodyKind::dynamic
+                              ? std::min(0.0, hit.normal.dot(object_of(*hit.by).velocity))
+                              : 0;
       if (into < body) s_.velocity -= hit.normal * (into - body);
     }
     if (!slid.landed) continue;
@@ -374,17 +420,20 @@ template <int D>
 void Walk<D>::finish() {
   for (const Obstacle& by : obstacles_)
     if (walking_.squeezed && by.pushes) {
-      const ColliderState<D>&own = store_.colliders[by.own], &other = store_.colliders[by.other];
+      const ColliderState<D>& own = store_.colliders[by.own];
+      const ColliderState<D>& other = store_.colliders[by.other];
       by.pair->squeezed =
           contact::nearest(other.shape, own.shape,
-                           relative_pose(other, store_.objects[other.object].shown.pose, own, pose_of_own(own, pose_)),
+                           relative_pose(other, store_.objects[other.object].shown.pose, own,
+                                         pose_of_own(own, pose_)),
                            0)
               .gap < 0;
     }
   if (walking_.standing && can_.weight > 0) {
     const ObjectState<D>* on = find_state(store_, walking_.on);
     if (on != nullptr && on->shown.body == BodyKind::dynamic)
-      walkers_.pushes.push_back({on->shown.id.slot, kZero, 0, 0, gravity_ * can_.weight, on->shown.pose * s_.foot});
+      walkers_.pushes.push_back(
+          {on->shown.id.slot, kZero, 0, 0, gravity_ * can_.weight, on->shown.pose * s_.foot});
   }
   Object<D>& shown = o_.shown;
   shown.velocity = (pose_.position - o_.pose_before.position) / dt_;
@@ -406,7 +455,8 @@ void Walk<D>::run() {
   carry();
   const Pose<D> carried_to = pose_;
   walking_.squeezed = !push_out(8);
-  // Where nothing pulls, what only gives it its clearance back is part of its move, so that none is longer than asked.
+  // Where nothing pulls, what only gives it its clearance back is part of its move, so that none is
+  // longer than asked.
   const bool floats = up_.isZero(0) || walking_.wish.fly;
   const Vec<D> out = pose_.position - carried_to.position;
   if (floats && !out.isZero(0)) {
@@ -430,8 +480,10 @@ void Walk<D>::run() {
   finish();
 }
 
-template Walk<2>::Walk(Store<2>& store, Walkers<2>& walkers, ObjectState<2>& o, WalkerState<2>& state, const std::vector<Pair<2>*>& near);
-template Walk<3>::Walk(Store<3>& store, Walkers<3>& walkers, ObjectState<3>& o, WalkerState<3>& state, const std::vector<Pair<3>*>& near);
+template Walk<2>::Walk(Store<2>& store, Walkers<2>& walkers, ObjectState<2>& o,
+                       WalkerState<2>& state, const std::vector<Pair<2>*>& near);
+template Walk<3>::Walk(Store<3>& store, Walkers<3>& walkers, ObjectState<3>& o,
+                       WalkerState<3>& state, const std::vector<Pair<3>*>& near);
 template void Walk<2>::find_obstacles();
 template void Walk<3>::find_obstacles();
 template void Walk<2>::feel_zones();
@@ -442,8 +494,10 @@ template void Walk<2>::carry();
 template void Walk<3>::carry();
 template bool Walk<2>::dropped() const;
 template bool Walk<3>::dropped() const;
-template Vec<2> Walk<2>::ramp(const Vec<2>& wanted, double control, double time, Vec<2>& velocity) const;
-template Vec<3> Walk<3>::ramp(const Vec<3>& wanted, double control, double time, Vec<3>& velocity) const;
+template Vec<2> Walk<2>::ramp(const Vec<2>& wanted, double control, double time,
+                              Vec<2>& velocity) const;
+template Vec<3> Walk<3>::ramp(const Vec<3>& wanted, double control, double time,
+                              Vec<3>& velocity) const;
 template void Walk<2>::meet(const Hit& hit, const Vec<2>& velocity);
 template void Walk<3>::meet(const Hit& hit, const Vec<3>& velocity);
 template void Walk<2>::push(const Hit& hit, const Vec<2>& velocity);

@@ -4,9 +4,9 @@
 #include <cmath>
 
 #include "change/mirror.h"
+#include "change/pushes.h"
 #include "pairs/index.h"
 #include "sleep/sleep.h"
-#include "change/pushes.h"
 #include "store/access.h"
 #include "store/families.h"
 #include "store/objects.h"
@@ -22,9 +22,13 @@ std::string_view name_of(WalkSide side) {
   }
 }
 
-double jump_speed(double height, double gravity) { return std::sqrt(2 * std::max(0.0, height) * std::abs(gravity)); }
+double jump_speed(double height, double gravity) {
+  return std::sqrt(2 * std::max(0.0, height) * std::abs(gravity));
+}
 
-double jump_speed_of_time(double seconds, double gravity) { return std::max(0.0, seconds) * std::abs(gravity) / 2; }
+double jump_speed_of_time(double seconds, double gravity) {
+  return std::max(0.0, seconds) * std::abs(gravity) / 2;
+}
 
 namespace world {
 
@@ -33,7 +37,8 @@ void plan_walks(Model<D>& model) {
   Store<D>& store = model.store;
   Walkers<D>& walkers = model.walkers;
   if (walkers.list.empty()) return;
-  const double dt = 1 / store.settings.rate, now = static_cast<double>(store.steps) / store.settings.rate + 1e-9;
+  const double dt = 1 / store.settings.rate;
+  const double now = static_cast<double>(store.steps) / store.settings.rate + 1e-9;
   for (WalkerState<D>& w : walkers.list) {
     if (w.slot == kAlone) continue;
     ObjectState<D>& o = store.objects[w.slot];
@@ -45,9 +50,10 @@ void plan_walks(Model<D>& model) {
                         std::max(can.speed, w.walking.wish.velocity.norm()) + can.jump_speed;
     double carried = w.flow;
     if (const ObjectState<D>* on = w.walking.standing ? find_state(store, w.walking.on) : nullptr)
-      carried +=
-          on->shown.velocity.norm() + on->shown.spin.norm() * (o.shown.pose.position - on->shown.pose.position).norm();
-    w.reach = (fast + carried) * dt + 2 * store.settings.gravity.norm() * std::abs(o.shown.gravity_scale) * dt * dt +
+      carried += on->shown.velocity.norm() +
+                 on->shown.spin.norm() * (o.shown.pose.position - on->shown.pose.position).norm();
+    w.reach = (fast + carried) * dt +
+              2 * store.settings.gravity.norm() * std::abs(o.shown.gravity_scale) * dt * dt +
               2 * can.step + 0.05 * store.settings.metre;
     if (D == 2 && can.mirrors && !w.walking.wish.velocity.isZero(0)) {
       const double ahead = w.walking.wish.velocity.dot(o.shown.pose.rotation.axis(0));
@@ -67,7 +73,9 @@ void move_walkers(Model<D>& model) {
   for (std::vector<Pair<D>*>& list : near) list.clear();
   for (Pair<D>& p : pairs.list) {
     for (const std::uint32_t at : {p.a, p.b})
-      if (const std::int32_t walker = store.objects[store.objects[store.colliders[at].object].root].walker; walker >= 0)
+      if (const std::int32_t walker =
+              store.objects[store.objects[store.colliders[at].object].root].walker;
+          walker >= 0)
         near[static_cast<std::size_t>(walker)].push_back(&p);
   }
   walkers.has_moved.assign(walkers.list.size(), false);
@@ -78,7 +86,9 @@ void move_walkers(Model<D>& model) {
     if (walkers.has_moved[i]) return;
     walkers.has_moved[i] = true;
     // Who stands on another one goes after it.
-    if (const ObjectState<D>* on = walkers.list[i].walking.standing ? find_state(store, walkers.list[i].walking.on) : nullptr)
+    if (const ObjectState<D>* on = walkers.list[i].walking.standing
+                                       ? find_state(store, walkers.list[i].walking.on)
+                                       : nullptr)
       go_on(on->root, go_on);
     Walk<D>(store, walkers, o, walkers.list[i], near[i]).run();
     for_family(store, o, [&](ObjectState<D>& member) {
@@ -94,7 +104,8 @@ void move_walkers(Model<D>& model) {
     if (p.gain <= 0) {
       const Spin<D> no_spin = kZero;
       const std::optional<Vec<D>> at = p.point;
-      if (may_push(store, o, p.weight, no_spin, at)) push_body(model, o, p.weight, no_spin, at, false);
+      if (may_push(store, o, p.weight, no_spin, at))
+        push_body(model, o, p.weight, no_spin, at, false);
       continue;
     }
     const double gain = std::min(p.gain, p.speed - p.along.dot(o.shown.velocity));
@@ -107,7 +118,8 @@ void move_walkers(Model<D>& model) {
 }
 
 template <int D>
-void carry_riders(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const ObjectState<D>& carrier, const Vec<D>& jump) {
+void carry_riders(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                  const ObjectState<D>& carrier, const Vec<D>& jump) {
   for (const WalkerState<D>& w : walkers.list) {
     if (w.slot == kAlone || !w.walking.standing) continue;
     const ObjectState<D>* on = find_state(store, w.walking.on);
@@ -124,8 +136,10 @@ template void plan_walks(Model<2>& model);
 template void plan_walks(Model<3>& model);
 template void move_walkers(Model<2>& model);
 template void move_walkers(Model<3>& model);
-template void carry_riders(Store<2>& store, BroadPhase<2>& broad, Walkers<2>& walkers, const ObjectState<2>& carrier, const Vec<2>& jump);
-template void carry_riders(Store<3>& store, BroadPhase<3>& broad, Walkers<3>& walkers, const ObjectState<3>& carrier, const Vec<3>& jump);
+template void carry_riders(Store<2>& store, BroadPhase<2>& broad, Walkers<2>& walkers,
+                           const ObjectState<2>& carrier, const Vec<2>& jump);
+template void carry_riders(Store<3>& store, BroadPhase<3>& broad, Walkers<3>& walkers,
+                           const ObjectState<3>& carrier, const Vec<3>& jump);
 
 }  // namespace world
 }  // namespace colvik

@@ -13,6 +13,7 @@ void move_walkers(Model<D>& model);
 
 // What stands on a carrier that enters again elsewhere goes with it.
 template <int D>
-void carry_riders(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, const ObjectState<D>& carrier, const Vec<D>& jump);
+void carry_riders(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
+                  const ObjectState<D>& carrier, const Vec<D>& jump);
 
 }  // namespace colvik::world

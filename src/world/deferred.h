@@ -21,7 +21,9 @@ class DeferredChange {
       ways_ = &kWays<decltype(held)>;
     }
   }
-  DeferredChange(DeferredChange&& other) noexcept : ways_(other.ways_) { ways_->move(other.room_, room_); }
+  DeferredChange(DeferredChange&& other) noexcept : ways_(other.ways_) {
+    ways_->move(other.room_, room_);
+  }
   DeferredChange(const DeferredChange&) = delete;
   DeferredChange& operator=(const DeferredChange&) = delete;
   DeferredChange& operator=(DeferredChange&&) = delete;
@@ -35,9 +37,10 @@ class DeferredChange {
     void (*end)(void*);
   };
   template <class F>
-  static constexpr Ways kWays{[](void* at) { (*static_cast<F*>(at))(); },
-                              [](void* from, void* to) { new (to) F(std::move(*static_cast<F*>(from))); },
-                              [](void* at) { static_cast<F*>(at)->~F(); }};
+  static constexpr Ways kWays{
+      [](void* at) { (*static_cast<F*>(at))(); },
+      [](void* from, void* to) { new (to) F(std::move(*static_cast<F*>(from))); },
+      [](void* at) { static_cast<F*>(at)->~F(); }};
 
   const Ways* ways_ = nullptr;
   alignas(std::max_align_t) std::byte room_[112];

@@ -107,8 +107,9 @@ void World<D>::work_with(Workers* workers) {
 template <int D>
 std::size_t World<D>::add_listener(Listener listener) {
   const std::size_t token = impl_->next_token++;
-  impl_->now_or_later(
-      [impl = impl_.get(), token, listener = std::move(listener)] { impl->listeners.emplace_back(token, listener); });
+  impl_->now_or_later([impl = impl_.get(), token, listener = std::move(listener)] {
+    impl->listeners.emplace_back(token, listener);
+  });
   return token;
 }
 
@@ -137,7 +138,8 @@ std::vector<ObjectId> World<D>::touching(ObjectId id, std::optional<Channel> cha
   look(w.touches.now);
   for (const world::SleepGroup<D>& group : w.sleepers.groups) look(group.touches);
   look(w.sleepers.between.touches);
-  std::sort(ids.begin(), ids.end(), [&](ObjectId x, ObjectId y) { return object(x).serial < object(y).serial; });
+  std::sort(ids.begin(), ids.end(),
+            [&](ObjectId x, ObjectId y) { return object(x).serial < object(y).serial; });
   ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
   return ids;
 }
@@ -152,18 +154,25 @@ void World<D>::step_told(std::span<const Told> told) {
   for (const Told& t : told) {
     if (!alive(t.self) || !alive(t.other) || t.self == t.other) continue;
     Event<D> e;
-    e.step = w.store.steps, e.time = t.time;
-    e.phase = t.phase, e.channel = t.channel, e.why = t.why;
-    e.self = t.self, e.other = t.other;
+    e.step = w.store.steps;
+    e.time = t.time;
+    e.phase = t.phase;
+    e.channel = t.channel;
+    e.why = t.why;
+    e.self = t.self;
+    e.other = t.other;
     if (object(e.self).serial > object(e.other).serial) std::swap(e.self, e.other);
-    e.self_root = object(e.self).root, e.other_root = object(e.other).root;
+    e.self_root = object(e.self).root;
+    e.other_root = object(e.other).root;
     const auto tags_of = [&](ObjectId id) {
       TagSet tags = object(id).tags;
       for (const Collider<D>& c : object(id).colliders) tags = tags.merged(c.tags);
       return tags;
     };
-    e.self_tags = tags_of(e.self), e.other_tags = tags_of(e.other);
-    e.approach_speed = t.approach_speed, e.impulse = t.impulse;
+    e.self_tags = tags_of(e.self);
+    e.other_tags = tags_of(e.other);
+    e.approach_speed = t.approach_speed;
+    e.impulse = t.impulse;
     w.touches.events.push_back(std::move(e));
   }
   w.notify_listeners();
@@ -187,19 +196,23 @@ std::vector<ColliderTouch<D>> World<D>::collider_touches(ObjectId self, ObjectId
     for (std::size_t i = 0; i < pairs.size(); ++i) {
       const world::Pair<D>& p = pairs[i];
       if (!p.touching) continue;
-      const world::ColliderState<D>&a = w.store.colliders[p.a], &b = w.store.colliders[p.b];
-      const ObjectId ida = w.store.objects[a.object].shown.id, idb = w.store.objects[b.object].shown.id;
+      const world::ColliderState<D>& a = w.store.colliders[p.a];
+      const world::ColliderState<D>& b = w.store.colliders[p.b];
+      const ObjectId ida = w.store.objects[a.object].shown.id;
+      const ObjectId idb = w.store.objects[b.object].shown.id;
       const bool turned = ida == other && idb == self;
       if (!turned && !(ida == self && idb == other)) continue;
       ColliderTouch<D> t = world::collider_touch(w.store, p, turned);
       for (std::size_t k = 0; current && k < w.contacts.batch.contacts.size(); ++k)
         if (w.contacts.batch.contact_pairs[k] == i)
           for (int n = 0; n < w.contacts.batch.contacts[k].count; ++n) {
-            const dynamics::SolverPoint<D>& point = w.contacts.batch.contacts[k].points[static_cast<std::size_t>(n)];
+            const dynamics::SolverPoint<D>& point =
+                w.contacts.batch.contacts[k].points[static_cast<std::size_t>(n)];
             if (point.total_push <= 0) continue;
             const std::uint32_t body = w.contacts.batch.contacts[k].a;
             const Vec<D> centre = body == world::kNoBody
-                                      ? Vec<D>(w.store.objects[a.object].shown.pose * w.store.objects[a.object].shown.mass_centre)
+                                      ? Vec<D>(w.store.objects[a.object].shown.pose *
+                                               w.store.objects[a.object].shown.mass_centre)
                                       : w.contacts.bodies[body].centre;
             t.points.push_back(centre + point.arm_a);
           }
@@ -210,7 +223,8 @@ std::vector<ColliderTouch<D>> World<D>::collider_touches(ObjectId self, ObjectId
   for (const world::SleepGroup<D>& group : w.sleepers.groups) look(group.pairs, false);
   look(w.sleepers.between.pairs, false);
   std::sort(all.begin(), all.end(), [](const auto& x, const auto& y) {
-    return std::tuple(x.self_collider, x.other_collider) < std::tuple(y.self_collider, y.other_collider);
+    return std::tuple(x.self_collider, x.other_collider) <
+           std::tuple(y.self_collider, y.other_collider);
   });
   return all;
 }
@@ -235,15 +249,19 @@ template void World<2>::remove_listener(std::size_t token);
 template void World<3>::remove_listener(std::size_t token);
 template void World<2>::ask_during(const TagQuery& self, const TagQuery& other);
 template void World<3>::ask_during(const TagQuery& self, const TagQuery& other);
-template std::vector<ObjectId> World<2>::touching(ObjectId id, std::optional<Channel> channel) const;
-template std::vector<ObjectId> World<3>::touching(ObjectId id, std::optional<Channel> channel) const;
+template std::vector<ObjectId> World<2>::touching(ObjectId id,
+                                                  std::optional<Channel> channel) const;
+template std::vector<ObjectId> World<3>::touching(ObjectId id,
+                                                  std::optional<Channel> channel) const;
 template void World<2>::step_told(std::span<const Told> told);
 template void World<3>::step_told(std::span<const Told> told);
 template void World<2>::ask_pairs(const TagQuery& self, const TagQuery& other);
 template void World<3>::ask_pairs(const TagQuery& self, const TagQuery& other);
 template std::span<const PairEvent<2>> World<2>::pair_events() const;
 template std::span<const PairEvent<3>> World<3>::pair_events() const;
-template std::vector<ColliderTouch<2>> World<2>::collider_touches(ObjectId self, ObjectId other) const;
-template std::vector<ColliderTouch<3>> World<3>::collider_touches(ObjectId self, ObjectId other) const;
+template std::vector<ColliderTouch<2>> World<2>::collider_touches(ObjectId self,
+                                                                  ObjectId other) const;
+template std::vector<ColliderTouch<3>> World<3>::collider_touches(ObjectId self,
+                                                                  ObjectId other) const;
 
 }  // namespace colvik

@@ -1,5 +1,6 @@
 #pragma once
-// What is behind a World: its model, the stages of its running step, listeners, and changes that wait.
+// What is behind a World: its model, the stages of its running step, listeners, and changes that
+// wait.
 #include <colvik/world.hpp>
 
 #include "change/objects.h"
@@ -17,7 +18,9 @@ namespace colvik {
 
 template <int D>
 struct World<D>::Impl : world::Model<D> {
-  Impl(World& world, const WorldSettings<D>& settings) : owner(&world) { this->store.settings = settings; }
+  Impl(World& world, const WorldSettings<D>& settings) : owner(&world) {
+    this->store.settings = settings;
+  }
 
   World* owner;
   world::ContactStage<D> contacts;  // of the running step
@@ -28,7 +31,8 @@ struct World<D>::Impl : world::Model<D> {
   bool notifying = false;                       // listeners are being called
   bool finished = false;
 
-  // Applies a change now, or at the end of the step when a listener requests it. False if the handle is stale.
+  // Applies a change now, or at the end of the step when a listener requests it. False if the
+  // handle is stale.
   template <class F>
   bool change(ObjectId id, F&& act) {
     if (world::find_state(this->store, id) == nullptr) return false;
@@ -43,8 +47,10 @@ struct World<D>::Impl : world::Model<D> {
     else act();
   }
   template <class F>
-  bool change_number(NumberOwner owner, std::string_view name, F&& to);  // F: from the old value to the new one
-  bool push(ObjectId id, const Vec<D>& force, const Spin<D>& torque, const std::optional<Vec<D>>& point, bool at_once);
+  bool change_number(NumberOwner owner, std::string_view name,
+                     F&& to);  // F: from the old value to the new one
+  bool push(ObjectId id, const Vec<D>& force, const Spin<D>& torque,
+            const std::optional<Vec<D>>& point, bool at_once);
   void notify_listeners();
 };
 

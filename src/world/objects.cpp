@@ -67,7 +67,8 @@ const Object<D>& World<D>::object(ObjectId id) const {
     if (o.life != world::Life::none && o.generation == id.generation) return o.shown;
   }
 #ifdef COLVIK_CHECKED
-  fmt::print(stderr, "colvik: object() was given a stale handle (slot {}, generation {})\n", id.slot, id.generation);
+  fmt::print(stderr, "colvik: object() was given a stale handle (slot {}, generation {})\n",
+             id.slot, id.generation);
   std::abort();
 #else
   static const Object<D> nothing{};
@@ -86,7 +87,8 @@ template <int D>
 std::vector<ObjectId> World<D>::objects() const {
   std::vector<ObjectId> ids;
   for (const std::uint32_t slot : impl_->store.order)
-    if (impl_->store.objects[slot].life == world::Life::live) ids.push_back(impl_->store.objects[slot].shown.id);
+    if (impl_->store.objects[slot].life == world::Life::live)
+      ids.push_back(impl_->store.objects[slot].shown.id);
   return ids;
 }
 
@@ -95,7 +97,8 @@ std::vector<ObjectId> World<D>::matching(const TagQuery& query) const {
   std::vector<ObjectId> ids;
   for (const std::uint32_t slot : impl_->store.order) {
     const world::ObjectState<D>& o = impl_->store.objects[slot];
-    if (o.life == world::Life::live && o.shown.active && query.matches(o.shown.tags)) ids.push_back(o.shown.id);
+    if (o.life == world::Life::live && o.shown.active && query.matches(o.shown.tags))
+      ids.push_back(o.shown.id);
   }
   return ids;
 }
@@ -113,7 +116,8 @@ std::size_t World<D>::still_moved() const {
 template <int D>
 std::size_t World<D>::awake_count() const {
   const auto awake = [&](std::uint32_t slot) { return impl_->store.objects[slot].shown.active; };
-  return static_cast<std::size_t>(std::count_if(impl_->store.movers.begin(), impl_->store.movers.end(), awake));
+  return static_cast<std::size_t>(
+      std::count_if(impl_->store.movers.begin(), impl_->store.movers.end(), awake));
 }
 
 template <int D>
@@ -148,7 +152,8 @@ bool World<D>::remove(ObjectId id) {
 
 template <int D>
 bool World<D>::set_shown(ObjectId id, bool active) {
-  return impl_->change(id, [this, active](world::ObjectState<D>& o) { world::show_object(*impl_, o, active); });
+  return impl_->change(
+      id, [this, active](world::ObjectState<D>& o) { world::show_object(*impl_, o, active); });
 }
 
 template <int D>
@@ -166,7 +171,8 @@ bool World<D>::place(ObjectId id, const Pose<D>& pose) {
       world::move_object(impl_->store, o, pose);
     }
     o.target.reset();
-    world::for_family(impl_->store, o, [&](world::ObjectState<D>& member) { member.changes.teleported = true; });
+    world::for_family(impl_->store, o,
+                      [&](world::ObjectState<D>& member) { member.changes.teleported = true; });
     impl_->store.causes_noted = true;
     world::place_family(impl_->store, impl_->broad, o);
   });
@@ -184,14 +190,17 @@ bool World<D>::move_to(ObjectId id, const Pose<D>& pose) {
 
 template <int D>
 bool World<D>::set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& spin) {
-  if (!world::within(velocity, world::kFastest * impl_->store.settings.metre) || !world::within(spin, world::kFastest))
+  if (!world::within(velocity, world::kFastest * impl_->store.settings.metre) ||
+      !world::within(spin, world::kFastest))
     return false;
   if (alive(id) && (object(id).body == BodyKind::fixed || object(id).parent)) return false;
   return impl_->change(id, [this, velocity, spin](world::ObjectState<D>& o) {
     // What lies on others wakes when they move, not by being told that they stand.
     if (o.shown.body == BodyKind::dynamic) world::disturb(*impl_, o);
-    else if (o.resting != world::kAwake && !(velocity.isZero(0) && spin.isZero(0))) world::wake_groups(*impl_, std::array{o.resting});
-    o.shown.velocity = velocity, o.shown.spin = spin;
+    else if (o.resting != world::kAwake && !(velocity.isZero(0) && spin.isZero(0)))
+      world::wake_groups(*impl_, std::array{o.resting});
+    o.shown.velocity = velocity;
+    o.shown.spin = spin;
     if (o.walker >= 0) world::launch_walker(impl_->store, impl_->walkers, o, velocity);
   });
 }
@@ -229,9 +238,11 @@ bool World<D>::set_gravity_scale(ObjectId id, double scale) {
 template <int D>
 void World<D>::clear() {
   impl_->now_or_later([this] {
-    world::wake_all(*impl_);  // at once: each group that wakes looks through what all sleepers have between them
+    world::wake_all(*impl_);  // at once: each group that wakes looks through what all sleepers have
+                              // between them
     for (const std::uint32_t slot : std::vector<std::uint32_t>(impl_->store.order))
-      if (impl_->store.objects[slot].life == world::Life::live) world::remove_object(*impl_, impl_->store.objects[slot]);
+      if (impl_->store.objects[slot].life == world::Life::live)
+        world::remove_object(*impl_, impl_->store.objects[slot]);
   });
 }
 
@@ -251,7 +262,8 @@ bool World<D>::take_tag(ObjectId id, Tag tag) {
     o.shown.tags.erase(tag);
     for (Collider<D>& c : o.shown.colliders) {
       const std::vector<std::string>& own = c.def.tags;  // a tag of the collider's own stays
-      if (std::find(own.begin(), own.end(), impl_->store.tags.name(tag)) == own.end()) c.tags.erase(tag);
+      if (std::find(own.begin(), own.end(), impl_->store.tags.name(tag)) == own.end())
+        c.tags.erase(tag);
     }
     o.changes.retagged = impl_->store.causes_noted = true;
     world::classify(*impl_, o);
@@ -261,7 +273,9 @@ bool World<D>::take_tag(ObjectId id, Tag tag) {
 template <int D>
 bool World<D>::switch_collider(ObjectId id, std::size_t collider, bool on) {
   if (!alive(id) || collider >= object(id).colliders.size()) return false;
-  return impl_->change(id, [this, collider, on](world::ObjectState<D>& o) { world::switch_collider(*impl_, o, collider, on); });
+  return impl_->change(id, [this, collider, on](world::ObjectState<D>& o) {
+    world::switch_collider(*impl_, o, collider, on);
+  });
 }
 
 template <int D>
@@ -284,12 +298,16 @@ Result<void> World<D>::set_shape(ObjectId id, std::size_t collider, const Shape<
   std::vector<ColliderDef<D>> all;
   for (const Collider<D>& c : o->shown.colliders) all.push_back(c.def);
   all[collider].shape = shape;
-  if (auto good = world::check_colliders(all, o->shown.body, o->given_mass.has_value(), impl_->store.settings.metre); !good) {
+  if (auto good = world::check_colliders(all, o->shown.body, o->given_mass.has_value(),
+                                         impl_->store.settings.metre);
+      !good) {
     Error error = good.error();
     error.where = where + error.where;
     return error;
   }
-  impl_->change(id, [this, collider, shape](world::ObjectState<D>& now) { world::replace_shape(*impl_, now, collider, shape); });
+  impl_->change(id, [this, collider, shape](world::ObjectState<D>& now) {
+    world::replace_shape(*impl_, now, collider, shape);
+  });
   return {};
 }
 
@@ -297,20 +315,27 @@ template <int D>
 bool World<D>::mark_going(ObjectId id) {
   world::ObjectState<D>* o = world::find_state(impl_->store, id);
   if (o == nullptr) return false;
-  world::for_family(impl_->store, *o, [](world::ObjectState<D>& member) { member.shown.going = true; });
+  world::for_family(impl_->store, *o,
+                    [](world::ObjectState<D>& member) { member.shown.going = true; });
   return true;
 }
 
 template <int D>
 Party World<D>::party(ObjectId id, std::size_t collider) const {
   const world::ObjectState<D>* o = world::find_state(impl_->store, id);
-  return o != nullptr && collider < o->shown.colliders.size() ? world::party_of(impl_->store, *o, collider) : Party{.active = false};
+  return o != nullptr && collider < o->shown.colliders.size()
+             ? world::party_of(impl_->store, *o, collider)
+             : Party{.active = false};
 }
 
 template <int D>
-Verdict World<D>::decide(ObjectId a, std::size_t collider_a, ObjectId b, std::size_t collider_b) const {
+Verdict World<D>::decide(ObjectId a, std::size_t collider_a, ObjectId b,
+                         std::size_t collider_b) const {
   Verdict v = colvik::decide(party(a, collider_a), party(b, collider_b));
-  if (v.meet && world::is_excepted(impl_->store, a.slot, b.slot)) v.meet = false, v.by = DecidedBy::excepted;
+  if (v.meet && world::is_excepted(impl_->store, a.slot, b.slot)) {
+    v.meet = false;
+    v.by = DecidedBy::excepted;
+  }
   return v;
 }
 
@@ -336,12 +361,15 @@ const ObjectDef<D>* World<D>::kind(std::string_view name) const {
 }
 
 template <int D>
-bool World<D>::spawn(std::string_view kind, const Pose<D>& at, const Vec<D>& velocity, const Spin<D>& spin) {
+bool World<D>::spawn(std::string_view kind, const Pose<D>& at, const Vec<D>& velocity,
+                     const Spin<D>& spin) {
   const ObjectDef<D>* of = this->kind(kind);
-  if (of == nullptr || !world::within(at.position, world::kFurthest * impl_->store.settings.metre)) return false;
+  if (of == nullptr || !world::within(at.position, world::kFurthest * impl_->store.settings.metre))
+    return false;
   ObjectDef<D> def = *of;
   def.name.clear();
-  def.at = at.position, def.turned = at.rotation;
+  def.at = at.position;
+  def.turned = at.rotation;
   if (def.body != BodyKind::fixed && std::holds_alternative<std::monostate>(def.motion)) {
     if (!velocity.isZero(0)) def.velocity = velocity;
     if (!spin.isZero(0)) def.spin = spin;
@@ -361,7 +389,8 @@ std::vector<KindCost> World<D>::cost_by_kind() const {
     KindCost& k = kinds[o.shown.kind];
     ++k.objects;
     k.colliders += o.colliders.size();
-    k.awake += o.shown.active && o.resting == world::kAwake && o.shown.body != BodyKind::fixed ? 1 : 0;
+    k.awake +=
+        o.shown.active && o.resting == world::kAwake && o.shown.body != BodyKind::fixed ? 1 : 0;
   }
   const auto note = [&](const world::Pair<D>& p, std::size_t KindCost::*what) {
     const std::string& a = w.store.objects[p.object_a].shown.kind;
@@ -384,7 +413,8 @@ template <int D>
 Result<void> World<D>::set_number(NumberOwner owner, std::string_view name, double value) {
   const std::string where = fmt::format("number '{}'", name);
   if (!is_plain_name(name)) return Error{where, "is not a name", "letters, digits and - _ ."};
-  if (!(std::abs(value) <= 1e15)) return Error{where, fmt::format("{} is out of range", value), "finite, up to 1e15"};
+  if (!(std::abs(value) <= 1e15))
+    return Error{where, fmt::format("{} is out of range", value), "finite, up to 1e15"};
   std::vector<Number>* numbers = world::numbers_of(impl_->store, owner);
   if (numbers == nullptr) return Error{where, "its object was removed", "a live object"};
   if (Number* n = find_number(*numbers, name)) n->value = value;
@@ -400,7 +430,8 @@ bool World<D>::Impl::change_number(NumberOwner whose, std::string_view name, F&&
   const auto act = [to, name = std::string(name)](std::vector<Number>& all) {
     if (Number* n = find_number(all, name)) n->value = to(n->value);
   };
-  if (whose.object) return change(*whose.object, [act](world::ObjectState<D>& o) { act(o.shown.numbers); });
+  if (whose.object)
+    return change(*whose.object, [act](world::ObjectState<D>& o) { act(o.shown.numbers); });
   now_or_later([this, act] { act(this->store.numbers); });
   return true;
 }
@@ -408,8 +439,9 @@ bool World<D>::Impl::change_number(NumberOwner whose, std::string_view name, F&&
 template <int D>
 bool World<D>::add_to_number(NumberOwner owner, std::string_view name, double by, double lowest) {
   if (!std::isfinite(by)) return false;
-  return impl_->change_number(
-      owner, name, [by, lowest](double value) { return std::clamp(value + by, std::min(lowest, value), 1e15); });
+  return impl_->change_number(owner, name, [by, lowest](double value) {
+    return std::clamp(value + by, std::min(lowest, value), 1e15);
+  });
 }
 
 template <int D>
@@ -421,7 +453,8 @@ bool World<D>::put_number(NumberOwner owner, std::string_view name, double to) {
 template <int D>
 bool World<D>::clamp_number(NumberOwner owner, std::string_view name, double least, double most) {
   if (!(least <= most)) return false;
-  return impl_->change_number(owner, name, [least, most](double value) { return std::clamp(value, least, most); });
+  return impl_->change_number(
+      owner, name, [least, most](double value) { return std::clamp(value, least, most); });
 }
 
 template <int D>
@@ -506,24 +539,32 @@ template bool World<2>::mark_going(ObjectId id);
 template bool World<3>::mark_going(ObjectId id);
 template Party World<2>::party(ObjectId id, std::size_t collider) const;
 template Party World<3>::party(ObjectId id, std::size_t collider) const;
-template Verdict World<2>::decide(ObjectId a, std::size_t collider_a, ObjectId b, std::size_t collider_b) const;
-template Verdict World<3>::decide(ObjectId a, std::size_t collider_a, ObjectId b, std::size_t collider_b) const;
+template Verdict World<2>::decide(ObjectId a, std::size_t collider_a, ObjectId b,
+                                  std::size_t collider_b) const;
+template Verdict World<3>::decide(ObjectId a, std::size_t collider_a, ObjectId b,
+                                  std::size_t collider_b) const;
 template Result<void> World<2>::declare_kind(const ObjectDef<2>& def);
 template Result<void> World<3>::declare_kind(const ObjectDef<3>& def);
 template const ObjectDef<2>* World<2>::kind(std::string_view name) const;
 template const ObjectDef<3>* World<3>::kind(std::string_view name) const;
-template bool World<2>::spawn(std::string_view kind, const Pose<2>& at, const Vec<2>& velocity, const Spin<2>& spin);
-template bool World<3>::spawn(std::string_view kind, const Pose<3>& at, const Vec<3>& velocity, const Spin<3>& spin);
+template bool World<2>::spawn(std::string_view kind, const Pose<2>& at, const Vec<2>& velocity,
+                              const Spin<2>& spin);
+template bool World<3>::spawn(std::string_view kind, const Pose<3>& at, const Vec<3>& velocity,
+                              const Spin<3>& spin);
 template std::vector<KindCost> World<2>::cost_by_kind() const;
 template std::vector<KindCost> World<3>::cost_by_kind() const;
 template Result<void> World<2>::set_number(NumberOwner owner, std::string_view name, double value);
 template Result<void> World<3>::set_number(NumberOwner owner, std::string_view name, double value);
-template bool World<2>::add_to_number(NumberOwner owner, std::string_view name, double by, double lowest);
-template bool World<3>::add_to_number(NumberOwner owner, std::string_view name, double by, double lowest);
+template bool World<2>::add_to_number(NumberOwner owner, std::string_view name, double by,
+                                      double lowest);
+template bool World<3>::add_to_number(NumberOwner owner, std::string_view name, double by,
+                                      double lowest);
 template bool World<2>::put_number(NumberOwner owner, std::string_view name, double to);
 template bool World<3>::put_number(NumberOwner owner, std::string_view name, double to);
-template bool World<2>::clamp_number(NumberOwner owner, std::string_view name, double least, double most);
-template bool World<3>::clamp_number(NumberOwner owner, std::string_view name, double least, double most);
+template bool World<2>::clamp_number(NumberOwner owner, std::string_view name, double least,
+                                     double most);
+template bool World<3>::clamp_number(NumberOwner owner, std::string_view name, double least,
+                                     double most);
 template std::optional<double> World<2>::number(NumberOwner owner, std::string_view name) const;
 template std::optional<double> World<3>::number(NumberOwner owner, std::string_view name) const;
 template std::span<const Number> World<2>::numbers() const;

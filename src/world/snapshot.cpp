@@ -17,13 +17,13 @@ constexpr std::string_view kWhat = D == 2 ? "colvik 2D world" : "colvik 3D world
 template <class A, class Impl>
 void pack_lists(A& a, Impl& w) {
   auto& s = w.store;
-  a(s.settings, s.numbers, s.objects, s.briefs, s.ids.free_objects, s.order, s.movers, w.broad.dirty, s.colliders,
-    s.ids.free_colliders);
-  a(s.ids.next_object, s.ids.next_collider, s.ids.live_count, s.removed_waiting, s.causes_noted, w.broad.stale,
-    w.broad.still_moved);
-  a(s.kinds, s.excepted, w.pairs.list, w.touches.now, w.sleepers.groups, w.sleepers.between, w.sleepers.count,
-    w.ccd.held_back, s.pushed, s.scheduled, s.has_fields, s.left_count, s.steps, w.finished, w.touches.lately,
-    w.walkers.list);
+  a(s.settings, s.numbers, s.objects, s.briefs, s.ids.free_objects, s.order, s.movers,
+    w.broad.dirty, s.colliders, s.ids.free_colliders);
+  a(s.ids.next_object, s.ids.next_collider, s.ids.live_count, s.removed_waiting, s.causes_noted,
+    w.broad.stale, w.broad.still_moved);
+  a(s.kinds, s.excepted, w.pairs.list, w.touches.now, w.sleepers.groups, w.sleepers.between,
+    w.sleepers.count, w.ccd.held_back, s.pushed, s.scheduled, s.has_fields, s.left_count, s.steps,
+    w.finished, w.touches.lately, w.walkers.list);
 }
 
 }  // namespace
@@ -32,13 +32,15 @@ template <int D>
 std::vector<std::byte> World<D>::save() const {
   Impl& w = *impl_;  // packing only reads
   math::Packer out;
-  std::vector<std::string> names(w.store.tags.names().begin(), w.store.tags.names().end()), meanings;
+  std::vector<std::string> names(w.store.tags.names().begin(), w.store.tags.names().end());
+  std::vector<std::string> meanings;
   for (std::uint32_t i = 0; i < names.size(); ++i) meanings.push_back(w.store.tags.meaning({i}));
   out(names, meanings);
   pack_lists(out, w);
   for (std::uint32_t at = 0; at < w.store.colliders.size(); ++at)
     if (w.store.colliders[at].in_tree) {
-      Bounds<D> box = (w.store.colliders[at].in_still_tree ? w.broad.still : w.broad.moving).bounds(at);
+      Bounds<D> box =
+          (w.store.colliders[at].in_still_tree ? w.broad.still : w.broad.moving).bounds(at);
       out(box);
     }
   return math::sealed(kWhat<D>, kVersion, std::move(out.bytes()));
@@ -49,19 +51,24 @@ Result<void> World<D>::load(std::span<const std::byte> saved) {
   const auto refuse = [](std::string what, std::string accepted) {
     return Error{"snapshot", std::move(what), std::move(accepted)};
   };
-  if (impl_->notifying) return refuse("cannot be loaded while listeners are told", "a call between two steps");
+  if (impl_->notifying)
+    return refuse("cannot be loaded while listeners are told", "a call between two steps");
   math::Opened opened = math::opened(kWhat<D>, kVersion, saved);
   if (!opened.wrong.empty()) return refuse(opened.wrong, opened.accepted);
   math::Unpacker in(opened.inside);
   auto fresh = std::make_unique<Impl>(*this, impl_->store.settings);
   Impl& w = *fresh;
-  std::vector<std::string> names, meanings;
+  std::vector<std::string> names;
+  std::vector<std::string> meanings;
   in(names, meanings);
-  if (!in.good() || names.size() != meanings.size()) return refuse("does not make sense", "what save() gave");
+  if (!in.good() || names.size() != meanings.size())
+    return refuse("does not make sense", "what save() gave");
   for (std::size_t i = 0; i < names.size(); ++i)
-    if (auto tag = w.store.tags.declare(names[i], meanings[i]); !tag) return refuse(tag.error().what, tag.error().accepted);
+    if (auto tag = w.store.tags.declare(names[i], meanings[i]); !tag)
+      return refuse(tag.error().what, tag.error().accepted);
   pack_lists(in, w);
-  if (w.store.briefs.size() != w.store.objects.size()) return refuse("does not make sense", "what save() gave");
+  if (w.store.briefs.size() != w.store.objects.size())
+    return refuse("does not make sense", "what save() gave");
   for (std::uint32_t at = 0; at < w.store.colliders.size() && in.good(); ++at)
     if (w.store.colliders[at].in_tree) {
       Bounds<D> box;
@@ -72,9 +79,13 @@ Result<void> World<D>::load(std::span<const std::byte> saved) {
   w.broad.still.settle();
   w.broad.moving.settle();
   const auto know_objects = [&](math::Many<world::Pair<D>>& list) {
-    for (world::Pair<D>& p : list) p.object_a = w.store.colliders[p.a].object, p.object_b = w.store.colliders[p.b].object;
+    for (world::Pair<D>& p : list) {
+      p.object_a = w.store.colliders[p.a].object;
+      p.object_b = w.store.colliders[p.b].object;
+    }
   };
-  know_objects(w.pairs.list), know_objects(w.sleepers.between.pairs);
+  know_objects(w.pairs.list);
+  know_objects(w.sleepers.between.pairs);
   for (world::SleepGroup<D>& group : w.sleepers.groups) know_objects(group.pairs);
   for (const std::uint32_t slot : w.store.order) {
     world::ObjectState<D>& o = w.store.objects[slot];
@@ -85,18 +96,22 @@ Result<void> World<D>::load(std::span<const std::byte> saved) {
       if (!meets) return refuse(meets.error().what, meets.error().accepted);
       c.meets = std::move(meets).value();
       world::know(w.store.colliders[o.colliders[i]], c.def);
-      w.store.colliders[o.colliders[i]].contact_class = w.store.classes.intern(world::party_of(w.store, o, i));
+      w.store.colliders[o.colliders[i]].contact_class =
+          w.store.classes.intern(world::party_of(w.store, o, i));
     }
   }
   for (world::WalkerState<D>& walker : w.walkers.list)
-    if (walker.slot != world::kAlone && (walker.slot >= w.store.objects.size() || !w.store.objects[walker.slot].shown.walker ||
-                                         !world::compile_walker_queries(w.store, walker, *w.store.objects[walker.slot].shown.walker)))
+    if (walker.slot != world::kAlone &&
+        (walker.slot >= w.store.objects.size() || !w.store.objects[walker.slot].shown.walker ||
+         !world::compile_walker_queries(w.store, walker,
+                                        *w.store.objects[walker.slot].shown.walker)))
       return refuse("does not make sense", "what save() gave");
   w.listeners = std::move(impl_->listeners);
   w.next_token = impl_->next_token;
   w.touches.during = std::move(impl_->touches.during);
   w.touches.pair_asks = std::move(impl_->touches.pair_asks);
-  if (!w.touches.pair_asks.empty()) w.touches.pair_touches = world::requested_pairs(w.store, w.pairs, w.touches, w.sleepers);
+  if (!w.touches.pair_asks.empty())
+    w.touches.pair_touches = world::requested_pairs(w.store, w.pairs, w.touches, w.sleepers);
   Workers* const workers = impl_->contacts.solver.crew().workers();
   impl_ = std::move(fresh);
   work_with(workers);
@@ -111,7 +126,10 @@ std::uint64_t World<D>::hash() const {
     for (int i = 0; i < D; ++i) h.add(r.axis(i));
   };
   const auto add_numbers = [&](const std::vector<Number>& numbers) {
-    for (const Number& n : numbers) h.add(std::string_view(n.name)), h.add(n.value);
+    for (const Number& n : numbers) {
+      h.add(std::string_view(n.name));
+      h.add(n.value);
+    }
   };
   h.add(w.store.steps);
   add_numbers(w.store.numbers);
@@ -120,36 +138,61 @@ std::uint64_t World<D>::hash() const {
     const Object<D>& s = o.shown;
     h.add(s.serial);
     h.add(static_cast<std::uint64_t>(o.life));
-    h.add(s.pose.position), h.add(o.rest);
+    h.add(s.pose.position);
+    h.add(o.rest);
     add_rotation(s.pose.rotation);
     h.add(s.velocity);
     h.add(s.spin);
     h.add(std::uint64_t{s.active} | std::uint64_t{s.going} << 1 | std::uint64_t{s.asleep} << 2);
     h.add(o.still_for);
-    if (o.parent != world::kAlone) h.add(w.store.objects[o.parent].shown.serial), h.add(o.on_root.position);
-    h.add(o.force), h.add(o.torque);
-    if (o.paused || o.lag > 0) h.add(o.lag), h.add(o.held_velocity), h.add(o.held_spin);
+    if (o.parent != world::kAlone) {
+      h.add(w.store.objects[o.parent].shown.serial);
+      h.add(o.on_root.position);
+    }
+    h.add(o.force);
+    h.add(o.torque);
+    if (o.paused || o.lag > 0) {
+      h.add(o.lag);
+      h.add(o.held_velocity);
+      h.add(o.held_spin);
+    }
     for (std::size_t i = 0; i < s.tags.size_in_words(); ++i) h.add(s.tags.word(i));
     add_numbers(s.numbers);
-    for (const Collider<D>& c : s.colliders) h.add(std::string_view(c.meets.text())), h.add(std::uint64_t{c.def.on});
+    for (const Collider<D>& c : s.colliders) {
+      h.add(std::string_view(c.meets.text()));
+      h.add(std::uint64_t{c.def.on});
+    }
   }
   for (const world::WalkerState<D>& walker : w.walkers.list) {
     if (walker.slot == world::kAlone) continue;
     const Walking<D>& now = walker.walking;
-    h.add(walker.velocity), h.add(walker.foot), h.add(walker.slid), h.add(now.carried), h.add(now.since),
-        h.add(now.wish.velocity);
-    h.add(std::uint64_t{now.standing} | std::uint64_t{now.jumping} << 1 | std::uint64_t{walker.wished_jump} << 2 |
-          std::uint64_t{now.wish.jump} << 3 | std::uint64_t{now.wish.drop} << 4 | std::uint64_t{now.wish.fly} << 5);
+    h.add(walker.velocity);
+    h.add(walker.foot);
+    h.add(walker.slid);
+    h.add(now.carried);
+    h.add(now.since);
+    h.add(now.wish.velocity);
+    h.add(std::uint64_t{now.standing} | std::uint64_t{now.jumping} << 1 |
+          std::uint64_t{walker.wished_jump} << 2 | std::uint64_t{now.wish.jump} << 3 |
+          std::uint64_t{now.wish.drop} << 4 | std::uint64_t{now.wish.fly} << 5);
   }
   const auto add_pair = [&](const world::Pair<D>& p) {
-    h.add(p.serial_a), h.add(p.serial_b), h.add(std::uint64_t{p.touching});
-    for (const world::CachedImpulse<D>& k : p.kept)
-      h.add(std::uint64_t{k.id}), h.add(k.push), h.add(k.drag), h.add(k.roll), h.add(k.at);
+    h.add(p.serial_a);
+    h.add(p.serial_b);
+    h.add(std::uint64_t{p.touching});
+    for (const world::CachedImpulse<D>& k : p.kept) {
+      h.add(std::uint64_t{k.id});
+      h.add(k.push);
+      h.add(k.drag);
+      h.add(k.roll);
+      h.add(k.at);
+    }
     for (const std::uint32_t piece : p.standing) h.add(std::uint64_t{piece});
     if (p.let_through) h.add(std::uint64_t{1});
     h.add(p.slab.apart);
     for (const contact::Start<D>& from : p.start) {
-      h.add(from.normal), h.add(std::uint64_t{from.face_count});
+      h.add(from.normal);
+      h.add(std::uint64_t{from.face_count});
       for (std::size_t i = 0; i < from.corner_count; ++i)
         h.add(std::uint64_t{from.corners[i].a} | std::uint64_t{from.corners[i].b} << 8);
     }
@@ -158,8 +201,12 @@ std::uint64_t World<D>::hash() const {
   for (const world::SleepGroup<D>& group : w.sleepers.groups)
     for (const world::Pair<D>& p : group.pairs) add_pair(p);
   for (const world::Pair<D>& p : w.sleepers.between.pairs) add_pair(p);
-  for (const world::Excepted& e : w.store.excepted)
-    h.add(e.serial_a), h.add(e.serial_b), h.add(e.until), h.add(std::uint64_t{e.until_apart});
+  for (const world::Excepted& e : w.store.excepted) {
+    h.add(e.serial_a);
+    h.add(e.serial_b);
+    h.add(e.until);
+    h.add(std::uint64_t{e.until_apart});
+  }
   return h.value();
 }
 

@@ -22,7 +22,8 @@ int main() {
   }
   std::printf("begins: %d\n", begins);
 #ifdef WITH_SCENE
-  const auto loaded = colvik::read_scene("colvik = 1\n[world]\ndimension = 2\nlength = 1\n", "inline");
+  const auto loaded =
+      colvik::read_scene("colvik = 1\n[world]\ndimension = 2\nlength = 1\n", "inline");
   if (!loaded.problems.empty()) return 1;
 #endif
   return begins == 1 ? 0 : 1;

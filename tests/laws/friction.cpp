@@ -6,21 +6,26 @@ namespace {
 
 template <int D>
 void incline() {
-  const double friction = 0.5, wanted = std::atan(friction);
+  const double friction = 0.5;
+  const double wanted = std::atan(friction);
   const auto slides = [&](double angle, double seconds) {
     World<D> world(tilted<D>(angle));
     floor_under<D>(world, friction);
-    const ObjectId id = put<D>(world, "block", BodyKind::dynamic, up<D>(0.2), rough<D>(slab<D>(1, 0.4), friction));
+    const ObjectId id =
+        put<D>(world, "block", BodyKind::dynamic, up<D>(0.2), rough<D>(slab<D>(1, 0.4), friction));
     run(world, seconds);
     return world.object(id);
   };
-  const double found =
-      turning_point(wanted - 0.2, wanted + 0.2, [&](double angle) { return slides(angle, 2).pose.position[0] < 0.01; });
-  tell("incline: angle at which a block slides, degrees", D, degrees(wanted), degrees(found), 0.5, Against::absolute);
-  const double angle = wanted + 0.2, a = kG * (std::sin(angle) - friction * std::cos(angle));
-  tell("incline: acceleration of a sliding block", D, a, slides(angle, 2).velocity[0] / 2, 0.01);
-  tell("incline: creep of a block held by friction, 60 s", D, 0, slides(wanted - 0.05, 60).pose.position[0], 0.001,
+  const double found = turning_point(wanted - 0.2, wanted + 0.2, [&](double angle) {
+    return slides(angle, 2).pose.position[0] < 0.01;
+  });
+  tell("incline: angle at which a block slides, degrees", D, degrees(wanted), degrees(found), 0.5,
        Against::absolute);
+  const double angle = wanted + 0.2;
+  const double a = kG * (std::sin(angle) - friction * std::cos(angle));
+  tell("incline: acceleration of a sliding block", D, a, slides(angle, 2).velocity[0] / 2, 0.01);
+  tell("incline: creep of a block held by friction, 60 s", D, 0,
+       slides(wanted - 0.05, 60).pose.position[0], 0.001, Against::absolute);
 }
 COLVIK_LAW("friction", incline);
 
@@ -37,10 +42,10 @@ void roll(const std::string& what, const Shape<D>& shape, double part, bool lies
   const ObjectId id = world.add(def).value();
   run(world, 3);
   const double wanted = kG * std::sin(angle) / (1 + part);
-  tell(fmt::format("{} rolling down an incline: acceleration", what), D, wanted, world.object(id).velocity[0] / 3,
-       0.01);
-  tell(fmt::format("{} rolling down an incline: speed at the rim", what), D, world.object(id).velocity[0],
-       -spin_about_z(world.object(id)) * 0.5, 0.01);
+  tell(fmt::format("{} rolling down an incline: acceleration", what), D, wanted,
+       world.object(id).velocity[0] / 3, 0.01);
+  tell(fmt::format("{} rolling down an incline: speed at the rim", what), D,
+       world.object(id).velocity[0], -spin_about_z(world.object(id)) * 0.5, 0.01);
 }
 void rolling() {
   roll<2>("disc", circle(1), 0.5, false, false);
@@ -55,9 +60,11 @@ template <int D>
 void slide_to_roll() {
   World<D> world(awake<D>());
   floor_under<D>(world, 0.3);
-  const ObjectId id = put<D>(world, "ball", BodyKind::dynamic, up<D>(0.5), rough<D>(ball<D>(1), 0.3), along_x<D>(7));
+  const ObjectId id = put<D>(world, "ball", BodyKind::dynamic, up<D>(0.5),
+                             rough<D>(ball<D>(1), 0.3), along_x<D>(7));
   run(world, 3);
-  tell("sliding that turns into rolling: final speed", D, D == 2 ? 14.0 / 3 : 5, world.object(id).velocity[0], 0.01);
+  tell("sliding that turns into rolling: final speed", D, D == 2 ? 14.0 / 3 : 5,
+       world.object(id).velocity[0], 0.01);
 }
 COLVIK_LAW("friction", slide_to_roll);
 
@@ -73,7 +80,8 @@ void rolling_friction() {
   const ObjectId id = world.add(def).value();
   run(world, 30);
   const double slowing = 0.02 * kG / (D == 2 ? 1.5 : 1.4);
-  tell("rolling friction: way until it stops", D, 4 / (2 * slowing), world.object(id).pose.position[0], 0.01);
+  tell("rolling friction: way until it stops", D, 4 / (2 * slowing),
+       world.object(id).pose.position[0], 0.01);
 }
 COLVIK_LAW("friction", rolling_friction);
 
@@ -83,34 +91,40 @@ void conveyor() {
   ColliderDef<D> belt = rough<D>(slab<D>(40, 1), 0.5);
   belt.surface_velocity = along_x<D>(2);
   put<D>(world, "belt", BodyKind::fixed, up<D>(-0.5), belt);
-  put<D>(world, "floor", BodyKind::fixed, along_x<D>(40) + up<D>(-0.5), rough<D>(slab<D>(40, 1), 0.5));
-  const ObjectId id =
-      put<D>(world, "crate", BodyKind::dynamic, along_x<D>(10) + up<D>(0.25), rough<D>(slab<D>(1, 0.5), 0.5));
+  put<D>(world, "floor", BodyKind::fixed, along_x<D>(40) + up<D>(-0.5),
+         rough<D>(slab<D>(40, 1), 0.5));
+  const ObjectId id = put<D>(world, "crate", BodyKind::dynamic, along_x<D>(10) + up<D>(0.25),
+                             rough<D>(slab<D>(1, 0.5), 0.5));
   run(world, 3);
   tell("conveyor carries at its speed", D, 2, world.object(id).velocity[0], 0.01);
   const double needed = 2 * 2 / (2 * 0.5 * kG);
   World<D> still(awake<D>());
   floor_under<D>(still, 0.5);
-  const ObjectId slid =
-      put<D>(still, "crate", BodyKind::dynamic, up<D>(0.25), rough<D>(slab<D>(1, 0.5), 0.5), along_x<D>(2));
+  const ObjectId slid = put<D>(still, "crate", BodyKind::dynamic, up<D>(0.25),
+                               rough<D>(slab<D>(1, 0.5), 0.5), along_x<D>(2));
   run(still, 3);
   tell("friction stops a crate: way", D, needed, still.object(slid).pose.position[0], 0.01);
   // From belt to floor: its weight goes over with its length.
   run(world, 12);
-  tell("conveyor's crate comes to rest on the floor", D, 0, world.object(id).velocity.norm(), 0.001, Against::absolute);
+  tell("conveyor's crate comes to rest on the floor", D, 0, world.object(id).velocity.norm(), 0.001,
+       Against::absolute);
 }
 COLVIK_LAW("friction", conveyor);
 
 void turntable() {
-  const double friction = 0.5, radius = 2, wanted = std::sqrt(friction * kG / radius);
+  const double friction = 0.5;
+  const double radius = 2;
+  const double wanted = std::sqrt(friction * kG / radius);
   const double found = turning_point(0.5 * wanted, 1.5 * wanted, [&](double rate) {
     World<3> world(awake<3>());
-    ObjectDef<3> table = thing<3>("table", BodyKind::kinematic, up<3>(-0.5), {rough<3>(cylinder(8, 1), friction)});
+    ObjectDef<3> table =
+        thing<3>("table", BodyKind::kinematic, up<3>(-0.5), {rough<3>(cylinder(8, 1), friction)});
     table.spin = Vec<3>(0, rate, 0);
     world.add(table).value();
-    ObjectDef<3> def =
-        thing<3>("box", BodyKind::dynamic, along_x<3>(radius) + up<3>(0.1), {rough<3>(box(0.2, 0.2, 0.2), friction)});
-    def.velocity = Vec<3>(0, 0, -rate * radius), def.spin = Vec<3>(0, rate, 0);
+    ObjectDef<3> def = thing<3>("box", BodyKind::dynamic, along_x<3>(radius) + up<3>(0.1),
+                                {rough<3>(box(0.2, 0.2, 0.2), friction)});
+    def.velocity = Vec<3>(0, 0, -rate * radius);
+    def.spin = Vec<3>(0, rate, 0);
     const ObjectId id = world.add(def).value();
     run(world, 5);
     const Vec<3> at = world.object(id).pose.position;
@@ -122,17 +136,21 @@ COLVIK_LAW_3D("friction", turntable);
 
 template <int D>
 void toppling() {
-  const double width = 0.5, height = 1, wanted = std::atan(width / height);
+  const double width = 0.5;
+  const double height = 1;
+  const double wanted = std::atan(width / height);
   const double found = turning_point(wanted - 0.2, wanted + 0.2, [&](double angle) {
     World<D> world(tilted<D>(angle));
     floor_under<D>(world, 3);
     Shape<D> shape = cube<D>(width);
     shape.core[1] = height / 2;
-    const ObjectId id = put<D>(world, "box", BodyKind::dynamic, up<D>(height / 2), rough<D>(shape, 3));
+    const ObjectId id =
+        put<D>(world, "box", BodyKind::dynamic, up<D>(height / 2), rough<D>(shape, 3));
     run(world, 5);
     return world.object(id).pose.rotation.axis(1)[1] > 0.8;
   });
-  tell("angle at which a box topples, degrees", D, degrees(wanted), degrees(found), 0.5, Against::absolute);
+  tell("angle at which a box topples, degrees", D, degrees(wanted), degrees(found), 0.5,
+       Against::absolute);
 }
 COLVIK_LAW("friction", toppling);
 
@@ -148,7 +166,8 @@ void pulled_stack() {
                                   {rough<D>(slab<D>(1, 0.5), i == 0 ? friction : 2.5)});
       def.mass = 4;
       // At the floor's height, so that it does not tip.
-      if (i == 0) def.pushes = {{.from = 1, .until = 9, .force = along_x<D>(force), .point = up<D>(-0.25)}};
+      if (i == 0)
+        def.pushes = {{.from = 1, .until = 9, .force = along_x<D>(force), .point = up<D>(-0.25)}};
       const ObjectId id = world.add(def).value();
       if (i == 0) lowest = id;
     }
@@ -156,11 +175,11 @@ void pulled_stack() {
     return world.object(lowest);
   };
   const double wanted = friction * 12 * kG;
-  const double found =
-      turning_point(0.8 * wanted, 1.2 * wanted, [&](double f) { return pulled(f).pose.position[0] < 0.01; });
+  const double found = turning_point(0.8 * wanted, 1.2 * wanted,
+                                     [&](double f) { return pulled(f).pose.position[0] < 0.01; });
   tell("pull that starts a stack of three", D, wanted, found, 0.02);
-  tell("pull that keeps a stack sliding: acceleration", D, 0.3 * kG * friction, pulled(1.3 * wanted).velocity[0] / 2,
-       0.02);
+  tell("pull that keeps a stack sliding: acceleration", D, 0.3 * kG * friction,
+       pulled(1.3 * wanted).velocity[0] / 2, 0.02);
 }
 COLVIK_LAW("friction", pulled_stack);
 
@@ -186,7 +205,8 @@ void over_seams(const std::string& what, const Shape<D>& ground, const Vec<D>& a
     off[0] = 0;
     worst = std::max(worst, degrees(std::atan2(off.norm(), std::abs(v[0]))));
   }
-  tell(fmt::format("{} over {}: change of direction, degrees", thing_name, what), D, 0, worst, 1e-3, Against::absolute);
+  tell(fmt::format("{} over {}: change of direction, degrees", thing_name, what), D, 0, worst, 1e-3,
+       Against::absolute);
 }
 void seams() {
   const int n = full() ? 2000 : 200;
@@ -196,8 +216,9 @@ void seams() {
   std::vector<std::string> rows{std::string(static_cast<std::size_t>(n), '#')};
   const Shape<2> grid = tiles(rows, Vec<2>(0.5, 0.5)).value();
   const int columns = n / 20 + 1;
-  const Shape<3> field =
-      heights(columns, 21, Vec<2>(0.5, 0.5), std::vector<double>(static_cast<std::size_t>(columns) * 21, 0.0)).value();
+  const Shape<3> field = heights(columns, 21, Vec<2>(0.5, 0.5),
+                                 std::vector<double>(static_cast<std::size_t>(columns) * 21, 0.0))
+                             .value();
   std::vector<Vec<3>> points;
   std::vector<std::array<std::uint32_t, 3>> triangles;
   for (int i = 0; i < columns; ++i)
@@ -205,7 +226,8 @@ void seams() {
   for (int i = 0; i + 1 < columns; ++i)
     for (int k = 0; k + 1 < 21; ++k) {
       const auto p = static_cast<std::uint32_t>(i * 21 + k);
-      triangles.push_back({p, p + 1, p + 21}), triangles.push_back({p + 1, p + 22, p + 21});
+      triangles.push_back({p, p + 1, p + 21});
+      triangles.push_back({p + 1, p + 22, p + 21});
     }
   const Shape<3> sheet = mesh(points, triangles).value();
   over_seams<2>("a polyline's corners", chain, kZero, 0.5 * n, "box", box(1, 0.6), 0.3);

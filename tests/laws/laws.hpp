@@ -42,12 +42,13 @@ WorldSettings<D> tilted(double angle) {
 template <int D>
 ColliderDef<D> rough(const Shape<D>& shape, double friction, double restitution = 0) {
   ColliderDef<D> c = solid(shape);
-  c.friction = friction, c.restitution = restitution;
+  c.friction = friction;
+  c.restitution = restitution;
   return c;
 }
 template <int D>
-ObjectId put(World<D>& world, const std::string& name, BodyKind body, const Vec<D>& at, const ColliderDef<D>& c,
-             const Vec<D>& velocity = kZero) {
+ObjectId put(World<D>& world, const std::string& name, BodyKind body, const Vec<D>& at,
+             const ColliderDef<D>& c, const Vec<D>& velocity = kZero) {
   ObjectDef<D> def = thing<D>(name, body, at, {c});
   def.velocity = velocity;
   return world.add(def).value();
@@ -55,7 +56,8 @@ ObjectId put(World<D>& world, const std::string& name, BodyKind body, const Vec<
 // A floor whose surface is at height 0.
 template <int D>
 ObjectId floor_under(World<D>& world, double friction, double restitution = 0, double width = 400) {
-  return put<D>(world, "floor", BodyKind::fixed, up<D>(-0.5), rough<D>(slab<D>(width, 1), friction, restitution));
+  return put<D>(world, "floor", BodyKind::fixed, up<D>(-0.5),
+                rough<D>(slab<D>(width, 1), friction, restitution));
 }
 template <int D>
 void run(World<D>& world, double seconds) {
@@ -85,4 +87,5 @@ inline double turning_point(double yes, double no, const std::function<bool(doub
                                                     law<3>(); \
                                                   }),         \
                             true)
-#define COLVIK_LAW_3D(group, law) const bool law##_added = (colvik::laws::add_law(group, [] { law(); }), true)
+#define COLVIK_LAW_3D(group, law) \
+  const bool law##_added = (colvik::laws::add_law(group, [] { law(); }), true)

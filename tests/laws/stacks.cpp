@@ -8,7 +8,8 @@ template <int D>
 std::vector<ObjectId> stack(World<D>& world, int n) {
   std::vector<ObjectId> boxes;
   for (int i = 0; i < n; ++i)
-    boxes.push_back(put<D>(world, fmt::format("box{}", i), BodyKind::dynamic, up<D>(0.5 + i), solid(cube<D>(1))));
+    boxes.push_back(put<D>(world, fmt::format("box{}", i), BodyKind::dynamic, up<D>(0.5 + i),
+                           solid(cube<D>(1))));
   return boxes;
 }
 
@@ -29,7 +30,8 @@ void stacks() {
     floor_under<D>(sleepy, 0.5, 0, 60);
     stack(sleepy, n);
     while (sleepy.time() < 10 && sleepy.awake_count() > 0) sleepy.step();
-    tell(fmt::format("stack of {} boxes sleeps: seconds", n), D, 0, sleepy.time(), 3, Against::absolute);
+    tell(fmt::format("stack of {} boxes sleeps: seconds", n), D, 0, sleepy.time(), 3,
+         Against::absolute);
   }
 }
 COLVIK_LAW("stacks", stacks);
@@ -39,7 +41,8 @@ void heavy_on_light() {
   World<D> world(awake<D>());
   floor_under<D>(world, 0.5, 0, 60);
   for (int i = 0; i < 10; ++i) {
-    ObjectDef<D> def = thing<D>(fmt::format("light{}", i), BodyKind::dynamic, up<D>(0.5 + i), {solid(cube<D>(1))});
+    ObjectDef<D> def =
+        thing<D>(fmt::format("light{}", i), BodyKind::dynamic, up<D>(0.5 + i), {solid(cube<D>(1))});
     def.mass = 1;
     world.add(def).value();
   }
@@ -47,7 +50,8 @@ void heavy_on_light() {
   def.mass = 1000;
   const ObjectId id = world.add(def).value();
   run(world, 60);
-  tell("1000 kg on ten boxes of 1 kg, 60 s: height", D, 10.5, world.object(id).pose.position[1], 0.02);
+  tell("1000 kg on ten boxes of 1 kg, 60 s: height", D, 10.5, world.object(id).pose.position[1],
+       0.02);
 }
 COLVIK_LAW("stacks", heavy_on_light);
 
@@ -56,11 +60,14 @@ template <int D>
 void slates() {
   World<D> world(awake<D>());
   floor_under<D>(world, 0.6, 0, 60);
-  const double length = 2, thick = 0.1, lean = radians(20);
+  const double length = 2;
+  const double thick = 0.1;
+  const double lean = radians(20);
   std::vector<std::pair<ObjectId, Vec<D>>> all;
   const auto add = [&](const std::string& name, const Vec<D>& at, double angle) {
     Shape<D> s = cube<D>(1);
-    s.core[0] = thick / 2, s.core[1] = length / 2;
+    s.core[0] = thick / 2;
+    s.core[1] = length / 2;
     ObjectDef<D> def = thing<D>(name, BodyKind::dynamic, at, {rough<D>(s, 0.6)});
     if constexpr (D == 2) def.turned = Rotation<2>(angle);
     else def.turned = Rotation<3>(Vec<3>::Unit(2), angle);
@@ -77,8 +84,10 @@ void slates() {
   add("lintel", along_x<D>(3 * half) + up<D>(high + thick / 2), kPi / 2);
   run(world, 60);
   double worst = 0;
-  for (const auto& [id, at] : all) worst = std::max(worst, (world.object(id).pose.position - at).norm());
-  tell("slates that lean in pairs with one across, 60 s: way", D, 0, worst, 0.05, Against::absolute);
+  for (const auto& [id, at] : all)
+    worst = std::max(worst, (world.object(id).pose.position - at).norm());
+  tell("slates that lean in pairs with one across, 60 s: way", D, 0, worst, 0.05,
+       Against::absolute);
 }
 COLVIK_LAW("stacks", slates);
 
@@ -88,17 +97,21 @@ void bridge() {
   World<D> world(awake<D>());
   floor_under<D>(world, 0.7, 0, 60);
   const int n = 9;
-  const double inner = 3, outer = 4;
+  const double inner = 3;
+  const double outer = 4;
   std::vector<std::pair<ObjectId, Vec<D>>> all;
   for (int i = 0; i < n; ++i) {
-    const double from = kPi * i / n, to = kPi * (i + 1) / n, middle = (from + to) / 2;
+    const double from = kPi * i / n;
+    const double to = kPi * (i + 1) / n;
+    const double middle = (from + to) / 2;
     const Vec<2> centre = 0.5 * (inner + outer) * Vec<2>(std::cos(middle), std::sin(middle));
     std::vector<Vec<D>> corners;
     for (const double z : {-0.5, 0.5})
-      for (const auto& [r, a] :
-           {std::pair(inner, from), std::pair(outer, from), std::pair(outer, to), std::pair(inner, to)}) {
+      for (const auto& [r, a] : {std::pair(inner, from), std::pair(outer, from),
+                                 std::pair(outer, to), std::pair(inner, to)}) {
         Vec<D> p = kZero;
-        p[0] = r * std::cos(a) - centre.x(), p[1] = r * std::sin(a) - centre.y();
+        p[0] = r * std::cos(a) - centre.x();
+        p[1] = r * std::sin(a) - centre.y();
         if constexpr (D == 3) p[2] = z;
         if (D == 3 || z < 0) corners.push_back(p);
       }
@@ -106,12 +119,15 @@ void bridge() {
     if constexpr (D == 2) stone = polygon(corners).value();
     else stone = hull(corners).value();
     Vec<D> at = kZero;
-    at[0] = centre.x(), at[1] = centre.y();
-    all.emplace_back(put<D>(world, fmt::format("stone{}", i), BodyKind::dynamic, at, rough<D>(stone, 0.7)), at);
+    at[0] = centre.x();
+    at[1] = centre.y();
+    all.emplace_back(
+        put<D>(world, fmt::format("stone{}", i), BodyKind::dynamic, at, rough<D>(stone, 0.7)), at);
   }
   run(world, 60);
   double worst = 0;
-  for (const auto& [id, at] : all) worst = std::max(worst, (world.object(id).pose.position - at).norm());
+  for (const auto& [id, at] : all)
+    worst = std::max(worst, (world.object(id).pose.position - at).norm());
   tell("dry-stone bridge of nine, 60 s: way", D, 0, worst, 0.05, Against::absolute);
 }
 COLVIK_LAW("stacks", bridge);
@@ -123,10 +139,11 @@ void squeezed() {
   floor_under<D>(world, 0.5, 0, 60);
   const ObjectId id = put<D>(world, "box", BodyKind::dynamic, up<D>(0.5), solid(cube<D>(1)));
   for (const double side : {-1.0, 1.0}) {
-    ObjectDef<D> jaw = thing<D>(side < 0 ? "left" : "right", BodyKind::kinematic, along_x<D>(side * 2) + up<D>(1),
-                                {solid(cube<D>(2))});
-    jaw.motion =
-        Path<D>{{{0, along_x<D>(side * 2) + up<D>(1), {}}, {2, along_x<D>(side * 1.25) + up<D>(1), {}}}, false};
+    ObjectDef<D> jaw = thing<D>(side < 0 ? "left" : "right", BodyKind::kinematic,
+                                along_x<D>(side * 2) + up<D>(1), {solid(cube<D>(2))});
+    jaw.motion = Path<D>{
+        {{0, along_x<D>(side * 2) + up<D>(1), {}}, {2, along_x<D>(side * 1.25) + up<D>(1), {}}},
+        false};
     world.add(jaw).value();
   }
   const TagQuery any;

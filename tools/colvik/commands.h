@@ -14,7 +14,9 @@ class App;
 namespace colvik::tool {
 
 // Exit codes, the same for every command and told in --help.
-inline constexpr int kAllMet = 0, kSomeMissed = 1, kWrong = 2;
+inline constexpr int kAllMet = 0;
+inline constexpr int kSomeMissed = 1;
+inline constexpr int kWrong = 2;
 
 struct RunOptions {
   std::vector<std::string> scenes;
@@ -23,9 +25,11 @@ struct RunOptions {
   bool during = false;
   std::string colour = "auto";
   std::size_t firings = 8;
-  bool coverage = false, cost = false;
+  bool coverage = false;
+  bool cost = false;
   double require_coverage = 0;  // percent
-  std::string json, junit;
+  std::string json;
+  std::string junit;
 };
 void add_run(CLI::App& app, RunOptions& options);
 int run(const RunOptions& options, bool terminal, std::ostream& out, std::ostream& err);
@@ -46,22 +50,28 @@ struct QueryOptions {
   std::vector<std::string> settings;
   double at = 0;
   std::string who = "any";
-  bool zones = false, only_zones = false, first = false, json = false;
+  bool zones = false;
+  bool only_zones = false;
+  bool first = false;
+  bool json = false;
 };
 // The question's words follow the options; they are what the returned command leaves over.
 CLI::App* add_query(CLI::App& app, QueryOptions& options);
-int query(const QueryOptions& options, const std::vector<std::string>& words, std::ostream& out, std::ostream& err);
+int query(const QueryOptions& options, const std::vector<std::string>& words, std::ostream& out,
+          std::ostream& err);
 
 struct WhoOptions {
   std::string scene;
   std::vector<std::string> settings;
-  bool objects = false, json = false;
+  bool objects = false;
+  bool json = false;
 };
 void add_who(CLI::App& app, WhoOptions& options);
 int who(const WhoOptions& options, std::ostream& out, std::ostream& err);
 
 struct KindOptions {
-  std::string scene, kind;
+  std::string scene;
+  std::string kind;
 };
 void add_kind(CLI::App& app, KindOptions& options);
 int kind(const KindOptions& options, std::ostream& out, std::ostream& err);
@@ -69,14 +79,16 @@ int kind(const KindOptions& options, std::ostream& out, std::ostream& err);
 // Two settings of a scene, or two event logs.
 struct CompareOptions {
   std::vector<std::string> files;
-  std::vector<std::string> settings, with;
+  std::vector<std::string> settings;
+  std::vector<std::string> with;
   double slack = 1e-6;
 };
 void add_compare(CLI::App& app, CompareOptions& options);
 int compare_runs(const CompareOptions& options, std::ostream& out, std::ostream& err);
 
 struct AuditOptions {
-  std::string log, rules;
+  std::string log;
+  std::string rules;
   std::vector<std::string> settings;
   bool coverage = false;
 };
@@ -91,6 +103,7 @@ void print_completion(const CLI::App& app, std::ostream& out);
 void add_settings(CLI::App& command, std::vector<std::string>& settings);
 
 // Loads a scene; tells what was mended in its shapes, and at most 20 of its problems.
-LoadedScene load(const std::string& path, const std::vector<std::string>& settings, std::ostream& err);
+LoadedScene load(const std::string& path, const std::vector<std::string>& settings,
+                 std::ostream& err);
 
 }  // namespace colvik::tool

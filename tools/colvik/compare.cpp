@@ -12,19 +12,22 @@ namespace colvik::tool {
 
 void add_compare(CLI::App& app, CompareOptions& o) {
   CLI::App* c = app.add_subcommand(
-      "compare", "What happens now that did not: a scene with two settings, two scenes, or two event logs");
+      "compare",
+      "What happens now that did not: a scene with two settings, two scenes, or two event logs");
   c->add_option("files", o.files, "one or two scene files (TOML), or two event logs (.jsonl)")
       ->required()
       ->expected(1, 2);
   add_settings(*c, o.settings);
-  c->add_option("--with", o.with, "NAME=VALUE: the value of a parameter in the second run; may be repeated")
+  c->add_option("--with", o.with,
+                "NAME=VALUE: the value of a parameter in the second run; may be repeated")
       ->take_all()
       ->allow_extra_args(false);
   c->add_option("--slack", o.slack, "times that differ by less are the same, seconds")
       ->check(CLI::NonNegativeNumber)
       ->capture_default_str();
   c->footer(
-      "Exit status: 0 the same happened, 1 something else did, 2 the scene or the call is wrong.\n\n"
+      "Exit status: 0 the same happened, 1 something else did, 2 the scene or the call is "
+      "wrong.\n\n"
       "Example:\n  build/bin/colvik compare data/night-depot.toml --with arrival=20");
 }
 
@@ -33,7 +36,8 @@ namespace {
 bool is_log(const std::string& path) { return path.ends_with(".jsonl"); }
 
 // What happened in one of the two; nothing (told) when it cannot be read.
-std::optional<std::vector<Happening>> one(const std::string& path, const std::vector<std::string>& settings,
+std::optional<std::vector<Happening>> one(const std::string& path,
+                                          const std::vector<std::string>& settings,
                                           std::ostream& err) {
   if (is_log(path)) {
     std::ifstream file(path);
@@ -65,7 +69,8 @@ int compare_runs(const CompareOptions& o, std::ostream& out, std::ostream& err) 
     return kWrong;
   }
   if (o.files.size() == 1 && o.with.empty()) {
-    err << "colvik compare: both runs would be the same; --with NAME=VALUE for the second, or a second file\n";
+    err << "colvik compare: both runs would be the same; --with NAME=VALUE for the second, or a "
+           "second file\n";
     return kWrong;
   }
   const auto first = one(o.files.front(), o.settings, err);

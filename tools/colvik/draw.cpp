@@ -15,8 +15,10 @@ void add_draw(CLI::App& app, DrawOptions& o) {
   c->add_option("scene", o.scene, "scene file (TOML)")->required();
   c->add_option("--out", o.out, "picture to write, .png or .svg")->required();
   add_settings(*c, o.settings);
-  CLI::Option* at = c->add_option("--at", o.at, "the moment to show, in seconds; the end of the run when left out")
-                        ->check(CLI::NonNegativeNumber);
+  CLI::Option* at =
+      c->add_option("--at", o.at,
+                    "the moment to show, in seconds; the end of the run when left out")
+          ->check(CLI::NonNegativeNumber);
   c->add_option("--strobe", o.strobe, "so many moments of the run in one picture, 2 to 100")
       ->check(CLI::Range(2, 100))
       ->excludes(at);
@@ -27,11 +29,11 @@ void add_draw(CLI::App& app, DrawOptions& o) {
 namespace {
 
 template <int D>
-int draw_one(const Scene<D>& scene, const DrawOptions& o, const PictureOptions& options, std::ostream& out,
-             std::ostream& err) {
+int draw_one(const Scene<D>& scene, const DrawOptions& o, const PictureOptions& options,
+             std::ostream& out, std::ostream& err) {
   if (o.at > scene.length) {
-    err << fmt::format("colvik draw: --at {:g}: the run is over at {:g} s; a time from 0 to {:g}\n", o.at, scene.length,
-                       scene.length);
+    err << fmt::format("colvik draw: --at {:g}: the run is over at {:g} s; a time from 0 to {:g}\n",
+                       o.at, scene.length, scene.length);
     return kWrong;
   }
   const auto run = start_run(scene);
@@ -41,8 +43,8 @@ int draw_one(const Scene<D>& scene, const DrawOptions& o, const PictureOptions& 
     err << drawn.error().message() << '\n';
     return kWrong;
   }
-  out << fmt::format("{}: {}x{} pixels, {} reactions marked\n", o.out, options.width, options.height,
-                     run->trace.firings().size());
+  out << fmt::format("{}: {}x{} pixels, {} reactions marked\n", o.out, options.width,
+                     options.height, run->trace.firings().size());
   return kAllMet;
 }
 
@@ -51,10 +53,12 @@ int draw_one(const Scene<D>& scene, const DrawOptions& o, const PictureOptions& 
 int draw(const DrawOptions& o, std::ostream& out, std::ostream& err) {
   PictureOptions options;
   int used = 0;
-  const bool sized = std::sscanf(o.size.c_str(), "%dx%d%n", &options.width, &options.height, &used) == 2 &&
-                     static_cast<std::size_t>(used) == o.size.size();
+  const bool sized =
+      std::sscanf(o.size.c_str(), "%dx%d%n", &options.width, &options.height, &used) == 2 &&
+      static_cast<std::size_t>(used) == o.size.size();
   if (!sized) {
-    err << fmt::format("colvik draw: --size '{}' is not a size; WIDTHxHEIGHT, such as 1280x800\n", o.size);
+    err << fmt::format("colvik draw: --size '{}' is not a size; WIDTHxHEIGHT, such as 1280x800\n",
+                       o.size);
     return kWrong;
   }
   if (o.at >= 0) options.at = o.at;
@@ -62,7 +66,8 @@ int draw(const DrawOptions& o, std::ostream& out, std::ostream& err) {
   options.title = std::filesystem::path(o.scene).stem().string();
   const LoadedScene loaded = load(o.scene, o.settings, err);
   if (!loaded.ok()) return kWrong;
-  return std::visit([&](const auto& scene) { return draw_one(scene, o, options, out, err); }, *loaded.scene);
+  return std::visit([&](const auto& scene) { return draw_one(scene, o, options, out, err); },
+                    *loaded.scene);
 }
 
 }  // namespace colvik::tool

@@ -10,12 +10,14 @@
 
 int main(int argc, char** argv) {
   using namespace colvik::tool;
-  CLI::App app{"Runs contact scenes and says what fired, when, with whom, and whether that was expected."};
+  CLI::App app{
+      "Runs contact scenes and says what fired, when, with whom, and whether that was expected."};
   app.name("colvik");
   app.set_version_flag("--version", "colvik " COLVIK_VERSION);
   app.require_subcommand(1);
   app.footer(
-      "Examples:\n  build/bin/colvik run data/night-depot.toml\n  build/bin/colvik draw data/loading-bay.toml --out "
+      "Examples:\n  build/bin/colvik run data/night-depot.toml\n  build/bin/colvik draw "
+      "data/loading-bay.toml --out "
       "bay.png --strobe 6\n  build/bin/colvik query data/night-depot.toml --at 2 near 4 1 3\n\n"
       "Exit status: 0 good, 1 an expectation was missed, 2 the scene or the call is wrong.");
   RunOptions run_options;
@@ -50,8 +52,10 @@ int main(int argc, char** argv) {
     return kWrong;
   }
   try {
-    if (app.got_subcommand("run")) return run(run_options, isatty(STDOUT_FILENO) != 0, std::cout, std::cerr);
-    if (app.got_subcommand("query")) return query(query_options, query_command->remaining(), std::cout, std::cerr);
+    if (app.got_subcommand("run"))
+      return run(run_options, isatty(STDOUT_FILENO) != 0, std::cout, std::cerr);
+    if (app.got_subcommand("query"))
+      return query(query_options, query_command->remaining(), std::cout, std::cerr);
     if (app.got_subcommand("who")) return who(who_options, std::cout, std::cerr);
     if (app.got_subcommand("kind")) return kind(kind_options, std::cout, std::cerr);
     if (app.got_subcommand("compare")) return compare_runs(compare_options, std::cout, std::cerr);

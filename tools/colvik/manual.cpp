@@ -9,7 +9,8 @@
 namespace colvik::tool {
 namespace {
 
-// Text of a roff page: a backslash, and a dot or an apostrophe that begins a line, mean something there.
+// Text of a roff page: a backslash, and a dot or an apostrophe that begins a line, mean something
+// there.
 std::string roff(const std::string& text) {
   std::string out;
   for (const char c : text) {
@@ -23,8 +24,10 @@ std::string roff(const std::string& text) {
 }
 
 std::string names_of(const CLI::Option& option) {
-  std::string names = option.get_positional() ? option.get_name(true, false) : option.get_name(false, true);
-  if (!option.get_positional() && option.get_type_size() != 0) names += " " + option.get_type_name();
+  std::string names =
+      option.get_positional() ? option.get_name(true, false) : option.get_name(false, true);
+  if (!option.get_positional() && option.get_type_size() != 0)
+    names += " " + option.get_type_name();
   return names;
 }
 
@@ -48,7 +51,8 @@ void print_manual(const CLI::App& app, std::ostream& out) {
   print_options(app, out);
   out << ".SH COMMANDS\n";
   for (const CLI::App* command : app.get_subcommands(every_command)) {
-    out << ".SS colvik " << roff(command->get_name()) << '\n' << roff(command->get_description()) << '\n';
+    out << ".SS colvik " << roff(command->get_name()) << '\n'
+        << roff(command->get_description()) << '\n';
     print_options(*command, out);
   }
   out << ".SH NOTES\n.nf\n" << roff(app.get_footer()) << "\n.fi\n";
@@ -61,7 +65,8 @@ void print_completion(const CLI::App& app, std::ostream& out) {
     commands += (commands.empty() ? "" : " ") + command->get_name();
     std::string options;
     for (const CLI::Option* option : command->get_options())
-      for (const std::string& name : option->get_lnames()) options += (options.empty() ? "--" : " --") + name;
+      for (const std::string& name : option->get_lnames())
+        options += (options.empty() ? "--" : " --") + name;
     cases += "    " + command->get_name() + ") words=\"" + options + "\" ;;\n";
   }
   out << "# bash completion for colvik\n_colvik() {\n  local word=${COMP_WORDS[COMP_CWORD]} words\n"

@@ -14,12 +14,15 @@
 namespace colvik::tool {
 
 CLI::App* add_query(CLI::App& app, QueryOptions& o) {
-  CLI::App* c = app.add_subcommand(
-      "query", "Ask what a ray meets, what lies where, or what an object would touch: SCENE [OPTIONS] QUESTION");
+  CLI::App* c = app.add_subcommand("query",
+                                   "Ask what a ray meets, what lies where, or what an object would "
+                                   "touch: SCENE [OPTIONS] QUESTION");
   c->add_option("scene", o.scene, "scene file (TOML)")->required();
   add_settings(*c, o.settings);
-  c->add_option("--at", o.at, "ask at this time, seconds from the start")->check(CLI::NonNegativeNumber);
-  c->add_option("--who", o.who, "tag query: only these; not for move, turn and grow")->capture_default_str();
+  c->add_option("--at", o.at, "ask at this time, seconds from the start")
+      ->check(CLI::NonNegativeNumber);
+  c->add_option("--who", o.who, "tag query: only these; not for move, turn and grow")
+      ->capture_default_str();
   c->add_flag("--zones", o.zones, "zones too");
   c->add_flag("--only-zones", o.only_zones, "zones and no solids");
   c->add_flag("--first", o.first, "the first answer alone");
@@ -42,7 +45,8 @@ CLI::App* add_query(CLI::App& app, QueryOptions& o) {
 namespace {
 
 struct Call {
-  std::string what, object;
+  std::string what;
+  std::string object;
   std::vector<double> numbers;
 };
 
@@ -56,7 +60,8 @@ Vec<D> vec(const Call& call, std::size_t first) {
 template <int D>
 std::string text(const Vec<D>& v) {
   std::string out = "(";
-  for (int i = 0; i < D; ++i) out += fmt::format("{}{:.4g}", i == 0 ? "" : ", ", v[i] == 0 ? 0.0 : v[i]);
+  for (int i = 0; i < D; ++i)
+    out += fmt::format("{}{:.4g}", i == 0 ? "" : ", ", v[i] == 0 ? 0.0 : v[i]);
   return out + ")";
 }
 
@@ -69,21 +74,25 @@ std::size_t numbers_of(std::string_view what, std::size_t d) {
   return what == "grow" ? 1 : 0;
 }
 
-bool names_object(std::string_view what) { return what == "move" || what == "turn" || what == "grow"; }
+bool names_object(std::string_view what) {
+  return what == "move" || what == "turn" || what == "grow";
+}
 
 // The words of the call; empty with a message when they make no question.
 std::optional<Call> parse(const std::vector<std::string>& words, std::size_t d, std::ostream& err) {
   Call call;
   if (words.empty() || numbers_of(words[0], d) == 0) {
-    err << fmt::format("colvik query: {}; one of: ray, point, near, box, move, turn, grow\n",
-                       words.empty() ? "no question" : fmt::format("no question is called '{}'", words[0]));
+    err << fmt::format(
+        "colvik query: {}; one of: ray, point, near, box, move, turn, grow\n",
+        words.empty() ? "no question" : fmt::format("no question is called '{}'", words[0]));
     return std::nullopt;
   }
   call.what = words[0];
   std::size_t next = 1;
   if (names_object(call.what)) call.object = words.size() > 1 ? words[next++] : "";
   for (; next < words.size(); ++next) {
-    const char *begin = words[next].data(), *end = begin + words[next].size();
+    const char* begin = words[next].data();
+    const char* end = begin + words[next].size();
     double value = 0;
     const auto [stop, failed] = std::from_chars(begin, end, value);
     if (failed != std::errc() || stop != end || !std::isfinite(value)) {
@@ -94,10 +103,12 @@ std::optional<Call> parse(const std::vector<std::string>& words, std::size_t d, 
     }
     call.numbers.push_back(value);
   }
-  if (call.numbers.size() != numbers_of(call.what, d) || (names_object(call.what) && call.object.empty())) {
-    err << fmt::format("colvik query {}: {} numbers in a {}D scene; {}{}, see colvik query --help\n", call.what,
-                       call.numbers.size(), d, names_object(call.what) ? "an object and " : "",
-                       numbers_of(call.what, d));
+  if (call.numbers.size() != numbers_of(call.what, d) ||
+      (names_object(call.what) && call.object.empty())) {
+    err << fmt::format(
+        "colvik query {}: {} numbers in a {}D scene; {}{}, see colvik query --help\n", call.what,
+        call.numbers.size(), d, names_object(call.what) ? "an object and " : "",
+        numbers_of(call.what, d));
     return std::nullopt;
   }
   return call;
@@ -123,7 +134,8 @@ Change<D> change_of(const Call& call) {
   if (call.what == "turn") {
     const double angle = radians(call.numbers.back());
     if constexpr (D == 2) change.turn[0] = angle;
-    else if (const Vec<3> axis = vec<3>(call, 0); axis.norm() > 0) change.turn = axis.normalized() * angle;
+    else if (const Vec<3> axis = vec<3>(call, 0); axis.norm() > 0)
+      change.turn = axis.normalized() * angle;
   }
   return change;
 }
@@ -134,7 +146,8 @@ struct Told {
   ObjectId object;
   std::size_t collider;
   double at;
-  Vec<D> point, normal;
+  Vec<D> point;
+  Vec<D> normal;
   bool inside;
   std::string rule;
 };
@@ -146,8 +159,8 @@ std::string_view meaning_of_at(std::string_view what) {
 }
 
 template <int D>
-int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::string>& words, std::ostream& out,
-           std::ostream& err) {
+int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::string>& words,
+           std::ostream& out, std::ostream& err) {
   const std::optional<Call> call = parse(words, D, err);
   if (!call) return kWrong;
   const auto run = start_run(scene);
@@ -159,7 +172,8 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
     if (!id) {
       std::vector<std::string> names;
       for (const ObjectId known : world.objects()) names.push_back(world.object(known).name);
-      err << fmt::format("colvik query {}: no object is named '{}' at {:g} s; {}\n", call->what, call->object, o.at,
+      err << fmt::format("colvik query {}: no object is named '{}' at {:g} s; {}\n", call->what,
+                         call->object, o.at,
                          suggestion(call->object, names, "the name of an object that is there"));
       return kWrong;
     }
@@ -169,8 +183,8 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
       return kWrong;
     }
     for (const WouldTouch<D>& w : found.value()) {
-      const bool zone =
-          world.object(w.object).colliders[w.collider].def.zone || world.object(*id).colliders[w.own_collider].def.zone;
+      const bool zone = world.object(w.object).colliders[w.collider].def.zone ||
+                        world.object(*id).colliders[w.own_collider].def.zone;
       told.push_back({w.object, w.collider, w.at, w.point, w.normal, w.inside,
                       fmt::format("both accept, {}", zone ? "zone" : "solid")});
     }
@@ -186,7 +200,8 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
     look.solids = !o.only_zones;
     for (const Answer<D>& a : world.all(question_of<D>(*call), look)) {
       const bool zone = world.object(a.object).colliders[a.collider].def.zone;
-      told.push_back({a.object, a.collider, a.at, a.point, a.normal, a.inside, zone ? "zone" : "solid"});
+      told.push_back(
+          {a.object, a.collider, a.at, a.point, a.normal, a.inside, zone ? "zone" : "solid"});
     }
   }
   if (o.first && told.size() > 1) told.resize(1);
@@ -221,24 +236,28 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
   }
   std::size_t longest = 6;
   for (const Told<D>& t : told) longest = std::max(longest, world.object(t.object).name.size());
-  out << fmt::format("  {:<15}  {:<{}}  {:<20}  {:<{}}  {}\n", meaning_of_at(call->what), "object", longest, "rule",
-                     "point", D == 2 ? 18 : 26, "normal");
+  out << fmt::format("  {:<15}  {:<{}}  {:<20}  {:<{}}  {}\n", meaning_of_at(call->what), "object",
+                     longest, "rule", "point", D == 2 ? 18 : 26, "normal");
   for (const Told<D>& t : told) {
     const double at = call->what == "box" || call->what == "point" ? -t.at : t.at;
     out << fmt::format("  {:<15}  {:<{}}  {:<20}  {:<{}}  {}{}\n", fmt::format("{:.5f}", at),
-                       world.object(t.object).name, longest, t.rule, text<D>(t.point), D == 2 ? 18 : 26,
-                       text<D>(t.normal),
-                       t.inside && (names_object(call->what) || call->what == "ray") ? "  inside from the start" : "");
+                       world.object(t.object).name, longest, t.rule, text<D>(t.point),
+                       D == 2 ? 18 : 26, text<D>(t.normal),
+                       t.inside && (names_object(call->what) || call->what == "ray")
+                           ? "  inside from the start"
+                           : "");
   }
   return kAllMet;
 }
 
 }  // namespace
 
-int query(const QueryOptions& o, const std::vector<std::string>& words, std::ostream& out, std::ostream& err) {
+int query(const QueryOptions& o, const std::vector<std::string>& words, std::ostream& out,
+          std::ostream& err) {
   const LoadedScene loaded = load(o.scene, o.settings, err);
   if (!loaded.ok()) return kWrong;
-  return std::visit([&](const auto& scene) { return answer(scene, o, words, out, err); }, *loaded.scene);
+  return std::visit([&](const auto& scene) { return answer(scene, o, words, out, err); },
+                    *loaded.scene);
 }
 
 }  // namespace colvik::tool

@@ -15,17 +15,21 @@
 namespace colvik::tool {
 
 void add_run(CLI::App& app, RunOptions& o) {
-  CLI::App* c = app.add_subcommand("run", "Run scenes: what fired, and whether it is what was expected");
+  CLI::App* c =
+      app.add_subcommand("run", "Run scenes: what fired, and whether it is what was expected");
   c->add_option("scene", o.scenes, "scene files (TOML)")->required();
   add_settings(*c, o.settings);
-  c->add_option("--events", o.events, "write the event log as JSON Lines to this file, or - for standard output");
+  c->add_option("--events", o.events,
+                "write the event log as JSON Lines to this file, or - for standard output");
   c->add_flag("--during", o.during, "also log touches that go on, one line each step");
-  c->add_option("--firings", o.firings, "how many firings of a reaction to list")->capture_default_str();
+  c->add_option("--firings", o.firings, "how many firings of a reaction to list")
+      ->capture_default_str();
   c->add_option("--colour", o.colour, "auto, always or never")
       ->check(CLI::IsMember({"auto", "always", "never"}))
       ->capture_default_str();
   c->add_flag("--coverage", o.coverage, "everything that the run did not try, not only the count");
-  c->add_option("--require-coverage", o.require_coverage, "percent; less counts as a missed expectation")
+  c->add_option("--require-coverage", o.require_coverage,
+                "percent; less counts as a missed expectation")
       ->check(CLI::Range(0.0, 100.0));
   c->add_option("--junit", o.junit, "write the results as JUnit XML to this file");
   c->add_option("--json", o.json, "write the results and what was tried as JSON to this file");
@@ -42,33 +46,36 @@ template <int D>
 StepCost<D> run_measured(Run<D>& run, double length, bool tells_cost) {
   using Clock = std::chrono::steady_clock;
   StepCost<D> cost;
-  const auto last = run.trace.steps() + static_cast<std::uint64_t>(std::llround(length * run.world.settings().rate));
+  const auto last = run.trace.steps() +
+                    static_cast<std::uint64_t>(std::llround(length * run.world.settings().rate));
   while (run.trace.steps() < last && !run.rules.outcome()) {
     const auto before = Clock::now();
     run.step();
-    if (tells_cost) cost.note(run.world, std::chrono::duration<double>(Clock::now() - before).count());
+    if (tells_cost)
+      cost.note(run.world, std::chrono::duration<double>(Clock::now() - before).count());
   }
   run.run_for(0);  // ends all touches
   return cost;
 }
 
 template <int D>
-bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostream& out, std::ostream* events,
-             std::ostream* junit, std::ostream* json) {
+bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostream& out,
+             std::ostream* events, std::ostream* junit, std::ostream* json) {
   const auto run = start_run(scene);
   if (o.during) run->world.ask_during(TagQuery(), TagQuery());
   const StepCost<D> cost = run_measured(*run, scene.length, o.cost);
   if (events != nullptr) write_events(*events, run->trace);
   if (events == &out) out << '\n';
-  out << fmt::format("{}: {}D, {:g} s at {:g} steps a second\n\n", scene.file, D, scene.length, scene.world.rate);
+  out << fmt::format("{}: {}D, {:g} s at {:g} steps a second\n\n", scene.file, D, scene.length,
+                     scene.world.rate);
   const Coverage tried = coverage(run->trace);
   out << run_report<D>(run->trace, scene.expectations, {colour, o.firings, o.coverage});
   if (o.cost) out << '\n' << cost_report(cost, run->world, run->trace);
   if (junit != nullptr) write_junit<D>(*junit, scene.file, run->trace, scene.expectations);
   if (json != nullptr) write_results<D>(*json, scene.file, run->trace, scene.expectations);
   if (tried.percent() < o.require_coverage) {
-    out << fmt::format("The run tried {:.1f}% of what there is, and {:g}% are required\n", tried.percent(),
-                       o.require_coverage);
+    out << fmt::format("The run tried {:.1f}% of what there is, and {:g}% are required\n",
+                       tried.percent(), o.require_coverage);
     return false;
   }
   for (const Expectation<D>& e : scene.expectations)
@@ -80,9 +87,10 @@ bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostre
 
 int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err) {
   if ((!o.events.empty() || !o.junit.empty() || !o.json.empty()) && o.scenes.size() > 1) {
-    err << fmt::format("colvik run: {} goes with one scene; run them one by one\n", !o.events.empty()  ? "--events"
-                                                                                    : !o.junit.empty() ? "--junit"
-                                                                                                       : "--json");
+    err << fmt::format("colvik run: {} goes with one scene; run them one by one\n",
+                       !o.events.empty()  ? "--events"
+                       : !o.junit.empty() ? "--junit"
+                                          : "--json");
     return kWrong;
   }
   std::vector<LoadedScene> scenes;  // all are read before any is run: nothing half done
@@ -93,7 +101,9 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   }
   if (!good) return kWrong;
 
-  std::ofstream file, junit, json;
+  std::ofstream file;
+  std::ofstream junit;
+  std::ofstream json;
   std::ostream* events = nullptr;
   for (const auto& [stream, path] : {std::pair(&junit, &o.junit), std::pair(&json, &o.json)}) {
     if (path->empty()) continue;
@@ -108,7 +118,8 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   } else if (!o.events.empty()) {
     file.open(o.events);
     if (!file) {
-      err << fmt::format("{}: the file cannot be written; a path in a folder that exists\n", o.events);
+      err << fmt::format("{}: the file cannot be written; a path in a folder that exists\n",
+                         o.events);
       return kWrong;
     }
     events = &file;
@@ -119,9 +130,13 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   bool all_met = true;
   for (std::size_t i = 0; i < scenes.size(); ++i) {
     if (i > 0) out << "\n";
-    std::ostream *results = junit.is_open() ? &junit : nullptr, *as_json = json.is_open() ? &json : nullptr;
-    all_met = std::visit([&](const auto& scene) { return run_one(scene, o, colour, out, events, results, as_json); },
-                         *scenes[i].scene) &&
+    std::ostream* results = junit.is_open() ? &junit : nullptr;
+    std::ostream* as_json = json.is_open() ? &json : nullptr;
+    all_met = std::visit(
+                  [&](const auto& scene) {
+                    return run_one(scene, o, colour, out, events, results, as_json);
+                  },
+                  *scenes[i].scene) &&
               all_met;
   }
   for (const auto& [stream, path] :
@@ -139,7 +154,8 @@ void add_settings(CLI::App& command, std::vector<std::string>& settings) {
       ->allow_extra_args(false);
 }
 
-LoadedScene load(const std::string& path, const std::vector<std::string>& settings, std::ostream& err) {
+LoadedScene load(const std::string& path, const std::vector<std::string>& settings,
+                 std::ostream& err) {
   constexpr std::size_t kMostTold = 20;
   LoadedScene loaded;
   std::vector<Setting> pairs;
@@ -150,7 +166,8 @@ LoadedScene load(const std::string& path, const std::vector<std::string>& settin
     else pairs.emplace_back(text.substr(0, equals), text.substr(equals + 1));
   }
   if (loaded.problems.empty()) loaded = load_scene(path, pairs);
-  for (std::size_t i = 0; i < loaded.problems.size() && i < kMostTold; ++i) err << loaded.problems[i].message() << '\n';
+  for (std::size_t i = 0; i < loaded.problems.size() && i < kMostTold; ++i)
+    err << loaded.problems[i].message() << '\n';
   if (loaded.ok())
     std::visit(
         [&](const auto& scene) {
