@@ -1,4 +1,4 @@
-// Who overlaps whom, every frame anew.
+// Who overlaps whom, every frame again.
 #include <CGAL/Box_intersection_d/Box_with_handle_d.h>
 #include <CGAL/box_intersection_d.h>
 

@@ -29,8 +29,8 @@ bool enters(const Bounds<D>& b, const Line<D>& line, double& t) {
   double first = 0;
   double last = t;
   for (int i = 0; i < D; ++i) {
-    const double t0 = (b.lo[i] - line.from[i]) / line.way[i];
-    const double t1 = (b.hi[i] - line.from[i]) / line.way[i];
+    const double t0 = (b.lo[i] - line.from[i]) / line.displacement[i];
+    const double t1 = (b.hi[i] - line.from[i]) / line.displacement[i];
     first = std::max(first, std::min(t0, t1));
     last = std::min(last, std::max(t0, t1));
   }
@@ -39,7 +39,7 @@ bool enters(const Bounds<D>& b, const Line<D>& line, double& t) {
   return true;
 }
 
-// The same lines for all rows of a group; the sum of where they hit is told, to be compared.
+// The same lines for all rows of a group; the sum of where they hit is reported, to be compared.
 template <class Cast, class L>
 void cast_all(benchmark::State& state, const std::vector<L>& lines, Cast&& cast) {
   std::size_t i = 0;
@@ -85,7 +85,7 @@ void among_boxes() {
         enters(tree.bounds(i), line, best);
         return best;
       };
-      tree.along(line.from, line.way, Vec<D>::Zero(), 1, look,
+      tree.along(line.from, line.displacement, Vec<D>::Zero(), 1, look,
                  {&tree.bounds(0), sizeof(Bounds<D>)});
       return best;
     });
@@ -95,7 +95,7 @@ void among_boxes() {
     const index::Tree<D> tree(boxes);
     const std::vector<Line<D>> all = lines();
     std::vector<index::Way<D>> ways;
-    for (const Line<D>& line : all) ways.push_back({line.from, line.way});
+    for (const Line<D>& line : all) ways.push_back({line.from, line.displacement});
     cast_together(state, all, [&] {
       std::vector<double> best(all.size(), 1);
       const auto look = [&](std::uint32_t which, std::uint32_t i) {
@@ -113,7 +113,7 @@ void among_boxes() {
     cast_all(state, lines(), [&](const Line<D>& line) {
       double best = 1;
       const bg::model::segment<Point<D>> segment(point<D>(line.from),
-                                                 point<D>(line.from + line.way));
+                                                 point<D>(line.from + line.displacement));
       tree.query(bg::index::intersects(segment),
                  boost::iterators::make_function_output_iterator(
                      [&](const auto& found) { enters(boxes[found.second], line, best); }));
@@ -163,8 +163,8 @@ void over_terrain() {
     const Shape<3> ground = mesh(t.points, t.triangles).value();
     const Shape<3> point{};
     cast_all(state, lines_over_terrain(), [&](const Line<3>& line) {
-      const auto hit =
-          contact::first_touch(ground, point, contact::Course<3>{{line.from, {}}, line.way, kZero});
+      const auto hit = contact::first_touch(
+          ground, point, contact::Course<3>{{line.from, {}}, line.displacement, kZero});
       return hit ? hit->t : 1.0;
     });
   })->MinTime(0.2);
@@ -173,7 +173,8 @@ void over_terrain() {
     const Shape<3> ground = mesh(t.points, t.triangles).value();
     const std::vector<Line<3>> lines = lines_over_terrain();
     std::vector<contact::Course<3>> courses;
-    for (const Line<3>& line : lines) courses.push_back({{line.from, {}}, line.way, kZero});
+    for (const Line<3>& line : lines)
+      courses.push_back({{line.from, {}}, line.displacement, kZero});
     cast_together(state, lines, [&] {
       std::vector<double> hits;
       for (const auto& hit : contact::first_touches<3>(ground, courses))
@@ -203,7 +204,8 @@ void over_terrain() {
     tree.build();
     cast_all(state, lines_over_terrain(), [&](const Line<3>& line) {
       const Kernel::Point_3 from(line.from.x(), line.from.y(), line.from.z());
-      const Kernel::Vector_3 way(line.way.x(), line.way.y(), line.way.z());
+      const Kernel::Vector_3 way(line.displacement.x(), line.displacement.y(),
+                                 line.displacement.z());
       const auto hit = tree.first_intersection(Kernel::Ray_3(from, way));
       if (!hit) return 1.0;
       const auto* at = boost::get<Kernel::Point_3>(&hit->first);

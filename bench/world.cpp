@@ -72,7 +72,7 @@ void world_rays() {
       add_still_boxes(world);
       std::vector<RayCast<D>> rays;
       for (const ShapeCast<D>& c : casts<D>(kCastRoom<D>))
-        rays.push_back({c.start.position, c.way});
+        rays.push_back({c.start.position, c.displacement});
       while (state.KeepRunningBatch(static_cast<benchmark::IterationCount>(rays.size()))) {
         if (together) benchmark::DoNotOptimize(world.first_of_each(rays).size());
         else

@@ -1,4 +1,5 @@
-# Install rules: libraries, headers, a relocatable package for find_package, pkg-config files, and Debian packages.
+# Install rules: libraries, headers, a relocatable package for find_package, pkg-config files, and
+# Debian packages.
 include(CMakePackageConfigHelpers)
 set(colvik_cmake_dir ${CMAKE_INSTALL_LIBDIR}/cmake/colvik)
 set(colvik_components "")
@@ -23,7 +24,8 @@ endforeach()
 configure_package_config_file(${PROJECT_SOURCE_DIR}/cmake/colvikConfig.cmake.in
   ${PROJECT_BINARY_DIR}/colvikConfig.cmake
   INSTALL_DESTINATION ${colvik_cmake_dir})
-write_basic_package_version_file(${PROJECT_BINARY_DIR}/colvikConfigVersion.cmake COMPATIBILITY SameMinorVersion)
+write_basic_package_version_file(${PROJECT_BINARY_DIR}/colvikConfigVersion.cmake
+  COMPATIBILITY SameMinorVersion)
 install(FILES
   ${PROJECT_BINARY_DIR}/colvikConfig.cmake
   ${PROJECT_BINARY_DIR}/colvikConfigVersion.cmake
@@ -56,7 +58,8 @@ foreach(component IN LISTS colvik_components)
     set(pc_private "")
   endif()
   set(pc_component ${component})
-  configure_file(${PROJECT_SOURCE_DIR}/cmake/colvik.pc.in ${PROJECT_BINARY_DIR}/colvik-${component}.pc @ONLY)
+  configure_file(${PROJECT_SOURCE_DIR}/cmake/colvik.pc.in
+    ${PROJECT_BINARY_DIR}/colvik-${component}.pc @ONLY)
   install(FILES ${PROJECT_BINARY_DIR}/colvik-${component}.pc
     DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig
     COMPONENT development)

@@ -1,4 +1,5 @@
-# colvik_flags(TARGET): the flags that keep results the same on every compiler, and the project's warnings.
+# colvik_flags(TARGET): the flags that keep results the same on every compiler, and the project's
+# warnings.
 function(colvik_flags target)
   # No fused multiply-add: it rounds once where the written code rounds twice.
   target_compile_options(${target} PRIVATE -ffp-contract=off)
@@ -22,19 +23,20 @@ function(colvik_flags target)
     -Woverloaded-virtual
     -Wnull-dereference
     -Wdouble-promotion
-    # g++ 12 raises false alarms: on arrays of vectors of which only the first few are in use, and on
-    # std::string's operator+ (GCC bug 105651).
+    # g++ 12 raises false alarms: on arrays of vectors of which only the first few are in use, and
+    # on std::string's operator+ (GCC bug 105651).
     $<$<CXX_COMPILER_ID:GNU>:-Wno-maybe-uninitialized>
     $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict>)
 endfunction()
 
-# colvik_library(NAME HEADERS...): the library colvik_NAME, alias colvik::NAME, with its public headers.
-# colvik_files adds its files.
+# colvik_library(NAME HEADERS...): the library colvik_NAME, alias colvik::NAME, with its public
+# headers. colvik_files adds its files.
 function(colvik_library name)
   add_library(colvik_${name})
   add_library(colvik::${name} ALIAS colvik_${name})
   list(TRANSFORM ARGN PREPEND ${PROJECT_SOURCE_DIR}/include/colvik/ OUTPUT_VARIABLE headers)
-  target_sources(colvik_${name} PUBLIC FILE_SET HEADERS BASE_DIRS ${PROJECT_SOURCE_DIR}/include FILES ${headers})
+  target_sources(colvik_${name} PUBLIC
+    FILE_SET HEADERS BASE_DIRS ${PROJECT_SOURCE_DIR}/include FILES ${headers})
   target_include_directories(colvik_${name} PRIVATE ${PROJECT_SOURCE_DIR}/src)
   target_compile_features(colvik_${name} PUBLIC cxx_std_20)
   set_target_properties(colvik_${name} PROPERTIES
@@ -49,8 +51,9 @@ function(colvik_library name)
   colvik_flags(colvik_${name})
 endfunction()
 
-# colvik_level(LEVEL VARIABLE): how a release build optimizes. `fast`: as the build type says; `plain`: -O2, where
-# -O3 gains nothing measurable and takes longer to compile; `once`: -O1, for what runs once.
+# colvik_level(LEVEL VARIABLE): how a release build optimizes. `fast`: as the build type says;
+# `plain`: -O2, where -O3 gains nothing measurable and takes longer to compile; `once`: -O1, for
+# what runs once.
 function(colvik_level level variable)
   set(fast "")
   set(plain $<$<CONFIG:Release>:-O2>)
@@ -58,9 +61,9 @@ function(colvik_level level variable)
   set(${variable} ${${level}} PARENT_SCOPE)
 endfunction()
 
-# colvik_files(LIBRARY NAME LEVEL FILES... [ALONE FILES...]): adds files to a library. With COLVIK_UNITY they are compiled
-# together, so that headers and templates are read once, but for those under ALONE, which Highway includes once for
-# each instruction set.
+# colvik_files(LIBRARY NAME LEVEL FILES... [ALONE FILES...]): adds files to a library. With
+# COLVIK_UNITY they are compiled together, so that headers and templates are read once, but for
+# those under ALONE, which Highway includes once for each instruction set.
 function(colvik_files library name level)
   cmake_parse_arguments(PARSE_ARGV 3 arg "" "" ALONE)
   colvik_level(${level} options)
@@ -76,7 +79,8 @@ function(colvik_files library name level)
     set(together ${CMAKE_CURRENT_BINARY_DIR}/${library}_${name}.cpp)
     file(CONFIGURE OUTPUT ${together} CONTENT "${text}" @ONLY)
     # A false alarm where the file with the anonymous namespace is included by another.
-    set_property(SOURCE ${together} APPEND PROPERTY COMPILE_OPTIONS $<$<CXX_COMPILER_ID:GNU>:-Wno-subobject-linkage>)
+    set_property(SOURCE ${together} APPEND PROPERTY
+      COMPILE_OPTIONS $<$<CXX_COMPILER_ID:GNU>:-Wno-subobject-linkage>)
   endif()
   set_property(SOURCE ${together} ${alone} APPEND PROPERTY COMPILE_OPTIONS ${options})
   target_sources(colvik_${library} PRIVATE ${together} ${alone})

@@ -27,7 +27,7 @@ int main() {
               .colliders = {{.shape = box(0.5, 0.5, 0.5), .friction = 0.1}}})
         .value();
 
-  // A listener sees each step's touches; what it asks for happens at the end of the step.
+  // A listener sees each step's touches; what it requests happens at the end of the step.
   world.add_listener([&](World<3>& w, std::span<const Event<3>> events) {
     for (const Event<3>& event : events) {
       if (event.channel != Channel::zone || event.phase != Phase::begin) continue;

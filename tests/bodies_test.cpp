@@ -227,7 +227,7 @@ TEST_CASE_TEMPLATE("what rests falls asleep, and wakes with what it rests with",
     run(world, 2);
     CHECK(awake() == Awake{true, true, false});
   }
-  SUBCASE("it can be woken, and told never to sleep") {
+  SUBCASE("it can be woken, and set never to sleep") {
     CHECK(world.wake(low));
     CHECK(awake() == Awake{true, true, false});
     ObjectDef<D> guard = thing<D>("guard", BodyKind::dynamic, Vec<D>(along_x<D>(-10) + up<D>(0.5)),
@@ -255,7 +255,7 @@ TEST_CASE_TEMPLATE("a shot hits what sleeps and wakes it, and does not pass", T,
   CHECK(world.object(plates[5]).velocity[0] > 0);
 }
 
-TEST_CASE_TEMPLATE("a force asked of a hidden object is not kept", T, Two, Three) {
+TEST_CASE_TEMPLATE("a force requested of a hidden object is not kept", T, Two, Three) {
   constexpr int D = T::D;
   World<D> world;
   const ObjectId id = drop<D>(world, "crate", kZero, cube<D>(1));

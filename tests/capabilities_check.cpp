@@ -1,6 +1,6 @@
 // Holds tests/capabilities.toml against the tests and the scene keys: every cell names a test that
 // is there, or says why it does not apply; every scene key is in a row; docs/capabilities.md is
-// made from it. `--write` writes that page anew, `--summary` only counts.
+// made from it. `--write` writes that page again, `--summary` only counts.
 #include <colvik/scene.hpp>
 
 #include <toml++/toml.h>
@@ -60,7 +60,7 @@ int main(int argc, char** argv) {
               << what << "\n";
     ++faults;
   };
-  std::set<std::string> told;
+  std::set<std::string> reported;
   std::string page =
       "# Capabilities\n\nEach cell is proved by the test it names, or says why it does not apply. "
       "Made from "
@@ -78,7 +78,7 @@ int main(int argc, char** argv) {
       for (const toml::node& key : *list) {
         const std::string text = key.value_or(std::string());
         if (!keys.contains(text)) fault(key, "there is no scene key '" + text + "'");
-        told.insert(text);
+        reported.insert(text);
       }
     page += "| " + name;
     for (const auto& [cell, title] : kCells) {
@@ -101,7 +101,7 @@ int main(int argc, char** argv) {
     page += " |\n";
   }
   for (const std::string& key : keys)
-    if (!told.contains(key)) fault(root, "scene key '" + key + "' is in no row");
+    if (!reported.contains(key)) fault(root, "scene key '" + key + "' is in no row");
 
   // The key reference, from the list that the reader itself goes by.
   std::string reference =
@@ -121,13 +121,13 @@ int main(int argc, char** argv) {
   if (option == "--write") std::ofstream(reference_path) << reference;
   else if (read(reference_path) != reference)
     fault(root,
-          "docs/scene-keys.md is out of date; build/bin/capabilities_check --write makes it anew");
+          "docs/scene-keys.md is out of date; build/bin/capabilities_check --write makes it again");
 
   if (option == "--write") std::ofstream(page_path) << page;
   else if (read(page_path) != page)
     fault(
         root,
-        "docs/capabilities.md is out of date; build/bin/capabilities_check --write makes it anew");
+        "docs/capabilities.md is out of date; build/bin/capabilities_check --write makes it again");
   std::cout << "capabilities: " << filled << " of " << all << " cells filled\n";
   return faults == 0 || option == "--summary" ? 0 : 1;
 }

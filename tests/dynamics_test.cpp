@@ -136,13 +136,14 @@ TEST_CASE_TEMPLATE("contacts solved side by side end as those solved one by one"
   }
   MESSAGE("random: contacts side by side ", D, "D: ", all, ", ", others,
           " runs decided by a last digit");
-  // Those side by side are told in single precision, at speeds of up to 40 m/s. Whether something
-  // was pushed, which lets guards count, and which of two contacts closes first can hang on that.
+  // Those side by side are reported in single precision, at speeds of up to 40 m/s. Whether
+  // something was pushed, which lets guards count, and which of two contacts closes first can hang
+  // on that.
   CHECK(80 * others <= scaled(20000));
 }
 
-// Those that are told after the step began are solved like those it began with, and go on when they
-// are told again.
+// Those that are reported after the step began are solved like those it began with, and go on when
+// they are reported again.
 TEST_CASE_TEMPLATE("contacts that come within a step and stay count like those of the whole step",
                    T, Two, Three) {
   constexpr int D = T::D;
@@ -155,7 +156,7 @@ TEST_CASE_TEMPLATE("contacts that come within a step and stay count like those o
     pairs_apart<D>(random, bodies, contacts);
     for (dynamics::Contact<D>& c : contacts)
       if (random.coin(0.2)) c.rolling = random.range(0, 0.1);
-    // Round ones of much the same mass: of others, masses are worked out anew once they have
+    // Round ones of much the same mass: of others, masses are worked out again once they have
     // turned, and what is heavy on light is solved at once if it is there when the step begins.
     for (dynamics::Body<D>& b : bodies) {
       if (b.inverse_mass[0] > 0) b.inverse_mass.setConstant(random.range(0.5, 2));
@@ -379,7 +380,7 @@ TEST_CASE_TEMPLATE("a world a thousand kilometres away behaves as at the origin"
     }
     for (int i = 0; i < 300; ++i) {
       world.step();
-      for (const std::string& line : told(world))
+      for (const std::string& line : logged(world))
         events[far].push_back(std::to_string(i) + " " + line);
     }
     for (const ObjectId id : all) {
@@ -388,7 +389,7 @@ TEST_CASE_TEMPLATE("a world a thousand kilometres away behaves as at the origin"
     }
   }
   for (std::size_t i = 0; i < ends[0].size(); ++i)
-    CHECK((ends[0][i] - ends[1][i]).norm() <= 2e-10);  // as can be told there
+    CHECK((ends[0][i] - ends[1][i]).norm() <= 2e-10);  // as can be reported there
   CHECK(speeds[0] == speeds[1]);                       // to the last bit
   CHECK(events[0] == events[1]);
 }

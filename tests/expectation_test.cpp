@@ -207,7 +207,7 @@ TEST_CASE_TEMPLATE("a miss says which rule kept them apart or how near they came
   CHECK(why({.what = ExpectReaction{"collect", "any", "@parcel3"}}) ==
         "robot and parcel3 came no nearer than 0.5 to each other (at 1.500 s)");
   CHECK(why({.what = ExpectReaction{"unused"}}) ==
-        "robot and parcel1 touched at 0.312 s, but it asks for a solid touch and this was a zone "
+        "robot and parcel1 touched at 0.312 s, but it requires a solid touch and this was a zone "
         "touch");
   CHECK(why({.what = ExpectContact{"fragile", "robot"}}) == "no two objects that were there fit");
   CHECK(why({.what = ExpectOutcome{"lost"}}).empty());

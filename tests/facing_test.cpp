@@ -94,7 +94,7 @@ do = [{ mirror = "@robot" }, { mirror = "@robot", back = true, after = 0.1 }]
   CHECK(run->rules.count("unseen") == 0);
   go(*run, 0.5);
   CHECK(!named(*run, "robot").mirrored);
-  CHECK(run->rules.count("unseen") == 0);  // an end that was switched is asked for by its cause
+  CHECK(run->rules.count("unseen") == 0);  // an end that was switched is requested by its cause
   CHECK(run->rules.count("turned") == 1);
   CHECK(run->world.touching(*run->world.find("robot")).empty());
   go(*run, 0.15);
@@ -324,7 +324,7 @@ never = true
         std::string::npos);
 }
 
-TEST_CASE_TEMPLATE("touches of single colliders are told when asked for", T, Two, Three) {
+TEST_CASE_TEMPLATE("touches of single colliders are reported on request", T, Two, Three) {
   constexpr int D = T::D;
   World<D> world;
   world.tags().declare("comb", "").value();
@@ -344,7 +344,7 @@ TEST_CASE_TEMPLATE("touches of single colliders are told when asked for", T, Two
     world.step();
     for (const PairEvent<D>& e : world.pair_events())
       lines.push_back(std::string(name_of(e.phase)) + " " + std::to_string(e.touch.self_collider));
-    if (i == 60) {  // nothing is told twice after a snapshot
+    if (i == 60) {  // nothing is reported twice after a snapshot
       World<D> other;
       other.ask_pairs(TagQuery(), TagQuery());
       const auto saved = world.save();
@@ -387,8 +387,8 @@ TEST_CASE_TEMPLATE("a touch that begins again at once says that the visit goes o
 }
 
 TEST_CASE_TEMPLATE(
-    "what would be touched is asked of children too, and a value is set on all of a query", T, Two,
-    Three) {
+    "what would be touched is queried of children too, and a value is set on all of a query", T,
+    Two, Three) {
   constexpr int D = T::D;
   World<D> world;
   world.tags().declare("crate", "").value();

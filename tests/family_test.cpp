@@ -36,10 +36,10 @@ TEST_CASE_TEMPLATE(
   const ObjectId lamp =
       world.add(thing<D>("lamp", BodyKind::dynamic, up<D>(2), {solid(ball<D>(0.5))})).value();
   world.step();
-  CHECK(told(world).empty());
+  CHECK(logged(world).empty());
   world.move_to(arm, {kZero, quarter<D>()});
   world.step();
-  REQUIRE(told(world) == Lines{"begin zone hand lamp"});
+  REQUIRE(logged(world) == Lines{"begin zone hand lamp"});
   CHECK(world.events()[0].self_root == arm);
   CHECK(world.events()[0].other_root == lamp);
   CHECK((world.object(hand).pose.position - up<D>(2)).norm() < 1e-12);
@@ -48,10 +48,10 @@ TEST_CASE_TEMPLATE(
   CHECK(world.object(tip).root == arm);
   CHECK(world.children(arm) == std::vector{hand});
 
-  // It crossed the lamp's place on the way, told with its time within the step.
+  // It crossed the lamp's place on the way, reported with its time within the step.
   world.remove(arm);
   world.step();
-  CHECK(told(world) == Lines{"end zone hand lamp (removed)"});
+  CHECK(logged(world) == Lines{"end zone hand lamp (removed)"});
   CHECK(!world.alive(tip));
   CHECK(world.count() == 1);
 }
@@ -70,13 +70,13 @@ TEST_CASE_TEMPLATE(
   world.add(thing<D>("moth", BodyKind::dynamic, along_x<D>(1), {solid(ball<D>(0.5))})).value();
   world.set_shown(dark, false);
   world.step();
-  CHECK(told(world) == Lines{"begin zone lit moth"});
+  CHECK(logged(world) == Lines{"begin zone lit moth"});
   world.set_shown(post, false);
   world.step();
-  CHECK(told(world) == Lines{"end zone lit moth (hidden)"});
+  CHECK(logged(world) == Lines{"end zone lit moth (hidden)"});
   world.set_shown(post, true);
   world.step();
-  CHECK(told(world) == Lines{"begin zone lit moth"});
+  CHECK(logged(world) == Lines{"begin zone lit moth"});
   CHECK(world.object(lit).active);
   CHECK(!world.object(dark).active);
 }
@@ -102,7 +102,7 @@ TEST_CASE_TEMPLATE(
   for (int i = 0; i < 60; ++i) world.step();
   CHECK((world.object(c).pose.position - world.object(s).pose.position - up<D>(1)).norm() < 1e-9);
   CHECK(std::abs(world.object(s).pose.position[0] - 1.5) < 1e-9);
-  CHECK(told(world).empty());  // relatives do not meet
+  CHECK(logged(world).empty());  // relatives do not meet
 
   // Something that hits the child stops the whole.
   ObjectDef<D> ram =
@@ -158,26 +158,26 @@ TEST_CASE_TEMPLATE("excepted pairs do not meet: for a time, until they are apart
   const ObjectId robot =
       world.add(thing<D>("robot", BodyKind::kinematic, kZero, {solid(ball<D>(1))})).value();
   world.step();
-  CHECK(told(world) == Lines{"begin zone gate robot"});
+  CHECK(logged(world) == Lines{"begin zone gate robot"});
   CHECK(world.except(robot, gate, {.seconds = 2.0 / 60}));
   world.step();
-  CHECK(told(world) == Lines{"end zone gate robot (filtered)"});
+  CHECK(logged(world) == Lines{"end zone gate robot (filtered)"});
   world.step();
-  CHECK(told(world).empty());
+  CHECK(logged(world).empty());
   world.step();
-  CHECK(told(world) == Lines{"begin zone gate robot"});
+  CHECK(logged(world) == Lines{"begin zone gate robot"});
   CHECK(world.except(gate, robot, {.until_apart = true}));
   world.step();
-  CHECK(told(world) == Lines{"end zone gate robot (filtered)"});
+  CHECK(logged(world) == Lines{"end zone gate robot (filtered)"});
   for (const double x : {0.5, 1.4, 3.0, 1.0}) {
     world.move_to(robot, {along_x<D>(x), {}});
     world.step();
     const bool back = x == 1.0;  // it was away and returns
-    CHECK(told(world) == (back ? Lines{"begin zone gate robot"} : Lines{}));
+    CHECK(logged(world) == (back ? Lines{"begin zone gate robot"} : Lines{}));
   }
   CHECK(world.except(gate, robot));
   for (int i = 0; i < 3; ++i) world.step();
-  CHECK(told(world).empty());
+  CHECK(logged(world).empty());
   CHECK(!world.except(gate, gate));
 }
 

@@ -225,7 +225,7 @@ TEST_CASE_TEMPLATE("a search goes on from the last, even of other shapes, and fi
       const double warm = contact::separation_within(contact::Core<D>(a, {}),
                                                      contact::Core<D>(b, now), 10.0, &start)
                               .gap;
-      // Of curved ones depth is told to a thousandth.
+      // Of curved ones depth is reported to a thousandth.
       worst = std::max(worst, std::abs(warm - cold) - 2e-3 * std::max(-cold, 0.0));
       ++(cold > 0 ? apart : deep);
     }

@@ -49,7 +49,7 @@ TEST_SUITE("random") {
       Random random(static_cast<std::uint64_t>(seed) + 100);
       index::Tree<D> tree;
       std::map<std::uint32_t, Bounds<D>> there;
-      // Every other history is far from the origin, where single precision tells nothing apart.
+      // Every other history is far from the origin, where single precision reports nothing apart.
       const Vec<D> middle = seed % 2 == 0 ? Vec<D>(Vec<D>::Zero()) : random.vec<D>(1e7);
       const auto some_bounds = [&] {
         const Vec<D> at = middle + (random.coin() ? Vec<D>(random.vec<D>(8).array().round())
@@ -85,7 +85,7 @@ TEST_SUITE("random") {
         std::sort(found.begin(), found.end());
         REQUIRE(found == wanted);
         // All that is no further than a distance, and the nearest even if all beyond it is not
-        // told.
+        // reported.
         if (probe.lo[0] > -1e100) {
           const auto apart = [&](const Bounds<D>& b) {
             return Vec<D>((b.lo - probe.hi).cwiseMax(probe.lo - b.hi).cwiseMax(Vec<D>::Zero()))
@@ -110,8 +110,8 @@ TEST_SUITE("random") {
           REQUIRE(told_near == near);
           REQUIRE(told_least == least);
         }
-        // What a box swept along a way meets is told, and the nearest of it even if all beyond it
-        // is not.
+        // What a box swept along a way meets is reported, and the nearest of it even if all beyond
+        // it is not.
         const Vec<D> way = random.coin(0.2) ? Vec<D>(Vec<D>::Unit(0) * 5) : random.vec<D>(9);
         const Vec<D> from = probe.centre();
         const Vec<D> half = probe.size() / 2;
@@ -124,30 +124,30 @@ TEST_SUITE("random") {
           }
         if (probe.lo[0] > -1e100) {
           // Alone, and amid others side by side.
-          std::vector<index::Way<D>> ways(static_cast<std::size_t>(random.below(20)) + 2);
-          for (index::Way<D>& w : ways) w = {middle + random.vec<D>(8), random.vec<D>(9)};
-          const std::size_t mine = ways.size() / 2;
-          ways[mine] = {from, way};
-          std::array<std::size_t, 2> told{};
+          std::vector<index::Sweep<D>> sweeps(static_cast<std::size_t>(random.below(20)) + 2);
+          for (index::Sweep<D>& w : sweeps) w = {middle + random.vec<D>(8), random.vec<D>(9)};
+          const std::size_t mine = sweeps.size() / 2;
+          sweeps[mine] = {from, way};
+          std::array<std::size_t, 2> reported{};
           std::array<double, 2> best{2, 2};
           tree.along(from, way, half, 1, [&](std::uint32_t key) {
-            told[0] += met.contains(key);
+            reported[0] += met.contains(key);
             return 1.0;
           });
           tree.along(from, way, half, 1, [&](std::uint32_t key) {
             if (met.contains(key)) best[0] = std::min(best[0], met[key]);
             return std::min(best[0], 1.0);
           });
-          tree.along(ways, half, [&](std::uint32_t which, std::uint32_t key) {
-            if (which == mine) told[1] += met.contains(key);
+          tree.along(sweeps, half, [&](std::uint32_t which, std::uint32_t key) {
+            if (which == mine) reported[1] += met.contains(key);
             return 1.0;
           });
-          tree.along(ways, half, [&](std::uint32_t which, std::uint32_t key) {
+          tree.along(sweeps, half, [&](std::uint32_t which, std::uint32_t key) {
             if (which != mine) return 0.5;
             if (met.contains(key)) best[1] = std::min(best[1], met[key]);
             return std::min(best[1], 1.0);
           });
-          for (const std::size_t count : told) REQUIRE(count == met.size());
+          for (const std::size_t count : reported) REQUIRE(count == met.size());
           for (const double t : best) REQUIRE(t == nearest);
         }
         ++queries;
@@ -268,17 +268,17 @@ TEST_CASE_TEMPLATE("a crowd that drifts for long has the pairs of brute force", 
       tree.mark(i);
     }
     tree.settle();
-    std::vector<std::pair<std::uint32_t, std::uint32_t>> told;
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> reported;
     std::vector<std::pair<std::uint32_t, std::uint32_t>> wanted;
-    tree.pairs(told);
+    tree.pairs(reported);
     tree.unmark_all();
     if (frame % 20 != 19) continue;
-    for (auto& [x, y] : told)
+    for (auto& [x, y] : reported)
       if (x > y) std::swap(x, y);
-    std::sort(told.begin(), told.end());
+    std::sort(reported.begin(), reported.end());
     for (std::uint32_t i = 0; i < boxes.size(); ++i)
       for (std::uint32_t k = i + 1; k < boxes.size(); ++k)
         if (boxes[i].overlaps(boxes[k])) wanted.emplace_back(i, k);
-    REQUIRE(told == wanted);
+    REQUIRE(reported == wanted);
   }
 }

@@ -241,7 +241,7 @@ TEST_CASE_TEMPLATE("a contact log of another engine goes through the same reacti
   }
 }
 
-TEST_CASE("a kind is told with all that it inherits, and where each value stands") {
+TEST_CASE("a kind is reported with all that it inherits, and where each value stands") {
   const std::string path = COLVIK_SOURCE_DIR "/data/locker-hook.toml";
   const auto values = resolve_kind(path, "locked");
   REQUIRE(values);

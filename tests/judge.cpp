@@ -397,7 +397,7 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
   const Frame<D> fb(b_in_a);
   const Real small = std::min(a.size, b.size);
   const Real large = std::max(a.size, b.size);
-  const Real unit_of_gap = small + 1e-10L * large;  // errors are told in this
+  const Real unit_of_gap = small + 1e-10L * large;  // errors are reported in this
   const V<D> n = from<D>(s.normal);
   ++row.pairs;
   row.capped += s.capped ? 1 : 0;
@@ -431,7 +431,7 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
     const Real said = -s.gap - a.radius - b.radius;
     const Real all = least + a.radius + b.radius;
     row.depth = std::max(row.depth, (said - least - 1e-9L * large) / std::max(all, 1e-3L * small));
-    if (least < -1e-6L * small) ++row.wrong;  // told to overlap, and they do not
+    if (least < -1e-6L * small) ++row.wrong;  // reported to overlap, and they do not
   }
   // From where a search a moment ago ended, the answer is as good.
   contact::Start<D> start;
@@ -542,8 +542,8 @@ void judge_ray(const Body<D>& a, Random& random, Row& row) {
     }
     return in < out;
   };
-  const Real told = 2e-7L * move.norm();  // nearer than this a line may count as touching
-  if (clip(told) != clip(-told)) return;
+  const Real reported = 2e-7L * move.norm();  // nearer than this a line may count as touching
+  if (clip(reported) != clip(-reported)) return;
   clip(0);
   const auto hit =
       contact::first_touch(a.shape, Shape<D>{}, contact::Course<D>{{start, {}}, move, kZero});
@@ -572,7 +572,7 @@ bool judge_all(int pairs, std::string_view only) {
   const std::size_t kinds = D == 2 ? kNames2.size() : kNames3.size();
   const auto name = [](std::size_t k) { return D == 2 ? kNames2[k] : kNames3[k]; };
   const auto tell_all = [&](const Row& row, const std::string& two) {
-    const auto tell = [&](std::string_view what, Real worst, Real limit) {
+    const auto record = [&](std::string_view what, Real worst, Real limit) {
       const bool ok = worst <= limit && row.wrong == 0;
       good = good && ok;
       nlohmann::ordered_json line;
@@ -586,12 +586,12 @@ bool judge_all(int pairs, std::string_view only) {
       line["ok"] = ok;
       std::cout << line.dump() << "\n";
     };
-    tell("gap", std::max(row.gap, row.on_shape), 1e-5L);
-    tell("depth", row.depth, 0.01L);
-    tell("manifold", row.manifold, 1);
-    if (row.casts > 0) tell("cast", row.cast, 1e-4L);
-    if (row.rays > 0) tell("ray", row.ray, 1e-4L);
-    tell("turn", row.steps > 0 ? Real(row.jumps) / row.steps : 0, 0.02L);
+    record("gap", std::max(row.gap, row.on_shape), 1e-5L);
+    record("depth", row.depth, 0.01L);
+    record("manifold", row.manifold, 1);
+    if (row.casts > 0) record("cast", row.cast, 1e-4L);
+    if (row.rays > 0) record("ray", row.ray, 1e-4L);
+    record("turn", row.steps > 0 ? Real(row.jumps) / row.steps : 0, 0.02L);
   };
   for (std::size_t ka = 0; ka < kinds; ++ka)
     for (std::size_t kb = ka; kb < kinds; ++kb) {

@@ -46,8 +46,8 @@ TEST_CASE_TEMPLATE("rotations compose and undo and keep lengths", T, Two, Three)
     const Rotation<D> again = Rotation<D>::from_spin(a.to_spin());
     REQUIRE((again * v - a * v).norm() <= 1e-12);
     const Rotation<D> half = interpolate<D>(a, b, 0.5);
-    REQUIRE((half * (a.inverse() * half) * v - b * v).norm() <=
-            1e-12);  // two half ways make the whole
+    // Two half ways make the whole.
+    REQUIRE((half * (a.inverse() * half) * v - b * v).norm() <= 1e-12);
     for (int k = 0; k < D; ++k) REQUIRE((a.axis(k) - a * Vec<D>(Vec<D>::Unit(k))).norm() <= 1e-14);
   }
 }
@@ -106,7 +106,7 @@ TEST_CASE_TEMPLATE("a place keeps what its position leaves out, however far and 
     CHECK(whole(at.position[k]) + whole(at.rest[k]) == there);
     CHECK(at.rest[k] != 0);
     CHECK(at.position[k] + at.rest[k] == at.position[k]);
-    CHECK(from.way_to(at)[k] == static_cast<double>(there - whole(1e6)) * unit);
+    CHECK(from.offset_to(at)[k] == static_cast<double>(there - whole(1e6)) * unit);
   }
 }
 

@@ -123,7 +123,7 @@ at = <0 3>
   CHECK(std::abs(run->world.spot(run->world.find("truck").value(), "bed").value().position[0] - 1) <
         1e-9);
   CHECK(run->world.touching(run->world.find("lamp").value()).size() ==
-        1);  // it asked for relatives
+        1);  // it requested relatives
   const auto touches = run->world.collider_touches(run->world.find("lamp").value(),
                                                    run->world.find("truck").value());
   REQUIRE(touches.size() == 1);
@@ -230,7 +230,7 @@ collider = { BALL = { diameter = 1 } }
   std::vector<std::string> all;
   for (int i = 0; i < 150; ++i) {
     run->step();
-    for (const std::string& line : told(run->world))
+    for (const std::string& line : logged(run->world))
       all.push_back(fmt::format("{:.2f} {}", run->world.time(), line));
   }
   CHECK(all == Lines{"0.02 begin zone gate robot", "0.27 end zone gate robot (switched)",
@@ -272,7 +272,7 @@ TEST_CASE_TEMPLATE("zones with fields: gravity, drag and wind add up, or the str
         doctest::Approx(6 - 10 / 5.0).epsilon(1e-6));
 }
 
-TEST_CASE_TEMPLATE("what leaves the world's bounds is counted, and removed if asked for", T, Two,
+TEST_CASE_TEMPLATE("what leaves the world's bounds is counted, and removed on request", T, Two,
                    Three) {
   constexpr int D = T::D;
   for (const bool removed : {false, true}) {

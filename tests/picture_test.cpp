@@ -2,6 +2,8 @@
 #include <colvik/picture.hpp>
 #include <colvik/scene.hpp>
 
+#include <unistd.h>
+
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
@@ -16,9 +18,9 @@ namespace {
 
 template <int D>
 std::string drawn(const Run<D>& run, const PictureOptions& options, const char* kind = ".svg") {
-  const std::string path =
-      (std::filesystem::temp_directory_path() / ("colvik-picture-" + std::to_string(D) + kind))
-          .string();
+  const std::string path = (std::filesystem::temp_directory_path() /
+                            ("colvik-picture-" + std::to_string(getpid()) + kind))
+                               .string();
   const Result<void> result = draw_picture<D>(run.trace, nullptr, path, options);
   REQUIRE_MESSAGE(result, (result ? "" : result.error().message()));
   std::ifstream file(path);

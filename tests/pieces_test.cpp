@@ -23,7 +23,7 @@ double area(const std::vector<Vec<2>>& loop) {
 }
 
 double thinnest_angle(const std::vector<Vec<2>>& closed) {
-  const std::size_t n = closed.size() - 1;  // the first point is told again
+  const std::size_t n = closed.size() - 1;  // the first point is reported again
   double least = 180;
   for (std::size_t i = 0; i < n; ++i) {
     const Vec<2> u = closed[(i + n - 1) % n] - closed[i];

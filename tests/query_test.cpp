@@ -224,7 +224,7 @@ TEST_SUITE("random") {
         world.add(ground).value();
       }
       if (random.coin()) world.step();
-      Look<D> look;
+      QueryFilter<D> look;
       look.zones = random.coin();
       look.solids = !look.zones || random.coin();
       if (random.coin()) look.who = TagQuery::parse("red", world.tags()).value();
@@ -276,9 +276,9 @@ TEST_SUITE("random") {
       if (const auto* ray = std::get_if<RayCast<D>>(&question)) {
         std::vector<RayCast<D>> rays(12, *ray);
         for (RayCast<D>& r : rays)
-          r.way = random.coin(0.1) ? Vec<D>(Vec<D>::Zero()) : random.vec<D>(20);
+          r.displacement = random.coin(0.1) ? Vec<D>(Vec<D>::Zero()) : random.vec<D>(20);
         if (random.coin(0.1))
-          rays[3].way = Vec<D>::Constant(std::numeric_limits<double>::infinity());
+          rays[3].displacement = Vec<D>::Constant(std::numeric_limits<double>::infinity());
         const auto answers_of_all = world.first_of_each(rays, look);
         REQUIRE(answers_of_all.size() == rays.size());
         for (std::size_t k = 0; k < rays.size(); ++k) {
@@ -343,10 +343,10 @@ TEST_CASE("many rays together meet the triangles of a land that each meets alone
         const Vec<3> v = points[t[2]] - points[t[0]];
         const Vec<3> normal = cross(u, v);
         Eigen::Matrix3d sides;
-        sides << -rays[i].way, u, v;
+        sides << -rays[i].displacement, u, v;
         const Eigen::Vector3d x =
             sides.fullPivLu().solve(Eigen::Vector3d(rays[i].from - points[t[0]]));
-        const bool from_front = normal.dot(rays[i].way) < 0;
+        const bool from_front = normal.dot(rays[i].displacement) < 0;
         if (x[0] < 0 || x[0] > 1 || x[1] < 0 || x[2] < 0 || x[1] + x[2] > 1 ||
             !(two_sided || from_front))
           continue;
@@ -389,7 +389,7 @@ TEST_CASE("a land is as far from anything as the nearest of its triangles") {
     }
     const double gap = contact::nearest(land, other, at, 20).gap;
     CHECK(gap == doctest::Approx(least).epsilon(1e-12));
-    // Depths of what is curved are told to a thousandth.
+    // Depths of what is curved are reported to a thousandth.
     const double back = contact::nearest(other, land, at.relative(Pose<3>{}), 20).gap;
     CHECK(back == doctest::Approx(gap).epsilon(gap > 0 ? 1e-6 : 2e-3));
     if (gap > 0.1) CHECK(contact::nearest(land, other, at, gap - 0.05).gap > gap - 0.05);

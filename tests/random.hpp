@@ -1,15 +1,15 @@
 #pragma once
-// Random numbers with a seed, the same on every machine, and how many of them a run asks for.
+// Random numbers with a seed, the same on every machine, and how many of them a run requests.
 #include <colvik/colvik.hpp>
 
 #include <cstdlib>
 
 namespace colvik::test {
 
-// Random programs run at full size when asked for, at a hundredth otherwise.
+// Random programs run at full size on request, at a hundredth otherwise.
 inline int scaled(int full) {
-  const char* asked = std::getenv("COLVIK_LONG");
-  return asked != nullptr && asked[0] == '1' ? full : full / 100;
+  const char* requested = std::getenv("COLVIK_LONG");
+  return requested != nullptr && requested[0] == '1' ? full : full / 100;
 }
 
 // Reproducible on every machine, unlike the distributions of <random>.

@@ -83,7 +83,7 @@ struct Throwing {
 using Key = std::tuple<std::string, std::string, Channel>;
 
 // Who touches whom now: all colliders of all objects against all others, by the model. Only which
-// two objects are excepted for a while is asked of the world.
+// two objects are excepted for a while is queried of the world.
 template <int D>
 std::set<Key> touching_now(const World<D>& world, double solid_reach, double zone_reach) {
   std::set<Key> touching;
@@ -185,8 +185,8 @@ TEST_SUITE("random") {
                                .add(thing<D>("stranger" + std::to_string(i), BodyKind::fixed,
                                              Vec<D>::Constant(1e4), {solid(cube<D>(1))}))
                                .value());
-      Lines told_first;
-      Lines told_third;
+      Lines logged_first;
+      Lines logged_third;
       for (int step = 0; step < 100; ++step) {
         for (int k = 0; k < 3; ++k) {
           first.operate();
@@ -196,11 +196,11 @@ TEST_SUITE("random") {
         first.world.step();
         second.world.step();
         third.world.step();
-        for (const std::string& line : told(first.world)) told_first.push_back(line);
-        for (const std::string& line : told(third.world)) told_third.push_back(line);
+        for (const std::string& line : logged(first.world)) logged_first.push_back(line);
+        for (const std::string& line : logged(third.world)) logged_third.push_back(line);
         REQUIRE(first.world.hash() == second.world.hash());
       }
-      REQUIRE(told_first == told_third);
+      REQUIRE(logged_first == logged_third);
     }
     MESSAGE("random: determinism ", D, "D: ", worlds, " worlds of 100 steps, twice the same bits");
   }

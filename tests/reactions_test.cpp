@@ -150,7 +150,7 @@ TEST_CASE_TEMPLATE(
   }
 }
 
-TEST_CASE_TEMPLATE("touches are told apart by speed, side and cause", T, Two, Three) {
+TEST_CASE_TEMPLATE("touches are filtered by speed, side and cause", T, Two, Three) {
   constexpr int D = T::D;
   struct Row {
     const char* what;
@@ -166,7 +166,7 @@ TEST_CASE_TEMPLATE("touches are told apart by speed, side and cause", T, Two, Th
        1},  // the gate lies to the right of the robot
       {"from the right", head + "when = { side = <-1 0> }", 4, 0},
       {"left", head + "when = \"end\"", 30, 1},
-      {"asks for hidden", head + "when = { phase = \"end\", causes = [\"hidden\"] }", 30, 0},
+      {"requests hidden", head + "when = { phase = \"end\", causes = [\"hidden\"] }", 30, 0},
   };
   for (const Row& row : rows) {
     CAPTURE(row.what);
@@ -381,7 +381,7 @@ TEST_CASE_TEMPLATE("effects act on named objects and on all of a query; on nobod
       "[[reactions]]\nname = \"again\"\nwhen = { time = 0.5 }\ndo = [{ remove = \"@parcel\" }]");
   d.go(1);
   CHECK(!d.run->world.find("parcel"));
-  CHECK(!d["gate"].active);  // when it was asked for it was no parcel yet
+  CHECK(!d["gate"].active);  // when it was requested it was no parcel yet
   CHECK(d.run->rules.reports()[1].idle_effects == 1);
 }
 

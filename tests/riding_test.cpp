@@ -19,7 +19,7 @@ ObjectDef<D> moving(ObjectDef<D> def, const Motion<D>& motion) {
 }  // namespace
 
 TEST_CASE_TEMPLATE(
-    "walkers ride a lift and a cart, several at once, and keep its speed on leaving if asked", T,
+    "walkers ride a lift and a cart, several at once, and keep its speed on leaving on request", T,
     Two, Three) {
   constexpr int D = T::D;
   for (const bool keeps : {true, false}) {

@@ -110,7 +110,7 @@ TEST_CASE_TEMPLATE("effects hide and show: nothing is touched in between", T, Tw
   m.steps(1);
   CHECK_FALSE(m.run.world.object(m.parcel).active);
   m.steps(1);
-  CHECK(told(m.run.world) == Lines{"end zone robot parcel (hidden)"});
+  CHECK(logged(m.run.world) == Lines{"end zone robot parcel (hidden)"});
   m.steps(6);
   CHECK(m.score() == 2);  // it was shown again, and touched again
 }

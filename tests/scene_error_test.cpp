@@ -23,7 +23,7 @@ std::string problems(const LoadedScene& loaded) {
 
 }  // namespace
 
-TEST_CASE("each mistake in a scene is told with its line and column and what would do") {
+TEST_CASE("each mistake in a scene is reported with its line and column and what would do") {
   struct Row {
     const char* text;    // from line 11 on
     const char* wanted;  // the only problem
@@ -207,7 +207,7 @@ TEST_CASE("a file without version, world or dimension says what is missing") {
         "/no/such/file.toml: the file cannot be read; a scene file (TOML)\n");
 }
 
-TEST_CASE("a 2D shape in a 3D scene is told, and so are many mistakes at once") {
+TEST_CASE("a 2D shape in a 3D scene is reported, and so are many mistakes at once") {
   const std::string head = "colvik = 1\n[world]\ndimension = 3\n";
   CHECK(
       problems(read_scene(

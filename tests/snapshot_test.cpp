@@ -52,7 +52,7 @@ TEST_CASE_TEMPLATE("a snapshot runs on as if it had never stopped", T, Two, Thre
     work(world, i);
     world.step();
     if (i >= stop)
-      for (const std::string& line : told(world)) events[0].push_back(std::to_string(i) + line);
+      for (const std::string& line : logged(world)) events[0].push_back(std::to_string(i) + line);
   }
   hashes[0] = world.hash();
   World<D> other;
@@ -64,7 +64,7 @@ TEST_CASE_TEMPLATE("a snapshot runs on as if it had never stopped", T, Two, Thre
   for (int i = stop; i < 400; ++i) {
     work(other, i);
     other.step();
-    for (const std::string& line : told(other)) events[1].push_back(std::to_string(i) + line);
+    for (const std::string& line : logged(other)) events[1].push_back(std::to_string(i) + line);
   }
   hashes[1] = other.hash();
   CHECK(events[0] == events[1]);

@@ -109,7 +109,7 @@ std::pair<std::uint64_t, std::uint64_t> hashes(int which, int steps) {
 }
 
 template <int D>
-void tell(int steps) {
+void record(int steps) {
   for (int which = 0; which < static_cast<int>(kWorlds.size()); ++which) {
     const auto [state, events] = hashes<D>(which, steps);
     std::printf("%s-%dd %016llx %016llx\n", kWorlds[static_cast<std::size_t>(which)], D,
@@ -143,6 +143,6 @@ int main(int argc, char** argv) {
         std::visit([](const auto& scene) { return state_after_600(scene); }, *loaded.scene);
     std::printf("%s %016llx\n", name, static_cast<unsigned long long>(hash));
   }
-  tell<2>(steps);
-  tell<3>(steps);
+  record<2>(steps);
+  record<3>(steps);
 }

@@ -20,7 +20,7 @@ using Three = Dim<3>;
 
 // "begin zone a b", "end solid a b (left)": the events of the last step, in order.
 template <int D>
-std::vector<std::string> told(const World<D>& world) {
+std::vector<std::string> logged(const World<D>& world) {
   std::vector<std::string> lines;
   for (const Event<D>& e : world.events()) {
     std::string line = std::string(name_of(e.phase)) + " " + std::string(name_of(e.channel)) + " " +

@@ -108,7 +108,7 @@ TEST_CASE("query: rays, places, neighbours and what an object would touch, as te
   }
 }
 
-TEST_CASE("run: the scenes of every shape do what they expect, and mended shapes are told") {
+TEST_CASE("run: the scenes of every shape do what they expect, and mended shapes are reported") {
   const Ran ran = colvik_tool("run data/sorting-hall.toml data/mezzanine.toml");
   CHECK(ran.status == 0);
   CHECK(ran.err.empty());
@@ -125,7 +125,7 @@ collider = { polygon = [[0, 0], [0, 1], [1, 1], [1, 0]] }
             "mended.toml:5:24: the corners ran clockwise and were turned round (mended)\n"));
 }
 
-TEST_CASE("run: every scene that is shipped meets its expectations, and tells what was tried") {
+TEST_CASE("run: every scene that is shipped meets its expectations, and reports what was tried") {
   int scenes = 0;
   for (const auto& entry : std::filesystem::directory_iterator(COLVIK_SOURCE_DIR "/data")) {
     if (entry.path().extension() != ".toml") continue;
@@ -323,7 +323,7 @@ TEST_CASE("run: the same scene twice prints the same, and --firings limits the l
   CHECK(has(colvik_tool("run data/loading-bay.toml --firings 2").out, "... and 4 more"));
 }
 
-TEST_CASE("draw: PNG and SVG of the size asked for") {
+TEST_CASE("draw: PNG and SVG of the requested size") {
   const Folder folder;
   for (const char* scene : {"data/night-depot.toml", "data/loading-bay.toml"})
     for (const char* how : {"", "--at 2", "--strobe 5"}) {

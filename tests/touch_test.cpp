@@ -22,7 +22,7 @@ struct Visit {
             .value();
     if (during) world.ask_during(TagQuery(), TagQuery());
     world.step();
-    REQUIRE(told(world) == Lines{"begin zone gate visitor"});
+    REQUIRE(logged(world) == Lines{"begin zone gate visitor"});
     world.step();
   }
   [[nodiscard]] Tag tag(const char* name) { return world.tags().find(name).value(); }
@@ -34,14 +34,14 @@ TEST_CASE_TEMPLATE("a touch begins once, goes on for those who ask, and ends whe
                    Two, Three) {
   constexpr int D = T::D;
   Visit<D> quiet;
-  CHECK(told(quiet.world).empty());
-  Visit<D> asked(true);
-  CHECK(told(asked.world) == Lines{"during zone gate visitor"});
-  asked.world.set_velocity(asked.visitor, along_x<D>(120), Spin<D>(Spin<D>::Zero()));
-  asked.world.step();
-  CHECK(told(asked.world) == Lines{"end zone gate visitor (left)"});
-  asked.world.step();
-  CHECK(told(asked.world).empty());
+  CHECK(logged(quiet.world).empty());
+  Visit<D> requested(true);
+  CHECK(logged(requested.world) == Lines{"during zone gate visitor"});
+  requested.world.set_velocity(requested.visitor, along_x<D>(120), Spin<D>(Spin<D>::Zero()));
+  requested.world.step();
+  CHECK(logged(requested.world) == Lines{"end zone gate visitor (left)"});
+  requested.world.step();
+  CHECK(logged(requested.world).empty());
 }
 
 TEST_CASE_TEMPLATE("every end says its cause", T, Two, Three) {
@@ -71,13 +71,13 @@ TEST_CASE_TEMPLATE("every end says its cause", T, Two, Three) {
     Visit<D> v;
     act(v);
     v.world.step();
-    CHECK(told(v.world) == Lines{std::string("end zone gate visitor (") + why + ")"});
+    CHECK(logged(v.world) == Lines{std::string("end zone gate visitor (") + why + ")"});
     v.world.step();
-    CHECK(told(v.world).empty());
+    CHECK(logged(v.world).empty());
   }
   Visit<D> v;
   v.world.finish();
-  CHECK(told(v.world) == Lines{"end zone gate visitor (run over)"});
+  CHECK(logged(v.world) == Lines{"end zone gate visitor (run over)"});
 }
 
 TEST_CASE_TEMPLATE("what ended a touch can be undone and it begins again", T, Two, Three) {
@@ -87,16 +87,16 @@ TEST_CASE_TEMPLATE("what ended a touch can be undone and it begins again", T, Tw
   v.world.step();
   v.world.set_shown(v.gate, true);
   v.world.step();
-  CHECK(told(v.world) == Lines{"begin zone gate visitor"});
+  CHECK(logged(v.world) == Lines{"begin zone gate visitor"});
   v.world.give_tag(v.visitor, v.tag("ghost"));
   v.world.step();
   v.world.take_tag(v.visitor, v.tag("ghost"));
   v.world.step();
-  CHECK(told(v.world) == Lines{"begin zone gate visitor"});
+  CHECK(logged(v.world) == Lines{"begin zone gate visitor"});
   v.world.switch_collider(v.visitor, 0, false);
   v.world.switch_collider(v.visitor, 0, true);
   v.world.step();
-  CHECK(told(v.world).empty());  // off and on again between two steps: nobody saw it
+  CHECK(logged(v.world).empty());  // off and on again between two steps: nobody saw it
 }
 
 TEST_CASE_TEMPLATE("a removed side stays readable until the step's events were read", T, Two,
@@ -119,7 +119,7 @@ TEST_CASE_TEMPLATE("a removed side stays readable until the step's events were r
   CHECK(v.world.object(next).name == "next");
 }
 
-TEST_CASE_TEMPLATE("a touch that goes on tells the tags of what touches now", T, Two, Three) {
+TEST_CASE_TEMPLATE("a touch that continues reports the tags of what touches now", T, Two, Three) {
   constexpr int D = T::D;
   World<D> world;
   for (const char* tag : {"robot", "nose", "tail", "seen"}) world.tags().declare(tag).value();
@@ -171,7 +171,7 @@ TEST_CASE_TEMPLATE("one touch for each pair of objects and channel however many 
                                            {solid(cube<D>(1)), feeler, zone(ball<D>(3))}))
                              .value();
   world.step();
-  CHECK(told(world) == Lines{"begin solid rack robot", "begin zone rack robot"});
+  CHECK(logged(world) == Lines{"begin solid rack robot", "begin zone rack robot"});
   // The tags of all colliders that touch are seen together; seen from the other side the normal
   // turns.
   const Event<D>& zone_touch = world.events()[1];
@@ -202,13 +202,13 @@ TEST_CASE_TEMPLATE("who gives events: all pairs but static with static, two zone
         world.add(a).value();
         world.add(b).value();
         world.step();
-        const bool asked = first != BodyKind::fixed || second != BodyKind::fixed;
-        CHECK(told(world) ==
-              (asked ? Lines{zones > 0 ? "begin zone a b" : "begin solid a b"} : Lines{}));
+        const bool requested = first != BodyKind::fixed || second != BodyKind::fixed;
+        CHECK(logged(world) ==
+              (requested ? Lines{zones > 0 ? "begin zone a b" : "begin solid a b"} : Lines{}));
       }
 }
 
-TEST_CASE_TEMPLATE("events tell how fast, where, and which way", T, Two, Three) {
+TEST_CASE_TEMPLATE("events report how fast, where, and which way", T, Two, Three) {
   constexpr int D = T::D;
   World<D> world;
   const ObjectId wall =
@@ -238,7 +238,7 @@ TEST_CASE_TEMPLATE("a resting body touches once and for all", T, Two, Three) {
   Lines all;
   for (int i = 0; i < 600; ++i) {
     world.step();
-    for (const std::string& line : told(world)) all.push_back(line);
+    for (const std::string& line : logged(world)) all.push_back(line);
   }
   CHECK(all == Lines{"begin solid floor box"});
 }
@@ -266,13 +266,13 @@ TEST_CASE_TEMPLATE("a listener may ask for anything and it happens at the end of
   CHECK_FALSE(v.world.alive(v.visitor));
   CHECK(*v.world.number({}, "seen") == 2);
   v.world.step();
-  CHECK(told(v.world) == Lines{"end zone gate visitor (removed)", "begin zone gate spawned"});
+  CHECK(logged(v.world) == Lines{"end zone gate visitor (removed)", "begin zone gate spawned"});
   v.world.remove_listener(token);
   v.world.step();
   CHECK(calls == 2);
 }
 
-TEST_CASE_TEMPLATE("listeners may come and go while listeners are told", T, Two, Three) {
+TEST_CASE_TEMPLATE("listeners may come and go while listeners are reported", T, Two, Three) {
   constexpr int D = T::D;
   World<D> world;
   int first = 0;
@@ -320,7 +320,8 @@ TEST_CASE(
 
 // On the curve between where a step begins and where it ends, the ball would not come so far.
 TEST_CASE_TEMPLATE(
-    "a zone that a ball reaches and leaves within the step in which it bounces is told with times",
+    "a zone that a ball reaches and leaves within the step in which it bounces is reported with "
+    "times",
     T, Two, Three) {
   constexpr int D = T::D;
   WorldSettings<D> s;

@@ -1,4 +1,4 @@
-// The shipped scenes told in other units: millimetres, and pixels of a size that is no power of
+// The shipped scenes in other units: millimetres, and pixels of a size that is no power of
 // two.
 #include <colvik/scene.hpp>
 
@@ -13,17 +13,17 @@ using namespace colvik::test;
 namespace {
 
 template <int D>
-void tell_in(Bounds<D>& b, double k) {
+void scale_by(Bounds<D>& b, double k) {
   b.lo *= k;
   b.hi *= k;
 }
 template <int D>
-void tell_in(std::optional<Bounds<D>>& b, double k) {
-  if (b) tell_in(*b, k);
+void scale_by(std::optional<Bounds<D>>& b, double k) {
+  if (b) scale_by(*b, k);
 }
 
 template <int D>
-void tell_in(Motion<D>& motion, double k) {
+void scale_by(Motion<D>& motion, double k) {
   if (auto* path = std::get_if<Path<D>>(&motion)) {
     for (Waypoint<D>& w : path->points) w.to *= k;
   } else if (auto* steps = std::get_if<std::vector<VelocityFrom<D>>>(&motion)) {
@@ -39,7 +39,7 @@ void tell_in(Motion<D>& motion, double k) {
 
 // Lengths are k times as many; masses stay what they are.
 template <int D>
-void tell_in(ObjectDef<D>& o, double k) {
+void scale_by(ObjectDef<D>& o, double k) {
   o.at *= k;
   o.velocity *= k;
   if (o.on_parent) o.on_parent->position *= k;
@@ -50,7 +50,7 @@ void tell_in(ObjectDef<D>& o, double k) {
     d.at *= k;
   }
   for (Spot<D>& s : o.spots) s.pose.position *= k;
-  tell_in(o.motion, k);
+  scale_by(o.motion, k);
   if (o.walker) {
     Walker<D>& w = *o.walker;
     w.speed *= k;
@@ -63,8 +63,8 @@ void tell_in(ObjectDef<D>& o, double k) {
       if (*v) **v *= k;
   }
   for (TimedWish<D>& w : o.wishes) w.wish.velocity *= k;
-  tell_in(o.heed.re_enters, k);
-  tell_in(o.heed.kept_inside, k);
+  scale_by(o.heed.re_enters, k);
+  scale_by(o.heed.kept_inside, k);
   for (TimedPush<D>& p : o.pushes) {
     p.force *= k;
     p.impulse *= k;
@@ -85,43 +85,43 @@ void tell_in(ObjectDef<D>& o, double k) {
   }
 }
 
-void tell_in(auto&, double) {}
-void tell_in(effects::SpotOf& spot, double k) { spot.offset *= k; }
-void tell_in(effects::Anywhere& anywhere, double k) {
+void scale_by(auto&, double) {}
+void scale_by(effects::SpotOf& spot, double k) { spot.offset *= k; }
+void scale_by(effects::Anywhere& anywhere, double k) {
   anywhere.region.lo *= k;
   anywhere.region.hi *= k;
 }
-void tell_in(Direction& position, double k) { position *= k; }
-void tell_in(effects::Launch& e, double k) { e.velocity *= k; }
-void tell_in(effects::Push& e, double k) { e.impulse *= k; }
-void tell_in(effects::Attach& e, double k) { e.step *= k; }
-void tell_in(effects::Teleport& e, double k) {
-  std::visit([k](auto& to) { tell_in(to, k); }, e.to);
+void scale_by(Direction& position, double k) { position *= k; }
+void scale_by(effects::Launch& e, double k) { e.velocity *= k; }
+void scale_by(effects::Push& e, double k) { e.impulse *= k; }
+void scale_by(effects::Attach& e, double k) { e.step *= k; }
+void scale_by(effects::Teleport& e, double k) {
+  std::visit([k](auto& to) { scale_by(to, k); }, e.to);
 }
-void tell_in(effects::Send& e, double k) {
-  std::visit([k](auto& to) { tell_in(to, k); }, e.to);
+void scale_by(effects::Send& e, double k) {
+  std::visit([k](auto& to) { scale_by(to, k); }, e.to);
   e.speed *= k;
   e.within *= k;
 }
-void tell_in(effects::Spawn& e, double k) {
-  std::visit([k](auto& where) { tell_in(where, k); }, e.where);
+void scale_by(effects::Spawn& e, double k) {
+  std::visit([k](auto& where) { scale_by(where, k); }, e.where);
   e.velocity *= k;
 }
 
 template <int D>
-Scene<D> told_in(Scene<D> scene, double k) {
+Scene<D> scaled_by(Scene<D> scene, double k) {
   scene.world.gravity *= k;
   scene.world.metre *= k;
-  tell_in(scene.world.bounds, k);
-  for (ObjectDef<D>& o : scene.objects) tell_in(o, k);
+  scale_by(scene.world.bounds, k);
+  for (ObjectDef<D>& o : scene.objects) scale_by(o, k);
   for (ObjectDef<D>& o : scene.kinds)
-    if (!o.colliders.empty()) tell_in(o, k);
+    if (!o.colliders.empty()) scale_by(o, k);
   for (Reaction<D>& r : scene.reactions) {
     if (auto* touch = std::get_if<OnTouch>(&r.when)) {
       touch->approach *= k;
       touch->impulse *= k;
     }
-    for (Effect& e : r.effects) std::visit([k](auto& what) { tell_in(what, k); }, e.what);
+    for (Effect& e : r.effects) std::visit([k](auto& what) { scale_by(what, k); }, e.what);
   }
   return scene;
 }
@@ -154,8 +154,8 @@ TEST_CASE(
     std::visit(
         [&](const auto& scene) {
           const Lines metres = reactions_of(scene);
-          CHECK(reactions_of(told_in(scene, 1000)) == metres);
-          CHECK(reactions_of(told_in(scene, 48)) == metres);
+          CHECK(reactions_of(scaled_by(scene, 1000)) == metres);
+          CHECK(reactions_of(scaled_by(scene, 48)) == metres);
         },
         *loaded.scene);
     ++scenes;

@@ -217,7 +217,7 @@ towards = <1 0>
   CHECK(missed<D>(good) == Lines{});
 }
 
-TEST_CASE("scene: wishes from a file, and what is wrong in it is told with its place") {
+TEST_CASE("scene: wishes from a file, and what is wrong in it is reported with its place") {
   const std::filesystem::path dir = std::filesystem::temp_directory_path() / "colvik-wishes";
   std::filesystem::create_directories(dir);
   const auto write = [&](const std::string& name, const std::string& text) {
@@ -257,7 +257,7 @@ TEST_CASE("scene: wishes from a file, and what is wrong in it is told with its p
   std::filesystem::remove_all(dir);
 }
 
-TEST_CASE("scene: walkers that cannot be are told with their place") {
+TEST_CASE("scene: walkers that cannot be are reported with their place") {
   std::string last;
   const auto wrong = [&](const std::string& object) {
     return last = problems<2>(level<2>() + "[[objects]]\nname = 'w'\n" + object);

@@ -44,7 +44,7 @@ TEST_CASE_TEMPLATE("a jump reaches its height and range at every step rate", T, 
     const double v = jump_speed(1.4, 9.81);
     const ObjectId id = level.walker({.speed = 4, .jump_speed = v}, up<D>(0.602));
     level.run(0.5);
-    const double asked = level.world.time();
+    const double requested = level.world.time();
     level.wish(id, {.velocity = along_x<D>(4), .jump = true});
     double landed = -1;
     double highest = 0;
@@ -59,9 +59,9 @@ TEST_CASE_TEMPLATE("a jump reaches its height and range at every step rate", T, 
     }
     CHECK(highest - 0.602 == doctest::Approx(1.4).epsilon(1e-3));
     worst_height = std::max(worst_height, std::abs(highest - 0.602 - 1.4) / 1.4);
-    worst_time = std::max(worst_time, std::abs(landed - asked - 2 * v / 9.81) / (2 * v / 9.81));
-    // It left the ground at the start of the step in which it was asked to.
-    CHECK(landed - asked == doctest::Approx(2 * v / 9.81).epsilon(1e-3));
+    worst_time = std::max(worst_time, std::abs(landed - requested - 2 * v / 9.81) / (2 * v / 9.81));
+    // It left the ground at the start of the step in which it was requested to.
+    CHECK(landed - requested == doctest::Approx(2 * v / 9.81).epsilon(1e-3));
   }
   MESSAGE("random: jumps ", D, "D: at five rates, worst error of the height ", worst_height,
           ", of the time and range ", worst_time);
@@ -507,8 +507,8 @@ TEST_CASE("the same level walked at five rates ends at the same place") {
   CHECK(ends.back().x() > 30);
 }
 
-TEST_CASE_TEMPLATE("random moves among random solids: no overlap, and none longer than asked", T,
-                   Two, Three) {
+TEST_CASE_TEMPLATE("random moves among random solids: no overlap, and none longer than requested",
+                   T, Two, Three) {
   constexpr int D = T::D;
   Random random(5);
   int moves = 0;
@@ -555,7 +555,7 @@ TEST_CASE_TEMPLATE("random moves among random solids: no overlap, and none longe
   }
   CHECK(deepest < 0.002);
   MESSAGE("random: moves ", D, "D: ", moves, " among solids, deepest overlap ", deepest,
-          ", longer than asked by ", longest);
+          ", longer than requested by ", longest);
 }
 
 TEST_CASE("turned by a right angle or mirrored, a walk is the same") {

@@ -31,8 +31,8 @@ TEST_CASE_TEMPLATE("the one door says who meets whom and which rule decided", T,
   CHECK(world.decide(parcel, 0, robot, 0).by == DecidedBy::both_accept);
   CHECK(world.decide(parcel, 0, robot, 0).channel == Channel::zone);
   CHECK(world.decide(robot, 0, wall, 0).channel == Channel::solid);
-  CHECK(world.decide(parcel, 0, robot, 1).by ==
-        DecidedBy::first_refuses);  // a collider's own tag counts
+  // A collider's own tag counts.
+  CHECK(world.decide(parcel, 0, robot, 1).by == DecidedBy::first_refuses);
   CHECK(world.decide(wall, 0, parcel, 0).by == DecidedBy::second_refuses);
   CHECK(world.decide(parcel, 1, robot, 0).by == DecidedBy::switched_off);
   CHECK(world.decide(wall, 0, post, 0).by == DecidedBy::both_static);
@@ -48,7 +48,7 @@ TEST_CASE_TEMPLATE("the one door says who meets whom and which rule decided", T,
         "parcel meets only 'courier & !glue', and robot has the tags courier, glue");
   // The step asks the same door.
   world.step();
-  CHECK(told(world) == Lines{"begin zone parcel robot"});
+  CHECK(logged(world) == Lines{"begin zone parcel robot"});
 }
 
 TEST_CASE_TEMPLATE("a collider's own tag outlives a change of the object's tags", T, Two, Three) {

@@ -1,6 +1,6 @@
 #pragma once
-// Scenes of data/ told in C++: each function builds the same world and reactions as the file of its
-// name, and a run of it logs the same events (tests/told_in_cpp_test.cpp). Runs are given the
+// Scenes of data/ written in C++: each function builds the same world and reactions as the file of
+// its name, and a run of it logs the same events (tests/scenes_in_cpp_test.cpp). Runs are given the
 // scene's gravity.
 #include <colvik/colvik.hpp>
 

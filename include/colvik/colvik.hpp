@@ -25,7 +25,7 @@
 #include <colvik/workers.hpp>
 #include <colvik/world.hpp>
 
-// Of the other components what is installed.
+// The other components, where they are installed.
 #if __has_include(<colvik/threads.hpp>)
 #include <colvik/threads.hpp>
 #endif

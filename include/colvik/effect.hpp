@@ -136,12 +136,12 @@ struct Push {
 /// Pushes the target away from the other side of the touch.
 struct PushAway {
   Target target{};
-  double strength =
-      0;  ///< impulse; with `by_speed` per unit per second of the touch's approach speed
+  /// Impulse; with `by_speed` per unit per second of the touch's approach speed.
+  double strength = 0;
   bool by_speed = false;
   double least = 0;  ///< least impulse, with `by_speed`
 };
-/// Moves the target at once. It keeps its velocity.
+/// Places the target elsewhere. It keeps its velocity.
 struct Teleport {
   Target target{};
   std::variant<Direction, SpotOf> to = Direction(kZero);
@@ -155,7 +155,7 @@ struct Weigh {
 /// Mirrors the target to face the other way, with its own-frame directions.
 struct Mirror {
   Target target{};
-  bool back = false;  ///< as it was first, instead of the other way
+  bool back = false;  ///< restores its first orientation, instead of toggling
 };
 /// Lets a walker or body fall through the one-way surfaces that it stands on.
 struct DropThrough {

@@ -38,17 +38,17 @@ struct Event {
   ObjectId self;
   ObjectId other;  ///< self was created first; see seen_from()
   ObjectId self_root;
-  ObjectId other_root;  ///< whom they are children of, or themselves
+  ObjectId other_root;  ///< their root parents, or themselves
   TagSet self_tags;
   TagSet other_tags;          ///< the object's and its touching colliders'
   Vec<D> normal = kZero;      ///< unit length, points at self
   Vec<D> point = kZero;       ///< world position between the two
   double approach_speed = 0;  ///< units per second at which they came together; 0 on an end
-  double impulse = 0;     ///< that pushed them apart in this step, also in the one it ended in; 0
-                          ///< unless one is dynamic
+  double impulse = 0;         ///< of the contact in this step, also in the one it ended in; 0
+                              ///< unless one is dynamic
   bool squeezed = false;  ///< a dynamic one or a walker is pressed into the other by a third that
                           ///< cannot yield either
-  bool again = false;     ///< a begin less than 0.1 s after the two parted: the same visit goes on
+  bool again = false;  ///< a begin less than 0.1 s after the two parted: the same visit continues
 
   /// The same touch with `object` as self. Requires: `object` is self or other.
   [[nodiscard]] Event seen_from(ObjectId object) const {
@@ -85,7 +85,7 @@ struct PairEvent {
 };
 
 /// A touch that another engine found, for World::step_told.
-struct Told {
+struct ReportedTouch {
   double time = 0;  ///< seconds from the start
   Phase phase = Phase::begin;
   Channel channel = Channel::solid;

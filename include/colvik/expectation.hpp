@@ -15,7 +15,7 @@ struct ExpectReaction {
   bool once_per_other = false;  ///< it fires, and for no two of them twice
   std::string before{};         ///< another reaction, whose first firing comes later
   std::string after{};          ///< another reaction, each firing of which this one follows...
-  double within = std::numeric_limits<double>::infinity();  ///< ...within so many seconds
+  double within = std::numeric_limits<double>::infinity();  ///< ...within this many seconds
 };
 /// A touch that begins, between `first` and `second` in either order.
 struct ExpectContact {
@@ -76,7 +76,7 @@ struct Expectation {
   std::variant<ExpectReaction, ExpectContact, ExpectNumber, ExpectOutcome, ExpectObject<D>,
                ExpectCount, ExpectWalker>
       what{};
-  // How often, for reactions and contacts; at least once when nothing is said.
+  // How often, for reactions and contacts; at least once by default.
   std::optional<std::uint64_t> times{};
   std::optional<std::uint64_t> at_least{};
   std::optional<std::uint64_t> at_most{};
@@ -93,12 +93,12 @@ struct ExpectationResult {
   Place place;
 };
 
-/// Fails when the expectation names what does not exist or asks for something impossible.
+/// Fails when the expectation names what does not exist or requires something impossible.
 template <int D>
 [[nodiscard]] COLVIK_EXPORT Result<void> check_expectation(const Expectation<D>& expectation,
                                                            const Trace<D>& trace);
 
-/// Judges a trace. An expectation that check_expectation refuses counts as missed and says why.
+/// Judges a trace. An expectation that check_expectation refuses counts as missed, with the reason.
 template <int D>
 [[nodiscard]] COLVIK_EXPORT ExpectationResult judge(const Expectation<D>& expectation,
                                                     const Trace<D>& trace);

@@ -9,7 +9,7 @@
 namespace colvik {
 
 /// Why nothing matched a missed expectation of a reaction or contact: which rule keeps the pair
-/// apart, or how near the two came; "" when there is nothing to add. Looks at each pair that was
+/// apart, or how near the two came; "" when there is nothing to add. Tests each pair that was
 /// meant, at every step: cost grows with both, and stops at 2000 pairs.
 template <int D>
 [[nodiscard]] COLVIK_EXPORT std::string near_miss(const Expectation<D>& expectation,
@@ -39,7 +39,7 @@ COLVIK_EXPORT void write_events(std::ostream& out, const Trace<D>& trace);
 struct Tried {
   enum class What {
     reaction,  ///< a reaction fired
-    negative,  ///< something that does not fit was where a reaction asks for a touch, and it did
+    negative,  ///< something that does not match was where a reaction expects a touch, and it did
                ///< not fire for it
     zone,      ///< something entered a zone
     tags       ///< two tags that may meet met

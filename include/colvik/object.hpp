@@ -1,5 +1,5 @@
 #pragma once
-/// What a user says about an object, and what a world shows of it.
+/// The definition of an object, and the state that a world shows of it.
 
 #include <colvik/export.hpp>
 #include <colvik/shape.hpp>
@@ -26,7 +26,7 @@ struct ObjectId {
 /// How an object moves.
 enum class BodyKind {
   fixed,      ///< "static" in scene files: never moves
-  kinematic,  ///< moved by its owner (velocity, path or pose); unaffected by forces, pushes dynamic
+  kinematic,  ///< moved by its owner (velocity, path or pose); unaffected by forces, moves dynamic
               ///< ones
   dynamic     ///< moved by gravity and contacts
 };
@@ -46,7 +46,7 @@ template <int D>
 struct Beat {
   double at = 0;                  ///< seconds from the start of the run, or of each round
   std::optional<bool> on{};       ///< switched on or off
-  std::optional<double> scale{};  ///< so many times its first size; > 0
+  std::optional<double> scale{};  ///< factor of its first size; > 0
 };
 template <int D>
 struct Schedule {
@@ -54,18 +54,18 @@ struct Schedule {
   double period = 0;                    ///< seconds of a round, above the last beat; 0: once
 };
 
-/// What a zone does to what is inside it.
+/// What a zone does to the objects inside it.
 template <int D>
 struct Field {
   Vec<D> gravity = kZero;  ///< added to the world's, units per second squared
   double drag = 0;         ///< added, towards the wind's velocity
   Vec<D> wind = kZero;     ///< units per second
-  Vec<D> current =
-      kZero;  ///< velocity with which walkers and other kinematic objects are carried along
+  /// Velocity with which walkers and other kinematic objects are carried along.
+  Vec<D> current = kZero;
   bool carries =
       false;           ///< true: they are also carried along by the motion of the zone's own object
-  bool alone = false;  ///< of overlapping fields that say so the one with the strongest gravity and
-                       ///< drag acts alone
+  bool alone = false;  ///< of overlapping fields that set this the one with the strongest gravity
+                       ///< and drag acts alone
 };
 
 /// A shape on an object.
@@ -87,8 +87,8 @@ struct ColliderDef {
   /// Solid only for what comes from this side, in the collider's frame, and was clear of it; zero:
   /// from all sides. Convex shapes only.
   Vec<D> one_way = kZero;
-  std::string meets = "any";               ///< tag query: whom it meets
-  std::vector<std::string> tags = kEmpty;  ///< of its own, besides the object's
+  std::string meets = "any";               ///< tag query: which colliders it meets
+  std::vector<std::string> tags = kEmpty;  ///< in addition to the object's
   bool on = true;
   std::optional<Field<D>> field{};  ///< zones only
   Schedule<D> schedule{};
@@ -125,15 +125,15 @@ struct Circling {
 template <int D>
 struct Approach {
   Vec<D> place = kZero;
-  std::string object{};  ///< its name; "": to the place. Once it is gone, the way ends
+  std::string object{};  ///< its name; "": to the place. Once it is gone, the motion ends
   double speed = 0;      ///< units per second, above 0
-  double within = 0;     ///< so near is near enough
+  double within = 0;     ///< stops at this distance
 };
 template <int D>
 using Motion =
     std::variant<std::monostate, Path<D>, std::vector<VelocityFrom<D>>, Circling<D>, Approach<D>>;
 
-/// What a kinematic object heeds besides its motion.
+/// Bounds that a kinematic object respects in its motion.
 template <int D>
 struct Heed {
   std::string points_at{};  ///< an object's name: its own x axis points there
@@ -143,8 +143,8 @@ struct Heed {
   bool takes_riders = false;               ///< walkers that stand on it re-enter with it
 };
 
-/// A push on a dynamic object, at a time told beforehand. Force and torque act in the steps from
-/// `from` to `until`; impulse and angular impulse once, in the step that begins at `from`.
+/// A force or impulse on a dynamic object at a scheduled time. Force and torque act in the steps
+/// from `from` to `until`; impulse and angular impulse once, in the step that begins at `from`.
 template <int D>
 struct TimedPush {
   double from = 0;
@@ -164,7 +164,7 @@ struct Number {
   double value = 0;
 };
 
-/// What an object looks like, to compare with its colliders: a rectangle (box), a picture, or both.
+/// The drawing of an object, to compare with its colliders: a rectangle (box), a picture, or both.
 template <int D>
 struct Drawing {
   Vec<D> size = kZero;    ///< whole size; zero: none
@@ -179,7 +179,7 @@ struct Spot {
   Pose<D> pose{};  ///< in the object's frame
 };
 
-/// All that is said about an object when it is added to a world.
+/// The definition of an object that is added to a world.
 template <int D>
 struct ObjectDef {
   std::string name{};  ///< unique in the world; made from the kind when empty
@@ -190,8 +190,8 @@ struct ObjectDef {
   /// never meet.
   std::string parent{};
   std::optional<Pose<D>> on_parent{};  ///< instead of at and turned: in the parent's frame
-  bool meets_relatives =
-      false;  ///< true: notices parents, children and their kin, too, without being pushed
+  /// True: notices parents, children and their kin, too, without being pushed.
+  bool meets_relatives = false;
   BodyKind body = BodyKind::fixed;  ///< with a parent: once it is detached
   std::vector<std::string> tags{};
   std::vector<ColliderDef<D>> colliders{};
@@ -211,13 +211,14 @@ struct ObjectDef {
   bool locked_rotation = false;
   std::array<bool, D> locked_axes{};  ///< axes of the world along which it is not moved by forces
   std::array<bool, kTurnAxes<D>>
-      locked_turns{};      ///< axes of the world about which it is not turned by forces
-  bool continuous = true;  ///< false: may pass through what is thinner than its way in a step
-  bool may_sleep = true;   ///< false: never falls asleep, nor what it rests with
+      locked_turns{};  ///< axes of the world about which it is not turned by forces
+  /// False: may pass through what is thinner than its displacement in a step.
+  bool continuous = true;
+  bool may_sleep = true;                      ///< false: never falls asleep, nor what it rests with
   std::vector<TimedPush<D>> pushes = kEmpty;  ///< dynamic objects only
   bool active = true;                         ///< inactive objects do not move, touch or show
-  /// Turned round to face the other way: colliders, spots, children and own-frame directions as in
-  /// a mirror across its own y axis (3D: the plane of its y and z axes). What it says here is told
+  /// Faces the other direction: colliders, spots, children and own-frame directions as in
+  /// a mirror across its own y axis (3D: the plane of its y and z axes). Values here are
   /// unmirrored.
   bool mirrored = false;
   std::optional<Walker<D>> walker{};          ///< kinematic objects only
@@ -238,18 +239,18 @@ struct Collider {
 /// by end events and the next step begins.
 template <int D>
 struct Object {
-  // First what steps look at, close together.
+  // First what steps read, close together.
   ObjectId id{};
-  std::uint64_t serial =
-      0;  ///< counts objects in order of creation; orders everything that is listed
+  /// Counts objects in order of creation; orders everything that is listed.
+  std::uint64_t serial = 0;
   BodyKind body = BodyKind::fixed;  ///< with a parent: how the root moves
   bool active = true;
-  bool mirrored = false;  ///< colliders, spots and drawings below are told as they now are
+  bool mirrored = false;  ///< colliders, spots and drawings below are already mirrored
   bool asleep = false;  ///< at rest, and costs nothing until something wakes it; kinematic ones too
-  bool going = false;   ///< its removal was asked for: it still touches but starts nothing more
+  bool going = false;   ///< its removal is requested: it still touches but starts nothing more
   Pose<D> pose{};       ///< in the world
-  Vec<D> velocity =
-      kZero;  ///< of the root's origin if it is kinematic, of its centre of mass if dynamic
+  /// Of the root's origin if it is kinematic, of its centre of mass if dynamic.
+  Vec<D> velocity = kZero;
   Spin<D> spin = kZero;
   Vec<D> mass_centre = kZero;  ///< the root's, in this object's frame
   std::vector<Collider<D>> colliders{};

@@ -10,11 +10,11 @@ struct PictureOptions {
   int width = 1280;
   int height = 800;            ///< pixels, 400 to 8000 each
   std::optional<double> at{};  ///< the moment to show, seconds; the end of the run when left out
-  int strobe = 0;              ///< > 1: so many moments of the run, over each other
+  int strobe = 0;              ///< > 1: this many moments of the run, over each other
   std::string title{};
 };
 
-/// Draws a run to a .png or .svg file: colliders outlined, zones hatched, tags told by colour,
+/// Draws a run to a .png or .svg file: colliders outlined, zones hatched, tags shown by colour,
 /// trails of what moved, and numbered marks where reactions fired. 3D is seen from above at an
 /// angle. `view` is what to show; all there is when null. Fails on another kind of file, sizes out
 /// of range, or a path that cannot be written.

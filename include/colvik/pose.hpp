@@ -1,5 +1,5 @@
 #pragma once
-/// Rotations and poses. A pose takes points of a local frame to the frame it is told in.
+/// Rotations and poses. A pose maps local points to the parent frame.
 
 #include <colvik/export.hpp>
 #include <colvik/vector.hpp>
@@ -39,7 +39,7 @@ class Rotation<2> {
   Rotation() = default;
   /// From an angle in radians.
   explicit Rotation(double angle) { sine_cosine(angle, s_, c_); }
-  /// From an angular velocity kept for one unit of time.
+  /// From an angular velocity held for one unit of time.
   static Rotation from_spin(const Spin<2>& turn) { return Rotation(turn[0]); }
 
   [[nodiscard]] double angle() const { return angle_of(s_, c_); }
@@ -76,13 +76,13 @@ class COLVIK_EXPORT Rotation<3> {
   Rotation() = default;
   /// By `angle` radians about `axis` (any length but zero), right-handed.
   Rotation(const Vec<3>& axis, double angle);
-  /// From an angular velocity kept for one unit of time (the exponential map).
+  /// From an angular velocity held for one unit of time (the exponential map).
   static Rotation from_spin(const Spin<3>& turn);
 
   /// The shortest turn that makes this rotation: axis times angle in radians.
   [[nodiscard]] Spin<3> to_spin() const;
-  // Inlined even where compilers think it too long: a vector handed on by way of memory is slow to
-  // read at once.
+  // Always inlined: a vector passed through memory is slow to
+  // read back right after the write.
   [[nodiscard, gnu::always_inline]] Vec<3> operator*(const Vec<3>& v) const {
     const Vec<3> u(x_, y_, z_);
     const Vec<3> t = 2.0 * cross(u, v);
@@ -132,7 +132,7 @@ struct NoTurn {
 };
 inline constexpr NoTurn kUnturned{};
 
-/// The part `t` (0 to 1) of the shortest way from `a` to `b`.
+/// The rotation at fraction `t` (0 to 1) of the shortest arc from `a` to `b`.
 template <int D>
 [[nodiscard]] Rotation<D> interpolate(const Rotation<D>& a, const Rotation<D>& b, double t) {
   return a * Rotation<D>::from_spin(t * (a.inverse() * b).to_spin());
@@ -145,14 +145,14 @@ struct Pose {
   Rotation<D> rotation;
 
   [[nodiscard]] Vec<D> operator*(const Vec<D>& local) const { return position + rotation * local; }
-  /// A place of the world, told in this pose's frame.
+  /// A world position, in this pose's frame.
   [[nodiscard]] Vec<D> to_local(const Vec<D>& place) const {
     return rotation.inverse() * Vec<D>(place - position);
   }
   [[nodiscard]] Pose operator*(const Pose& local) const {
     return {*this * local.position, rotation * local.rotation};
   }
-  /// `other` told in this pose's frame. The positions are subtracted before anything else, so that
+  /// `other` in this pose's frame. The positions are subtracted before anything else, so that
   /// two things near each other but far from the origin lose nothing.
   [[nodiscard]] Pose relative(const Pose& other) const {
     const Rotation<D> back = rotation.inverse();

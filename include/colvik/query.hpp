@@ -1,5 +1,5 @@
 #pragma once
-/// Questions to a world: what a ray or a moving shape meets, what lies in a place, what is nearest,
+/// Queries of a world: what a ray or a moving shape hits, what overlaps a place, what is nearest,
 /// and what an object would touch if it were moved.
 ///
 ///     auto hit = world.first(colvik::RayCast<2>{{0, 1}, {10, 0}});
@@ -9,7 +9,7 @@
 /// sees the world as it is now, also before the first step and between changes and the next one.
 /// Cost: the first question after a step brings the index up to date, O(objects); then O(log n +
 /// what is near). The first answer of a way or of what is nearest, and whether there is any, cost
-/// only what is looked at until then.
+/// only what they visit until then.
 
 #include <colvik/object.hpp>
 #include <colvik/verdict.hpp>
@@ -20,19 +20,19 @@
 
 namespace colvik {
 
-/// A straight line from a point; `at` of an answer is the part of the way gone, 0 to 1.
+/// A straight line from a point; `at` of an answer is the fraction travelled, 0 to 1.
 template <int D>
 struct RayCast {
   Vec<D> from = kZero;
-  Vec<D> way = kZero;  ///< to from + way
+  Vec<D> displacement = kZero;  ///< to from + displacement
 };
-/// A shape on its way along a line, turning evenly about its origin.
+/// A shape that moves along a line and turns evenly about its origin.
 template <int D>
 struct ShapeCast {
   Shape<D> shape{};
   Pose<D> start{};
-  Vec<D> way = kZero;
-  Spin<D> turn = kZero;  ///< on the whole way, radians
+  Vec<D> displacement = kZero;
+  Spin<D> turn = kZero;  ///< over the whole displacement, radians
 };
 /// What a shape at a place overlaps; `at` is minus the depth, so that the deepest comes first.
 template <int D>
@@ -45,7 +45,7 @@ template <int D>
 struct AtPoint {
   Vec<D> point = kZero;
 };
-/// What lies within a distance of a point, which may be infinite; `at` is the distance, 0 inside.
+/// What is within a distance of a point, which may be infinite; `at` is the distance, 0 inside.
 template <int D>
 struct Near {
   Vec<D> point = kZero;
@@ -54,23 +54,23 @@ struct Near {
 template <int D>
 using Question = std::variant<RayCast<D>, ShapeCast<D>, OverlapWith<D>, AtPoint<D>, Near<D>>;
 
-/// What an object meets.
+/// One collider that a query found.
 template <int D>
 struct Answer {
   ObjectId object{};
   std::size_t collider = 0;
   double at = 0;          ///< what it means depends on the question
-  Vec<D> point = kZero;   ///< world; on the surface met, of overlaps in the middle
-  Vec<D> normal = kZero;  ///< unit, from the answer's surface towards the asker
-  bool inside = false;    ///< the asker overlaps it from the start
+  Vec<D> point = kZero;   ///< world; on the surface that was hit; of overlaps in the middle
+  Vec<D> normal = kZero;  ///< unit, from the answer's surface towards the query's shape
+  bool inside = false;    ///< the query's shape overlaps it from the start
 };
 
-/// After an answer: take it, pass it over, or take it and ask no further.
+/// What to do with an answer: take it, pass it over, or take it as the last one.
 enum class Take { yes, no, last };
 
-/// Who counts.
+/// Which colliders a query returns.
 template <int D>
-struct Look {
+struct QueryFilter {
   TagQuery who{};  ///< over the object's and the collider's tags; the default takes all
   bool solids = true;
   bool zones = false;
@@ -118,14 +118,14 @@ struct Walking {
   ObjectId on{};             ///< what it stands on
   std::size_t collider = 0;  ///< of that
   Vec<D> normal = kZero;     ///< of the ground; zero in the air
-  double since =
-      0;  ///< seconds from the start of the run: when it last came to stand, or left the ground
+  /// Seconds from the start of the run: when it last came to stand, or left the ground.
+  double since = 0;
   Vec<D> up = kZero;            ///< unit; zero without gravity
   Vec<D> own_velocity = kZero;  ///< as seen from what carries it
   Vec<D> carried = kZero;       ///< velocity of what carries it
   Vec<D> facing = kZero;        ///< unit; the direction of the last wish; zero before one
-  double highest =
-      0;  ///< of its position along up, since it last left the ground; also between two steps
+  /// Of its position along up, since it last left the ground; also between two steps.
+  double highest = 0;
   bool jumping = false;   ///< it rises by its jump
   bool squeezed = false;  ///< it has no place without overlap
   double deepest = 0;     ///< how deep it is then in a solid

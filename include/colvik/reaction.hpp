@@ -27,7 +27,7 @@ struct OnTouch {
   std::optional<Channel> channel{};  ///< either when left out
   double approach = 0;               ///< at least as fast, units per second
   double impulse = 0;                ///< at least as hard, mass times units per second
-  /// Only when other lies this way of self: within 45 degrees of the direction, in the world's
+  /// Only when other is on this side of self: within 45 degrees of the direction, in the world's
   /// frame or self's own.
   Direction from_side = kZero;
   bool own_side = false;
@@ -47,7 +47,7 @@ struct OnNumber {
   How how = How::reaches;
 };
 
-/// Started when the number of shown objects that match the query comes to be `reaches`, not by what
+/// Fires when the number of shown objects that match the query becomes `reaches`; the
 /// there is at the start of the run.
 struct OnCount {
   std::string query = "any";
@@ -81,7 +81,7 @@ struct OnCue {
   std::string name{};
 };
 
-/// What an object is like, besides its tags and numbers.
+/// A state of an object, in addition to its tags and numbers.
 enum class State {
   shown,
   asleep,
@@ -92,7 +92,7 @@ enum class State {
 };
 [[nodiscard]] COLVIK_EXPORT std::string_view name_of(State state);
 
-/// Started when an object that matches `self` comes to be in a state, or no longer is (`leaves`).
+/// Started when an object that matches `self` enters a state, or leaves it (`leaves`).
 struct OnState {
   State state = State::shown;
   bool leaves = false;
@@ -110,7 +110,7 @@ struct Condition {
     is,       ///< the side matches `query`
     number,   ///< `number` is from `least` to `most`
     state,    ///< the side is in `state`
-    count     ///< so many shown objects match `query`: from `least` to `most`
+    count     ///< the number of shown objects that match `query` is from `least` to `most`
   };
   Kind kind = Kind::number;
   Side side = Side::self;
@@ -155,9 +155,9 @@ struct Reaction {
   std::optional<std::uint64_t> most{};  ///< fires at most so often
   double cooldown = 0;                  ///< seconds after firing in which it does not fire again
   bool on = true;                       ///< false: waits to be turned on
-  bool going_too = false;               ///< also started by objects whose removal was asked for
+  bool going_too = false;               ///< also started by objects whose removal is requested
   std::vector<Effect> effects{};
-  /// Called when it fires. Changes asked of the world wait for the end of the step.
+  /// Called when it fires. Changes requested of the world wait for the end of the step.
   std::function<void(World<D>&, const Firing<D>&)> call{};
 };
 

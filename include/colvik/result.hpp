@@ -1,5 +1,5 @@
 #pragma once
-/// Errors as values: bad input is told, never thrown at or hidden from the caller.
+/// Errors as values: bad input is reported, never thrown at or hidden from the caller.
 
 #include <colvik/export.hpp>
 
@@ -24,7 +24,7 @@ struct Error {
   }
 };
 
-/// Thrown by Result::value() when there is an error: the caller did not look.
+/// Thrown by Result::value() when there is an error that the caller did not check.
 class COLVIK_EXPORT UncheckedError : public std::runtime_error {
  public:
   explicit UncheckedError(const Error& error) : std::runtime_error(error.message()) {}

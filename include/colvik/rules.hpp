@@ -7,7 +7,7 @@
 
 namespace colvik {
 
-/// What a reaction was told to do, and how often it did.
+/// A reaction's name, and how often it fired.
 struct ReactionReport {
   std::string name;
   Who self;
@@ -22,8 +22,8 @@ struct ReactionReport {
   std::uint64_t stopped_limit = 0;  ///< once, most or cooldown
 };
 
-/// A start of a reaction that came too late: another one had asked before for the removal of one of
-/// the two.
+/// A start of a reaction that came too late: an earlier one had already requested the removal of
+/// one of the two.
 struct Withheld {
   std::uint64_t step = 0;
   double time = 0;

@@ -60,12 +60,12 @@ using Setting = std::pair<std::string, std::string>;
 /// Reads a scene from a file. Safe on hostile input. Reports as many problems as it finds.
 [[nodiscard]] COLVIK_EXPORT LoadedScene load_scene(const std::string& path,
                                                    std::span<const Setting> settings = {});
-/// The same from text; `name` stands for the file in messages, and pictures are looked up beside
+/// The same from text; `name` stands for the file in messages, and pictures are searched for beside
 /// it.
 [[nodiscard]] COLVIK_EXPORT LoadedScene read_scene(std::string_view text, const std::string& name,
                                                    std::span<const Setting> settings = {});
 
-/// A run with all that the scene says, before its first step. Throws UncheckedError for a scene
+/// A run of the scene, before its first step. Throws UncheckedError for a scene
 /// that did not come from load_scene and cannot be used.
 template <int D>
 [[nodiscard]] COLVIK_EXPORT std::unique_ptr<Run<D>> start_run(const Scene<D>& scene);
@@ -74,7 +74,7 @@ template <int D>
 struct ResolvedValue {
   std::string key;    ///< "body", or "collider.box"
   std::string value;  ///< as written
-  std::string kind;   ///< that says it
+  std::string kind;   ///< that declares it
   Place place;
   std::string replaces;  ///< what it takes the place of; "" if nothing
 };

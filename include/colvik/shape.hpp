@@ -3,7 +3,7 @@
 /// high.
 ///
 /// A ball, box, capsule, cylinder and cone is centred on the origin of its collider, the long axis
-/// of the last three along y. A segment, polygon and hull lies where its points say.
+/// of the last three along y. Segments, polygons and hulls are placed by their points.
 
 #include <colvik/export.hpp>
 #include <colvik/pose.hpp>
@@ -49,10 +49,10 @@ struct TileGrid;
 }  // namespace shapes
 
 /// A convex core grown by a radius, or many convex pieces. It is checked where it is given to a
-/// world. Cheap to copy: what is large is shared and never changes.
+/// world. Cheap to copy: large parts are shared and immutable.
 template <int D>
 struct Shape {
-  // First what contacts ask of every shape, close together.
+  // First what contacts read of every shape, close together.
   ShapeKind kind = ShapeKind::ball;
   Vec<D> core = kZero;                                   ///< half extents of the core's bounds
   double radius = 0;                                     ///< of the rounding around the core
@@ -94,8 +94,9 @@ using Mended = std::vector<std::string>;
 template <int D>
 [[nodiscard]] COLVIK_EXPORT Result<Shape<D>> segment(const Vec<D>& from, const Vec<D>& to);
 /// Convex polygon of 3 to 64 corners. Clockwise corners are turned round, repeated ones and those
-/// on the line between their neighbours left out, and `mended` told. Fails, naming the corner, on
-/// values that are not finite, all corners on a line, crossing sides, and corners that bend inward.
+/// on the line between their neighbours left out, and reported in `mended`. Fails, naming the
+/// corner, on values that are not finite, all corners on a line, crossing sides, and corners that
+/// bend inward.
 [[nodiscard]] COLVIK_EXPORT Result<Shape<2>> polygon(std::span<const Vec<2>> corners,
                                                      Mended* mended = nullptr);
 /// Convex hull of a cloud, of at most `budget` corners (4 to 256), the outermost first, so that a
@@ -121,15 +122,16 @@ template <int D>
 template <int D>
 [[nodiscard]] COLVIK_EXPORT std::vector<Placed<D>> convex_children(const Shape<D>& compound);
 /// Any outline without crossings, with holes: split into few convex parts. Repeated corners are
-/// left out, loops turned the right way round, and `mended` told. Fails, naming loop and corner, on
-/// crossing sides, holes outside, values that are not finite, and more than 2000 corners.
+/// left out, loops turned the right way round, and reported in `mended`. Fails, naming loop and
+/// corner, on crossing sides, holes outside, values that are not finite, and more than 2000
+/// corners.
 [[nodiscard]] COLVIK_EXPORT Result<Shape<2>> outlined(
     std::span<const Vec<2>> corners, std::span<const std::vector<Vec<2>>> holes = {},
     Mended* mended = nullptr);
 struct PolylineOptions {
   bool closed = false;  ///< the last point is joined to the first
-  bool two_sided =
-      false;  ///< otherwise solid from its left only, seen from the first point to the last
+  /// Otherwise solid from its left only, seen from the first point to the last.
+  bool two_sided = false;
 };
 /// Line through points, smooth: nothing that slides along it feels its inner points. No mass.
 [[nodiscard]] COLVIK_EXPORT Result<Shape<2>> polyline(std::span<const Vec<2>> points,
@@ -143,7 +145,7 @@ struct PolylineOptions {
                                                    const Vec<2>& cell);
 [[nodiscard]] COLVIK_EXPORT Result<Shape<2>> with_tile(const Shape<2>& tiles, int column, int row,
                                                        char what);
-/// Everything on and below y = 0 of its own frame, without end. No mass.
+/// Everything on and below y = 0 of its own frame, unbounded. No mass.
 template <int D>
 [[nodiscard]] Shape<D> half_space() {
   Shape<D> s;
@@ -152,8 +154,8 @@ template <int D>
 }
 /// Surface of triangles (corner indices, counterclockwise seen from outside), solid from outside
 /// only unless two-sided, smooth over its inner edges. No mass. Triangles without an area are left
-/// out and points at the same place are joined, and `mended` told. Fails, naming the triangle, on
-/// indices out of range, and on values that are not finite.
+/// out and points at the same place are joined, and reported in `mended`. Fails, naming the
+/// triangle, on indices out of range, and on values that are not finite.
 [[nodiscard]] COLVIK_EXPORT Result<Shape<3>> mesh(
     std::span<const Vec<3>> points, std::span<const std::array<std::uint32_t, 3>> triangles,
     bool two_sided = false, Mended* mended = nullptr);

@@ -1,5 +1,5 @@
 #pragma once
-/// Tags say what a thing is; a tag query says which things are meant.
+/// Tags name what an object is; a tag query selects objects by their tags.
 ///
 ///     Tags tags;
 ///     tags.declare("parcel").value();
@@ -26,7 +26,7 @@ struct Tag {
   auto operator<=>(const Tag&) const = default;
 };
 
-/// Any number of tags. Takes memory of its own only beyond the first 64 declared.
+/// A set of tags. Allocates only beyond the first 64 declared.
 class COLVIK_EXPORT TagSet {
  public:
   void insert(Tag tag);

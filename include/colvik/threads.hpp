@@ -8,11 +8,11 @@
 
 namespace colvik {
 
-/// Starts count - 1 threads, which end with it. Between two runs each looks out for the next for a
+/// Starts count - 1 threads, which end with it. Between two runs each spins for a
 /// moment, then sleeps. One thread at a time may call run().
 class COLVIK_EXPORT Threads final : public Workers {
  public:
-  /// 0: as many as the machine can run at once. No more than 256.
+  /// 0: the number of hardware threads. At most 256.
   explicit Threads(std::size_t count = 0);
   ~Threads() override;
 

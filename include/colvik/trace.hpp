@@ -73,7 +73,7 @@ template <int D>
 template <int D>
 class COLVIK_EXPORT Trace {
  public:
-  /// Notes what is there before the first step.
+  /// Records the objects that exist before the first step.
   void start(const World<D>& world, const Rules<D>& rules);
   /// What is recorded from now on comes after what was: the world's time begins again.
   void go_on();
@@ -101,12 +101,12 @@ class COLVIK_EXPORT Trace {
   [[nodiscard]] std::optional<std::pair<double, double>> number_range(std::uint32_t object,
                                                                       std::string_view name) const;
   [[nodiscard]] TagSet tags_at(std::uint32_t object, std::uint64_t step) const;
-  /// How a walker stood at the end of `step`; nullopt for what is none.
+  /// How a walker stood at the end of `step`; nullopt if the object is no walker.
   struct WalkSample {
     std::uint64_t step = 0;
     bool standing = false;
     std::uint32_t on = kNobody;  ///< index of the object it stands on
-    double highest = 0;          ///< of its position along its up, so far in the run
+    double highest = 0;          ///< of its position along its up, in the run until then
   };
   [[nodiscard]] std::optional<WalkSample> walking_at(std::uint32_t object,
                                                      std::uint64_t step) const;

@@ -1,7 +1,7 @@
 #pragma once
 /// Vectors, spins and bounds of a 2D or 3D world.
 ///
-/// Everything is double. The types are Eigen's, told not to ask for alignment, so that their layout
+/// Everything is double. The types are Eigen's, without alignment, so that their layout
 /// is the same whatever instruction set the including program is compiled for.
 
 #include <Eigen/Core>

@@ -9,7 +9,7 @@ namespace colvik {
 enum class DecidedBy {
   both_accept,    ///< they meet
   same_object,    ///< colliders of one object never meet
-  relatives,      ///< one is the other's child, or both are of one family, and neither asks for
+  relatives,      ///< one is the other's child, or both are of one family, and neither requests
                   ///< relatives
   excepted,       ///< the two objects are excepted from meeting
   both_static,    ///< neither ever moves
@@ -34,11 +34,11 @@ struct Party {
   bool active = true;
   bool on = true;
   std::uint64_t object = 0;  ///< serial of the object
-  std::uint64_t family = 0;  ///< serial of its root; 0: not asked
+  std::uint64_t family = 0;  ///< serial of its root; 0: unknown
   bool meets_relatives = false;
 };
 
-/// The one place where that is decided: the step, expectations and explanations all ask it.
+/// The one function that decides it, for the step, expectations and explanations.
 [[nodiscard]] COLVIK_EXPORT Verdict decide(const Party& first, const Party& second);
 
 /// "meets 'courier', but courier has: robot"; `first` and `second` name the two.

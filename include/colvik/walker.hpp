@@ -27,12 +27,13 @@ namespace colvik {
 /// What a walker can do.
 template <int D>
 struct Walker {
-  double speed = 0;                     ///< its top speed of its own accord, above 0
-  std::optional<double> speeding_up{};  ///< units per second squared; at once when left out
+  double speed = 0;                     ///< its top speed when it moves itself, above 0
+  std::optional<double> speeding_up{};  ///< units per second squared; instantaneous when left out
   std::optional<double> slowing{};      ///< likewise; as speeding_up when left out
   double air_control = 1;               ///< part of these in the air, 0 to 1
   double jump_speed = 0;                ///< with which it leaves the ground; see jump_speed()
-  double jump_cut = 1;  ///< part of its rise that is kept when the wish to jump ends, 0 to 1
+  /// Fraction of its upward speed that remains when the wish to jump ends, 0 to 1.
+  double jump_cut = 1;
   double steepest = radians(45);  ///< ground it stands on and walks up, below a right angle
   double step = 0;                ///< height it climbs, below its own height
   std::optional<double>
@@ -50,14 +51,14 @@ struct Walker {
   bool mirrors = false;      ///< 2D: the object is mirrored when it faces against its own x axis
 };
 
-/// What its owner wants of it, until told otherwise.
+/// What its owner wants of it, until it is set again.
 template <int D>
 struct Wish {
-  Vec<D> velocity =
-      kZero;  ///< world; what is along up counts only while it flies; never faster than its speed
-  bool jump =
-      false;  ///< from the step in which this becomes true, if it stands; kept true it rises fully
-  bool drop = false;  ///< through the one-way surfaces it stands on
+  /// World; what is along up counts only while it flies; never faster than its speed.
+  Vec<D> velocity = kZero;
+  bool jump = false;  ///< from the step in which this becomes true, if it stands; while it stays
+                      ///< true the jump rises fully
+  bool drop = false;  ///< through the one-way surfaces that it stands on
   bool fly = false;   ///< gravity does not count
 };
 template <int D>
@@ -66,7 +67,7 @@ struct TimedWish {
   Wish<D> wish{};
 };
 
-/// Where a touch of a walker is, told from its up.
+/// Side of the walker, relative to up.
 enum class WalkSide { beneath, beside, above };
 [[nodiscard]] COLVIK_EXPORT std::string_view name_of(WalkSide side);
 

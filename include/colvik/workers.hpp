@@ -19,12 +19,12 @@ class Workers {
   Workers(const Workers&) = delete;
   Workers& operator=(const Workers&) = delete;
 
-  /// How many may work at once, the thread that calls run() included: at least 1, and always the
-  /// same.
+  /// How many may work concurrently, the thread that calls run() included: at least 1, and always
+  /// the same.
   [[nodiscard]] virtual std::size_t count() const = 0;
   /// Calls work(0) to work(count() - 1), each once, and returns when all have returned. On any
-  /// threads, in any order, and at once or one after the other: whoever comes late finds nothing
-  /// left to do and returns at once. A step calls it some dozens of times, each for tenths of a
+  /// threads, in any order, concurrently or one after the other: a late thread finds nothing
+  /// left to do and returns immediately. A step calls it some dozens of times, each for tenths of a
   /// millisecond. `work` does not throw.
   virtual void run(const Work& work) = 0;
 };

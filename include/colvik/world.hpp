@@ -39,10 +39,10 @@ template <int D>
 struct WorldSettings {
   Vec<D> gravity = kZero;  ///< user's units per second squared
   double rate = 60;        ///< steps per second, 1 to 10000
-  double metre =
-      1;  ///< user's units that make one metre, 1e-6 to 1e6; every tolerance follows from it
+  /// User's units that make one metre, 1e-6 to 1e6; every tolerance follows from it.
+  double metre = 1;
   int substeps = 8;  ///< of the contact solver in a step, 1 to 64
-  /// Where objects are meant to be; what is entirely outside has left.
+  /// Where objects belong; an object that is entirely outside has left.
   std::optional<Bounds<D>> bounds{};
   Leaving leaving = Leaving::kept;
   bool sleep = true;  ///< bodies at rest fall asleep together with all they touch, until something
@@ -64,7 +64,7 @@ struct Exception {
   bool until_apart = false;         ///< until they no longer touch
 };
 
-/// What a step looks at for the objects of one kind ("" for those of none).
+/// How much a step visits for the objects of one kind ("" for those of none).
 struct KindCost {
   std::string kind{};
   std::size_t objects = 0;
@@ -96,7 +96,7 @@ class COLVIK_EXPORT World {
 
   // ---- objects -------------------------------------------------------------------------------
 
-  /// Adds an object. It is there at once and touches from the next step on. Fails, naming object
+  /// Adds an object. It exists immediately and touches from the next step on. Fails, naming object
   /// and value, on sizes, numbers, tags or names that cannot be used; nothing is then added.
   Result<ObjectId> add(const ObjectDef<D>& def);
   /// False once the object was removed. O(1).
@@ -116,10 +116,10 @@ class COLVIK_EXPORT World {
   [[nodiscard]] std::size_t still_moved() const;
   /// Dynamic and kinematic objects that are shown and not asleep.
   [[nodiscard]] std::size_t awake_count() const;
-  /// How many objects have left the world's bounds so far; those that came back and left again
-  /// count twice.
+  /// How many objects have left the world's bounds since the start; those that came back and left
+  /// again count twice.
   [[nodiscard]] std::size_t left_count() const;
-  /// Pairs and touches that a step looks at now.
+  /// Pairs and touches that a step visits now.
   [[nodiscard]] std::size_t pair_count() const;
   [[nodiscard]] std::size_t contact_count() const;  ///< of the solver, in the last step
   /// The same by kind, in the order of their names. Cost: all objects and pairs.
@@ -151,9 +151,9 @@ class COLVIK_EXPORT World {
              const Spin<D>& spin = kZero);
 
   // ---- changes -------------------------------------------------------------------------------
-  // Outside a step they take effect at once; asked for by a listener they wait for the end of the
-  // step and are applied together, in the order asked. Each returns false, and does nothing, when
-  // the handle is stale: asking twice is harmless.
+  // Outside a step they take effect immediately; requested by a listener they wait for the end of
+  // the step and are applied together, in the order of the requests. Each returns false, and does
+  // nothing, when the handle is stale: asking twice is harmless.
 
   bool remove(ObjectId id);  ///< with its children, as they with theirs
   /// Removes everything.
@@ -162,25 +162,25 @@ class COLVIK_EXPORT World {
   bool set_shown(ObjectId id, bool active);
   /// Teleports: not swept, touches end as "teleported".
   bool place(ObjectId id, const Pose<D>& pose);
-  /// From now on `child` moves with `parent`, at that pose in its frame; by default as it lies to
-  /// it now. What is solid of it becomes part of a dynamic parent, mass and momentum included.
+  /// From now on `child` moves with `parent`, at that pose in its frame; by default its relative
+  /// pose it now. What is solid of it becomes part of a dynamic parent, mass and momentum included.
   /// False for what would be its own parent.
   bool attach(ObjectId child, ObjectId parent,
               const std::optional<Pose<D>>& on_parent = std::nullopt);
   /// On its own again, with the body it was added with and the velocity it has there.
   bool detach(ObjectId child);
-  /// The two do not meet: for so many seconds, until they no longer touch (a thrown thing and its
-  /// thrower), or for good. Touches end as "filtered".
+  /// The two ignore each other: for a number of seconds, until they no longer touch (a thrown thing
+  /// and its thrower), or for good. Touches end as "filtered".
   bool except(ObjectId a, ObjectId b, const Exception& exception = {});
-  /// Kinematic objects: be there at the end of the next step, moving on the way.
+  /// Kinematic objects: reach the pose at the end of the next step, moving evenly until then.
   bool move_to(ObjectId id, const Pose<D>& pose);
   /// A walker leaves the ground with it.
   bool set_velocity(ObjectId id, const Vec<D>& velocity, const Spin<D>& spin);
   /// No velocity, no spin, no motion; no wish of a walker.
   bool stop(ObjectId id);
-  // Forces act through the next step; impulses at once. `point` is a place in the world, the centre
-  // of mass when left out. They wake the object. False for objects that are not dynamic and values
-  // not finite.
+  // Forces act through the next step; impulses immediately. `point` is a position in the world, the
+  // centre of mass when left out. They wake the object. False for objects that are not dynamic and
+  // values not finite.
   bool apply_force(ObjectId id, const Vec<D>& force,
                    const std::optional<Vec<D>>& point = std::nullopt);
   bool apply_torque(ObjectId id, const Spin<D>& torque);
@@ -191,11 +191,11 @@ class COLVIK_EXPORT World {
   bool wake(ObjectId id);
   /// Motions count time from the start of the run.
   bool set_motion(ObjectId id, const Motion<D>& motion);
-  /// Stops a kinematic object's motion or velocity for a while; on, it goes on from where it was.
+  /// Stops a kinematic object's motion or velocity for a while; on, it continues from where it was.
   bool switch_motion(ObjectId id, bool on);
   bool set_gravity_scale(ObjectId id, double scale);
-  /// Turns the object round to face the other way, with its children (see ObjectDef::mirrored).
-  /// Fails on what is made for one side only: tile grids, meshes and height fields.
+  /// Mirrors the object to face the other direction, with its children (see ObjectDef::mirrored).
+  /// Fails for shapes that cannot be mirrored: tile grids, meshes and height fields.
   Result<void> set_mirrored(ObjectId id, bool mirrored);
   bool give_tag(ObjectId id, Tag tag);
   bool take_tag(ObjectId id, Tag tag);
@@ -214,7 +214,7 @@ class COLVIK_EXPORT World {
   bool put_number(NumberOwner owner, std::string_view name, double to);
   /// Keeps a number from `least` to `most`.
   bool clamp_number(NumberOwner owner, std::string_view name, double least, double most);
-  /// Adds to a number; the sum is kept from `lowest` (or -1e15) to 1e15. False when there is no
+  /// Adds to a number; clamps the sum to `lowest` (or -1e15) and 1e15. False when there is no
   /// such number or object.
   bool add_to_number(NumberOwner owner, std::string_view name, double by, double lowest = -1e15);
   [[nodiscard]] std::optional<double> number(NumberOwner owner, std::string_view name) const;
@@ -222,16 +222,16 @@ class COLVIK_EXPORT World {
 
   // ---- walkers -------------------------------------------------------------------------------
 
-  /// What the walker is to do from the next step on. False for what is no walker, and values not
-  /// finite.
+  /// Sets the walker's wish from the next step on. False if the object is no walker, and for values
+  /// not finite.
   bool wish(ObjectId id, const Wish<D>& wish);
-  /// How it stands and moves; null for what is no walker. Valid until the next step.
+  /// How it stands and moves; null if the object is no walker. Valid until the next step.
   [[nodiscard]] const Walking<D>* walking(ObjectId id) const;
-  /// Lets any object fall through the one-way surfaces it stands on.
+  /// Lets an object fall through the one-way surfaces that it stands on.
   bool drop_through(ObjectId id);
-  /// Another shape in the collider's place where that overlaps no solid the object meets (standing
-  /// up again). `at`: where the object then is; as it is when left out. Refused, with what is in
-  /// the way and how deep, else.
+  /// Replaces the collider's shape if the new one overlaps no solid that the object meets (standing
+  /// up again). `at`: the object's pose then; unchanged when left out. Refused otherwise, with
+  /// the obstacle and the depth.
   Result<void> fit_shape(ObjectId id, std::size_t collider, const Shape<D>& shape,
                          const std::optional<Vec<D>>& at = std::nullopt);
   /// The place nearest to `near` where the object overlaps no solid it meets, found by pushing it
@@ -242,24 +242,25 @@ class COLVIK_EXPORT World {
   /// What the object would be deepest in at a place, of solids it meets; nullopt: nothing. `at` is
   /// minus the depth.
   [[nodiscard]] std::optional<Answer<D>> deepest(ObjectId id, const Vec<D>& at) const;
-  /// Moves by cells: there at once, if nothing it meets as a solid is on the way or there; else
+  /// Moves by cells: immediately, if no solid that it meets is on the path or there; else
   /// refused, naming that.
   Result<void> hop(ObjectId id, const Vec<D>& by);
 
   // ---- time ----------------------------------------------------------------------------------
 
   /// One step of 1/rate seconds: move what is driven, find pairs, solve contacts, move, then report
-  /// touches, let listeners react, and apply what they asked for.
+  /// touches, notify listeners, and apply the changes that they requested.
   void step();
   /// From now on steps share their work with these, which must stay until they are replaced or the
   /// world is gone; nullptr, as at first: the thread that calls step() does it all. Changes no bit,
   /// is no part of snapshots, and is kept by load(). Large worlds gain; what is short is done by
   /// the caller as before.
   void work_with(Workers* workers);
-  /// A step in which nothing moves and nothing is looked for: the touches are those that another
-  /// engine found. Listeners react to them as ever. Entries with stale handles are left out.
-  void step_told(std::span<const Told> touches);
-  /// Ends the run: every touch ends as "run over" in events(); listeners are told.
+  /// A step in which nothing moves and no contact is searched for: the touches are those that
+  /// another engine found. Listeners react to them as ever. Entries with stale handles are left
+  /// out.
+  void step_reported(std::span<const ReportedTouch> touches);
+  /// Ends the run: every touch ends as "run over" in events(); listeners are notified.
   void finish();
   [[nodiscard]] bool finished() const;  ///< since the last step
   /// What the last step (or finish) reported. Valid until the next one.
@@ -268,36 +269,38 @@ class COLVIK_EXPORT World {
   [[nodiscard]] double time() const;  ///< steps() / rate
 
   /// Called once a step, in order of registration. Returns a token for remove_listener. Both may
-  /// be asked for by a listener, and then hold from the next step on.
+  /// be requested by a listener, and then take effect from the next step on.
   std::size_t add_listener(Listener listener);
   void remove_listener(std::size_t token);
-  /// Asks for `during` events of touches in which one side matches `self` and the other `other`.
+  /// Subscribes to `during` events of touches in which one side matches `self` and the other
+  /// `other`.
   void ask_during(const TagQuery& self, const TagQuery& other);
-  /// Asks for pair_events of the colliders of touches in which one side matches `self` and the
+  /// Subscribes to pair_events of the colliders of touches in which one side matches `self` and the
   /// other `other`. Cost: all touching pairs, each step.
   void ask_pairs(const TagQuery& self, const TagQuery& other);
-  /// Touches of two colliders that began or ended in the last step, of those asked for; in order of
-  /// the colliders.
+  /// Touches of two colliders that began or ended in the last step, of those subscribed to; in
+  /// order of the colliders.
   [[nodiscard]] std::span<const PairEvent<D>> pair_events() const;
 
   // ---- asking (see query.hpp) ----------------------------------------------------------------
 
   /// The first answer.
   [[nodiscard]] std::optional<Answer<D>> first(const Question<D>& question,
-                                               const Look<D>& look = {}) const;
+                                               const QueryFilter<D>& filter = {}) const;
   /// All answers, in order.
   [[nodiscard]] std::vector<Answer<D>> all(const Question<D>& question,
-                                           const Look<D>& look = {}) const;
-  [[nodiscard]] std::size_t count(const Question<D>& question, const Look<D>& look = {}) const;
+                                           const QueryFilter<D>& filter = {}) const;
+  [[nodiscard]] std::size_t count(const Question<D>& question,
+                                  const QueryFilter<D>& filter = {}) const;
   /// Whether there is an answer; stops at the first found.
-  [[nodiscard]] bool any(const Question<D>& question, const Look<D>& look = {}) const;
+  [[nodiscard]] bool any(const Question<D>& question, const QueryFilter<D>& filter = {}) const;
   /// The first answer of each ray; the same as asking one by one, but they are followed side by
   /// side, which takes about half the time in large scenery and three quarters of it among many
-  /// objects. With a callback in `look` one by one.
+  /// objects. With a callback in `filter` one by one.
   [[nodiscard]] std::vector<std::optional<Answer<D>>> first_of_each(
-      std::span<const RayCast<D>> rays, const Look<D>& look = {}) const;
-  /// What the object, or one of its children, would touch on the way, by the same verdict as in a
-  /// step (but also static with static), in order of `at`, then as all answers. Fails on a stale
+      std::span<const RayCast<D>> rays, const QueryFilter<D>& filter = {}) const;
+  /// What the object, or one of its children, would touch along the path, by the same verdict as in
+  /// a step (but also static with static), in order of `at`, then as all answers. Fails on a stale
   /// handle and on values that are not finite.
   [[nodiscard]] Result<std::vector<WouldTouch<D>>> would_touch(ObjectId id,
                                                                const Change<D>& change) const;
@@ -312,7 +315,7 @@ class COLVIK_EXPORT World {
   /// on bytes that are damaged, of another version, or of the other dimension.
   Result<void> load(std::span<const std::byte> saved);
 
-  // ---- looking -------------------------------------------------------------------------------
+  // ---- reading -------------------------------------------------------------------------------
 
   /// The world's lines as it is now: objects in order of age, each collider's together; then
   /// contacts.

@@ -94,7 +94,7 @@ void detach_object(Model<D>& model, ObjectState<D>& child) {
   show_object(model, child, child.own_active);
 }
 
-// It moves in another way from now on: its pairs are made anew.
+// Its kind of motion changes: its pairs are made again.
 template <int D>
 void change_body(Model<D>& model, ObjectState<D>& o, BodyKind body) {
   Store<D>& store = model.store;
@@ -115,7 +115,7 @@ void change_body(Model<D>& model, ObjectState<D>& o, BodyKind body) {
     for (const std::uint32_t at : o.colliders) remove_from_index(store, broad, at);
     o.shown.body = body;
   }
-  for (const std::uint32_t at : o.colliders) store.colliders[at].anew = true;
+  for (const std::uint32_t at : o.colliders) store.colliders[at].remade = true;
   classify(model, o);
 }
 

@@ -36,7 +36,7 @@ void mirror_object(Store<D>& store, BroadPhase<D>& broad, ObjectState<D>& o) {
     c.surface_velocity = across<D>(c.surface_velocity);
     c.one_way = across<D>(c.one_way);
     know(store.colliders[o.colliders[i]], c);
-    store.colliders[o.colliders[i]].anew = true;
+    store.colliders[o.colliders[i]].remade = true;
     mark_dirty(store, broad, o.colliders[i]);
   }
   for (Spot<D>& s : o.shown.spots) s.pose = across<D>(s.pose);
@@ -59,12 +59,7 @@ void turn_round(Model<D>& model, ObjectState<D>& o, bool on) {
     member.changes.switched = store.causes_noted = true;
   });
   update_root(store, o);
-  if (root.shown.body == BodyKind::dynamic) {
-    update_mass(store, root);
-    root.shown.velocity +=
-        cross(root.shown.spin, Vec<D>(root.shown.pose * root.shown.mass_centre - centre));
-  }
-  update_size(store, root);
+  update_mass_and_velocity(store, root, centre);
   place_family(store, broad, o);
 }
 

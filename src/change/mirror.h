@@ -1,5 +1,5 @@
 #pragma once
-// Objects that face the other way.
+// Mirrored objects.
 #include "pairs/model.h"
 
 namespace colvik::world {

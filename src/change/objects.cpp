@@ -15,80 +15,85 @@
 
 namespace colvik::world {
 
+namespace {
+
+// A slot of a list: the one freed last, or a new one.
+template <class List>
+std::uint32_t take_slot(std::vector<std::uint32_t>& free, List& list) {
+  if (free.empty()) {
+    list.emplace_back();
+    return static_cast<std::uint32_t>(list.size() - 1);
+  }
+  const std::uint32_t slot = free.back();
+  free.pop_back();
+  return slot;
+}
+
+// The name in the definition, or a new one from its kind.
 template <int D>
-Result<ObjectId> add_object(Model<D>& model, const ObjectDef<D>& def) {
-  Store<D>& store = model.store;
-  BroadPhase<D>& broad = model.broad;
-  Walkers<D>& walkers = model.walkers;
-  if (auto good = check_object(def, store.settings); !good) return good.error();
+std::string name_for(const Store<D>& store, const ObjectDef<D>& def) {
   std::string name = def.name;
   for (std::uint64_t n = store.ids.next_object;
        name.empty() || (def.name.empty() && store.by_name.contains(name)); ++n)
     name = fmt::format("{}-{}", def.kind.empty() ? "object" : def.kind, n);
-  const auto refuse = [&](Error error) {
-    error.where = fmt::format("object '{}'{}{}", name, error.where.empty() ? "" : " ", error.where);
-    return error;
-  };
+  return name;
+}
+
+template <int D>
+Result<void> check_names(const Store<D>& store, const ObjectDef<D>& def, const std::string& name) {
   if (!is_plain_name(name))
-    return refuse(
-        {"name", "is not a name", "letters, digits and - _ . after a first letter or digit"});
+    return Error{"name", "is not a name",
+                 "letters, digits and - _ . after a first letter or digit"};
   if (store.by_name.contains(name))
-    return refuse({"name", "is taken by another object", "a name of its own"});
-  if (!def.parent.empty() && !store.by_name.contains(def.parent)) {
+    return Error{"name", "is taken by another object", "a name of its own"};
+  if (def.parent.empty()) return {};
+  const auto parent = store.by_name.find(def.parent);
+  if (parent == store.by_name.end()) {
     std::vector<std::string> names;
     for (const auto& [known, slot] : store.by_name) names.push_back(known);
     std::sort(names.begin(), names.end());
-    return refuse({"parent", fmt::format("no object is named '{}'", def.parent),
-                   suggestion(def.parent, names, "an object that is there already")});
+    return Error{"parent", fmt::format("no object is named '{}'", def.parent),
+                 suggestion(def.parent, names, "an object that is there already")};
   }
-  Result<TagSet> own = store.tags.find_all(def.tags);
-  if (!own) return refuse({"tags", own.error().what, own.error().accepted});
+  const ObjectState<D>& root = store.objects[store.objects[parent->second].root];
+  for (const ColliderDef<D>& c : def.colliders)
+    if (root.shown.body == BodyKind::dynamic && !c.zone && is_scenery(c.shape.kind))
+      return Error{
+          "parent",
+          fmt::format("is dynamic, and a solid {} has no inside", shape_name<D>(c.shape.kind)),
+          "a zone, or a shape with an inside"};
+  return {};
+}
 
+// The colliders with their queries compiled and tags merged with the object's `own`.
+template <int D>
+Result<std::vector<Collider<D>>> compile_colliders(const Store<D>& store, const ObjectDef<D>& def,
+                                                   const TagSet& own) {
   std::vector<Collider<D>> shown;
   for (const ColliderDef<D>& c : def.colliders) {
     Result<TagQuery> meets = TagQuery::parse(c.meets, store.tags);
-    if (!meets) return refuse({"meets", meets.error().what, meets.error().accepted});
+    if (!meets) return Error{"meets", meets.error().what, meets.error().accepted};
     Result<TagSet> extra = store.tags.find_all(c.tags);
-    if (!extra) return refuse({"collider tags", extra.error().what, extra.error().accepted});
-    shown.push_back({c, std::move(meets).value(), own.value().merged(extra.value())});
+    if (!extra) return Error{"collider tags", extra.error().what, extra.error().accepted};
+    shown.push_back({c, std::move(meets).value(), own.merged(extra.value())});
   }
+  return shown;
+}
 
-  if (!def.parent.empty()) {
-    const ObjectState<D>& parent = store.objects[store.by_name.at(def.parent)];
-    for (const ColliderDef<D>& c : def.colliders)
-      if (store.objects[parent.root].shown.body == BodyKind::dynamic && !c.zone &&
-          is_scenery(c.shape.kind))
-        return refuse(
-            {"parent",
-             fmt::format("is dynamic, and a solid {} has no inside", shape_name<D>(c.shape.kind)),
-             "a zone, or a shape with an inside"});
-  }
-
-  WalkerState<D> walker;
-  if (def.walker)
-    if (auto good = compile_walker_queries(store, walker, *def.walker); !good)
-      return refuse(good.error());
-  walker.wishes = def.wishes;
-
-  std::uint32_t slot = 0;
-  if (store.ids.free_objects.empty()) {
-    slot = static_cast<std::uint32_t>(store.objects.size());
-    store.objects.emplace_back();
-    store.briefs.emplace_back();
-  } else {
-    slot = store.ids.free_objects.back();
-    store.ids.free_objects.pop_back();
-  }
+// A live object in a slot of its own, with the values of its definition.
+template <int D>
+ObjectState<D>& place_in_slot(Store<D>& store, const ObjectDef<D>& def) {
+  const std::uint32_t slot = take_slot(store.ids.free_objects, store.objects);
+  if (slot == store.briefs.size()) store.briefs.emplace_back();
+  store.briefs[slot] = {};
   ObjectState<D>& o = store.objects[slot];
   const std::uint32_t generation = o.generation;
   o = ObjectState<D>{};
-  store.briefs[slot] = {};
   o.generation = generation;
   o.life = Life::live;
   Object<D>& s = o.shown;
   s.id = {slot, generation};
   s.serial = store.ids.next_object++;
-  s.name = name;
   s.kind = def.kind;
   s.body = def.body;
   s.pose = {def.at, def.turned};
@@ -100,10 +105,8 @@ Result<ObjectId> add_object(Model<D>& model, const ObjectDef<D>& def) {
   o.own_body = def.body;
   o.own_active = def.active;
   o.meets_relatives = def.meets_relatives;
-  s.tags = own.value();
   s.numbers = def.numbers;
   s.spots = def.spots;
-  s.colliders = std::move(shown);
   s.heed = def.heed;
   s.motion = def.motion;
   s.drawings = def.drawings;
@@ -121,38 +124,72 @@ Result<ObjectId> add_object(Model<D>& model, const ObjectDef<D>& def) {
   o.continuous = def.continuous;
   o.may_sleep = def.may_sleep;
   o.pushes = def.pushes;
+  return o;
+}
+
+// Lists the object under what steps visit: timed pushes, fields and schedules.
+template <int D>
+void note_duties(Store<D>& store, ObjectState<D>& o, const ObjectDef<D>& def) {
+  const std::uint32_t slot = o.shown.id.slot;
   if (!o.pushes.empty()) store.pushed.push_back(slot);
   for (const ColliderDef<D>& c : def.colliders)
     store.has_fields = store.has_fields || c.field.has_value();
-  if (std::any_of(def.colliders.begin(), def.colliders.end(),
-                  [](const auto& c) { return !c.schedule.beats.empty(); })) {
-    store.scheduled.push_back(slot);
-    o.beats.assign(def.colliders.size(), -1);
-    for (const ColliderDef<D>& c : def.colliders) o.first_shapes.push_back(c.shape);
-  }
-  if (def.body == BodyKind::dynamic) update_mass(store, o);
-  update_size(store, o);
+  if (std::none_of(def.colliders.begin(), def.colliders.end(),
+                   [](const auto& c) { return !c.schedule.beats.empty(); }))
+    return;
+  store.scheduled.push_back(slot);
+  o.beats.assign(def.colliders.size(), -1);
+  for (const ColliderDef<D>& c : def.colliders) o.first_shapes.push_back(c.shape);
+}
 
-  for (std::uint32_t i = 0; i < s.colliders.size(); ++i) {
-    std::uint32_t at = 0;
-    if (store.ids.free_colliders.empty()) {
-      at = static_cast<std::uint32_t>(store.colliders.size());
-      store.colliders.emplace_back();
-    } else {
-      at = store.ids.free_colliders.back();
-      store.ids.free_colliders.pop_back();
-    }
+template <int D>
+void place_colliders_in_slots(Store<D>& store, ObjectState<D>& o) {
+  for (std::uint32_t i = 0; i < o.shown.colliders.size(); ++i) {
+    const std::uint32_t at = take_slot(store.ids.free_colliders, store.colliders);
     ColliderState<D>& c = store.colliders[at];
     c = ColliderState<D>{};
-    c.object = slot;
+    c.object = o.shown.id.slot;
     c.which = i;
     c.serial = store.ids.next_collider++;
     c.live = true;
-    know(c, s.colliders[i].def);
+    know(c, o.shown.colliders[i].def);
     o.colliders.push_back(at);
   }
-  if (def.mirrored) mirror_object(store, broad, o);
-  if (def.walker) add_walker(walkers, o, std::move(walker));
+}
+
+}  // namespace
+
+template <int D>
+Result<ObjectId> add_object(Model<D>& model, const ObjectDef<D>& def) {
+  Store<D>& store = model.store;
+  if (auto good = check_object(def, store.settings); !good) return good.error();
+  const std::string name = name_for(store, def);
+  const auto refuse = [&](Error error) {
+    error.where = fmt::format("object '{}'{}{}", name, error.where.empty() ? "" : " ", error.where);
+    return error;
+  };
+  if (auto good = check_names(store, def, name); !good) return refuse(good.error());
+  Result<TagSet> own = store.tags.find_all(def.tags);
+  if (!own) return refuse({"tags", own.error().what, own.error().accepted});
+  Result<std::vector<Collider<D>>> colliders = compile_colliders(store, def, own.value());
+  if (!colliders) return refuse(colliders.error());
+  WalkerState<D> walker;
+  if (def.walker)
+    if (auto good = compile_walker_queries(store, walker, *def.walker); !good)
+      return refuse(good.error());
+  walker.wishes = def.wishes;
+
+  ObjectState<D>& o = place_in_slot(store, def);
+  const std::uint32_t slot = o.shown.id.slot;
+  o.shown.name = name;
+  o.shown.tags = own.value();
+  o.shown.colliders = std::move(colliders).value();
+  note_duties(store, o, def);
+  if (def.body == BodyKind::dynamic) update_mass(store, o);
+  update_size(store, o);
+  place_colliders_in_slots(store, o);
+  if (def.mirrored) mirror_object(store, model.broad, o);
+  if (def.walker) add_walker(model.walkers, o, std::move(walker));
   classify(model, o);
   store.order.push_back(slot);
   if (def.body != BodyKind::fixed) store.movers.push_back(slot);
@@ -171,14 +208,7 @@ void replace_shape(Model<D>& model, ObjectState<D>& o, std::size_t collider,
   o.shown.colliders[collider].def.shape = shape;
   know(store.colliders[o.colliders[collider]], o.shown.colliders[collider].def);
   ObjectState<D>& root = store.objects[o.root];
-  if (root.shown.body == BodyKind::dynamic) {
-    const Vec<D> centre = root.shown.pose * root.shown.mass_centre;
-    update_mass(store, root);
-    // The velocity told is that of the centre of mass, which may have moved.
-    root.shown.velocity +=
-        cross(root.shown.spin, Vec<D>(root.shown.pose * root.shown.mass_centre - centre));
-  }
-  update_size(store, root);
+  update_mass_and_velocity(store, root, Vec<D>(root.shown.pose * root.shown.mass_centre));
   store.colliders[o.colliders[collider]].reshaped = true;
   mark_dirty(store, broad, o.colliders[collider]);
   broad.stale = true;

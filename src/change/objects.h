@@ -14,7 +14,7 @@ void replace_shape(Model<D>& model, ObjectState<D>& o, std::size_t collider, con
 template <int D>
 void switch_collider(Model<D>& model, ObjectState<D>& o, std::size_t collider, bool on);
 
-// Tags, filters or switches have changed (or are new): sets the contact classes and asks for new
+// Tags, filters or switches have changed (or are new): sets the contact classes and requests new
 // pairs.
 template <int D>
 void classify(Model<D>& model, ObjectState<D>& o);

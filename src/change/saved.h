@@ -1,5 +1,5 @@
 #pragma once
-// A world's state to bytes and back: what of each part is saved. What a step works out anew is not.
+// A world's state to bytes and back: what of each part is saved. What a step recomputes is not.
 #include "pairs/model.h"
 #include "shapes/saved.h"
 
@@ -157,17 +157,18 @@ void pack(A& a, Changes& c) {
 }
 template <class A, int D>
 void pack(A& a, ColliderState<D>& c) {
-  a(c.object, c.which, c.serial, c.in_tree, c.in_still_tree, c.look_again, c.changed, c.anew,
+  a(c.object, c.which, c.serial, c.in_tree, c.in_still_tree, c.dirty, c.changed, c.remade,
     c.reshaped, c.live);
 }
 template <class A, int D>
 void pack(A& a, ObjectState<D>& o) {
-  a(o.shown, o.rest, o.life, o.generation, o.colliders, o.reach, o.swing, o.thin, o.heart,
-    o.inverse_mass, o.inertia, o.inverse_inertia, o.force, o.torque, o.changes, o.target, o.resting,
-    o.still_for, o.disturbed, o.given_mass, o.given_mass_centre, o.given_inertia, o.locked_rotation,
-    o.locked_axes, o.locked_turns, o.continuous, o.may_sleep, o.pushes, o.parent, o.root, o.on_root,
-    o.children, o.own_body, o.own_mass, o.own_active, o.meets_relatives, o.paused, o.lag,
-    o.held_velocity, o.held_spin, o.beats, o.first_shapes, o.outside, o.walker, o.carried_along);
+  a(o.shown, o.rest, o.life, o.generation, o.colliders, o.reach, o.turning_radius, o.thickness,
+    o.inscribed_radius, o.inverse_mass, o.inertia, o.inverse_inertia, o.force, o.torque, o.changes,
+    o.target, o.resting, o.still_for, o.disturbed, o.given_mass, o.given_mass_centre,
+    o.given_inertia, o.locked_rotation, o.locked_axes, o.locked_turns, o.continuous, o.may_sleep,
+    o.pushes, o.parent, o.root, o.on_root, o.children, o.own_body, o.own_mass, o.own_active,
+    o.meets_relatives, o.paused, o.lag, o.held_velocity, o.held_spin, o.beats, o.first_shapes,
+    o.outside, o.walker, o.carried_along);
 }
 // Its queries are compiled again from the object's walker.
 template <class A, int D>
@@ -181,9 +182,9 @@ void pack(A& a, CachedImpulse<D>& k) {
 }
 template <class A, int D>
 void pack(A& a, Slab<D>& s) {
-  a(s.apart, s.normal, s.ways.moved, s.ways.turned);
+  a(s.apart, s.normal, s.displacement.moved, s.displacement.turned);
 }
-// The rest is told anew in each step.
+// Each step sets the rest.
 template <class A, int D>
 void pack(A& a, Brief<D>& b) {
   a(b.travelled, b.turned);
@@ -191,7 +192,7 @@ void pack(A& a, Brief<D>& b) {
 template <class A, int D>
 void pack(A& a, Pair<D>& p) {
   a(p.a, p.b, p.serial_a, p.serial_b, p.channel, p.responds, p.touching, p.gap, p.approach,
-    p.impulse, p.normal, p.point, p.kept, p.slab, p.standing, p.let_through, p.start);
+    p.impulse, p.normal, p.point, p.cached, p.slab, p.standing, p.ignored, p.start);
 }
 template <class A, int D>
 void pack(A& a, Touch<D>& t) {

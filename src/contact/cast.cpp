@@ -18,7 +18,7 @@ double arm_of(const Shape<D>& s) {
 // How far on b may go, as part of its course, before any of it is nearer to a by `gap`. All of b
 // lies within the rounded box of its core, and a point of the box is above a's plane as its corners
 // are, mixed: at any time, as turning is linear. A corner comes down no faster than it now does and
-// than turning bends its way. 0 where the box reaches too far.
+// than turning bends its path. 0 where the box reaches too far.
 template <int D>
 double safe_turn(const Core<D>& b, const Separation<D>& s, const Course<D>& course,
                  const Vec<D>& origin, double gap) {
@@ -39,7 +39,7 @@ double safe_turn(const Core<D>& b, const Separation<D>& s, const Course<D>& cour
 }
 
 // Strides of safe length until the two are nearly touching, or t is beyond `limit`; `separate(core
-// of b)` tells how far they are.
+// of b)` returns their distance.
 template <int D, class Separate>
 std::optional<Impact<D>> advance(const Shape<D>& b, const Course<D>& course, double size,
                                  double limit, Separate&& separate) {
@@ -86,33 +86,33 @@ bool is_line(const Shape<D>& b, const Course<D>& course) {
          !course.move.isZero();
 }
 
-// A convex b on its way against the pieces of a, one after the other.
+// A moving convex b against the pieces of a, one after the other.
 template <int D>
 struct Search {
   const Shape<D>& a;
   const Shape<D>& b;
   const Course<D>& course;
-  double limit;  // of t: where something was met, once it was
+  double limit;  // of t: of the nearest hit, once there is one
   bool line = is_line(b, course);
   bool straight = course.turn.isZero();
   std::optional<Impact<D>> best{};
 
   // Returns whether that settles it.
   bool shoot(const shapes::FlatCorners<D>& corner) {
-    const Crossing met =
+    const Crossing crossing =
         cross_flat<D>(corner, a.parts->two_sided, course.start.position, course.move, limit);
-    if (met.t < limit || (met.t == limit && !best)) {
-      limit = met.t;
+    if (crossing.t < limit || (crossing.t == limit && !best)) {
+      limit = crossing.t;
       Impact<D>& hit = best.emplace();
-      hit.t = met.t;
+      hit.t = crossing.t;
       hit.normal = shapes::Assembly<D>::normal(corner);
-      hit.point = course.start.position + met.t * course.move;
+      hit.point = course.start.position + crossing.t * course.move;
       if (hit.normal.dot(course.move) > 0) hit.normal = -hit.normal;  // from behind
     }
-    return met.settled;
+    return crossing.settled;
   }
 
-  void look(std::uint32_t i) {
+  void test(std::uint32_t i) {
     const shapes::Assembly<D>& all = *a.parts;
     if (line && all.surface && shoot(all.flats[i])) return;
     const shapes::Piece<D>& piece = all.pieces[i];
@@ -158,9 +158,9 @@ struct Search {
   }
 };
 
-// What a search looks at, fetched ahead.
+// What a search reads, prefetched.
 template <int D>
-index::Ahead looked_at(const shapes::Assembly<D>& all) {
+index::Ahead prefetched(const shapes::Assembly<D>& all) {
   return all.surface ? index::Ahead{all.flats.data(), sizeof(shapes::FlatCorners<D>)}
                      : index::Ahead{all.pieces.data(), sizeof(shapes::Piece<D>)};
 }
@@ -189,10 +189,10 @@ std::optional<Impact<D>> of_convex(const Shape<D>& a, const Shape<D>& b, const C
   a.parts->tree.along(
       box.centre(), course.move, box.size() / 2, limit,
       [&](std::uint32_t i) {
-        search.look(i);
+        search.test(i);
         return search.limit;
       },
-      looked_at(*a.parts));
+      prefetched(*a.parts));
   return search.best;
 }
 
@@ -210,7 +210,8 @@ template Bounds<3> bounds_on_course(const Shape<3>&, const Course<3>&);
 template <int D>
 std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const Course<D>& course,
                                      double limit) {
-  if (b.kind == ShapeKind::half_space) return std::nullopt;  // it has no end, and so no way to go
+  if (b.kind == ShapeKind::half_space)
+    return std::nullopt;  // it is unbounded, so that it cannot be swept
   if (b.parts == nullptr) return of_convex(a, b, course, limit);
   std::optional<Impact<D>> best;
   const auto take = [&](const Shape<D>& piece, const Pose<D>& place) {
@@ -255,23 +256,23 @@ std::vector<std::optional<Impact<D>>> first_touches(const Shape<D>& a,
   // Some at a time, so that what is known of them stays in near caches.
   constexpr std::size_t kTogether = 128;
   std::vector<Search<D>> searches;
-  std::vector<index::Way<D>> ways;
+  std::vector<index::Sweep<D>> sweeps;
   searches.reserve(kTogether);
-  ways.reserve(kTogether);
+  sweeps.reserve(kTogether);
   for (std::size_t first = 0; first < lines.size(); first += kTogether) {
     searches.clear();
-    ways.clear();
+    sweeps.clear();
     for (const Course<D>& line : lines.subspan(first, std::min(kTogether, lines.size() - first))) {
       searches.push_back({a, point, line, 1.0});
-      ways.push_back({line.start.position, line.move});
+      sweeps.push_back({line.start.position, line.move});
     }
     a.parts->tree.along(
-        std::span<const index::Way<D>>(ways), Vec<D>::Zero(),
+        std::span<const index::Sweep<D>>(sweeps), Vec<D>::Zero(),
         [&](std::uint32_t which, std::uint32_t i) {
-          searches[which].look(i);
+          searches[which].test(i);
           return searches[which].limit;
         },
-        looked_at(*a.parts));
+        prefetched(*a.parts));
     for (Search<D>& search : searches) out.push_back(std::move(search.best));
   }
   return out;

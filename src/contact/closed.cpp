@@ -16,10 +16,10 @@ int long_axis(const Core<D>& segment) {
 // The point of a box nearest to another, which may be the same.
 template <int D>
 Vec<D> clamped(const Core<D>& box, const Vec<D>& to) {
-  const Vec<D> way = to - box.centre;
+  const Vec<D> offset = to - box.centre;
   Vec<D> p = box.centre;
   for (int i = 0; i < D; ++i)
-    p += box.axis(i) * std::clamp(way.dot(box.axis(i)), -box.half[i], box.half[i]);
+    p += box.axis(i) * std::clamp(offset.dot(box.axis(i)), -box.half[i], box.half[i]);
   return p;
 }
 
@@ -80,10 +80,10 @@ struct Along {
 };
 template <int D>
 Along of_segments(const Line<D>& a, const Line<D>& b) {
-  const Vec<D> way = a.middle - b.middle;
+  const Vec<D> offset = a.middle - b.middle;
   const double turn = a.along.dot(b.along);
-  const double c = a.along.dot(way);
-  const double f = b.along.dot(way);
+  const double c = a.along.dot(offset);
+  const double f = b.along.dot(offset);
   const double square = 1 - turn * turn;
   const auto on_a = [&](double s) { return std::clamp(s, -a.half, a.half); };
   const auto on_b = [&](double t) { return std::clamp(t, -b.half, b.half); };
@@ -140,7 +140,7 @@ bool beside_triangle(const std::array<Vec<3>, 3>& corner, const Line<3>& segment
   return true;
 }
 
-// A segment or triangle, told by its corners, and a point or a segment.
+// A segment or triangle, given by its corners, and a point or a segment.
 template <int D>
 bool beside_flat(const Core<D>& flat, const Core<D>& other, Vec<D>& on_flat, Vec<D>& on_other) {
   if (!other.boxlike() || other.dimensions() > 1) return false;
@@ -246,11 +246,11 @@ bool nearest_in_closed_form(const Core<D>& a, const Core<D>& b, Separation<D>& o
     out.on_b = Line<D>(b).at(beside_box(a, b));
     out.on_a = clamped(a, out.on_b);
   }
-  const Vec<D> way = out.on_b - out.on_a;
-  const double gap = way.norm();
+  const Vec<D> offset = out.on_b - out.on_a;
+  const double gap = offset.norm();
   if (!(gap > 1e-6 * span_of(a, b))) return false;
   out.gap = gap;
-  out.normal = way / gap;
+  out.normal = offset / gap;
   return true;
 }
 

@@ -81,7 +81,7 @@ Seen<D> seen_from(const Core<D>& body, const shapes::FlatCorners<D>& at, bool tw
 template <int D>
 Manifold<D> of_piece(const Assembly<D>& all, std::uint32_t number, const Pose<D>& pose,
                      const Core<D>& body, double margin, double flat) {
-  // Of most of a surface nothing else is looked at.
+  // For most of a surface nothing else is tested.
   Seen<D> seen;
   if (all.surface) seen = seen_from<D>(body, all.flats[number], all.two_sided, pose, margin);
   if (seen.away) return {};
@@ -94,7 +94,7 @@ Manifold<D> of_piece(const Assembly<D>& all, std::uint32_t number, const Pose<D>
   const Core<D> core = core_of(all, piece, pose, keep);
   Manifold<D> m = manifold(core, body, margin, flat);
   if (m.count == 0 || piece.fronts == 0) return m;
-  if (seen.normal.dot(m.normal) > 1 - 4e-7) return m;  // nearer to its own than any front asks for
+  if (seen.normal.dot(m.normal) > 1 - 4e-7) return m;  // nearer to its own than any front requires
   const auto front = [&](std::uint32_t k) {
     return PlacedFront<D>(all, all.fronts[piece.first_front + k], pose);
   };
@@ -123,7 +123,7 @@ Manifold<D> of_piece(const Assembly<D>& all, std::uint32_t number, const Pose<D>
   return {};
 }
 
-// Whether two manifolds tell of one surface: their normals are the same to half a degree, and
+// Whether two manifolds belong to one surface: their normals are the same to half a degree, and
 // neither is one-way.
 template <int D>
 bool one_surface(const Manifold<D>& x, const Manifold<D>& y) {
@@ -146,7 +146,7 @@ void keep_deepest(std::vector<Manifold<D>>& all, std::size_t first) {
 }
 
 // Joins manifolds with nearly the same normal into one with the best points of both;
-// neighbours tell of the corners they share alike. `span` is a length to compare with.
+// neighbours report their shared corners alike. `span` is a length to compare with.
 template <int D>
 void join(std::vector<Manifold<D>>& all, double span) {
   for (std::size_t i = 0; i < all.size(); ++i) {
@@ -288,7 +288,7 @@ Separation<D> nearest(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_
 
 template <int D>
 void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin,
-             double flat, std::vector<Manifold<D>>& out, Start<D>* start, Separation<D>* told) {
+             double flat, std::vector<Manifold<D>>& out, Start<D>* start, Separation<D>* found) {
   out.clear();
   const auto keep = [&](Manifold<D> m, bool swap, std::uint32_t piece) {
     if (m.count == 0) return;
@@ -300,7 +300,7 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
     out.push_back(m);
   };
   if (is_convex(a) && is_convex(b)) {
-    const Manifold<D> m = manifold(a, b, b_in_a, margin, flat, start, told);
+    const Manifold<D> m = manifold(a, b, b_in_a, margin, flat, start, found);
     if (m.count > 0) out.push_back(m);
     return;
   }

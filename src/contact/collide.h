@@ -19,13 +19,13 @@ template <int D>
 /// of a piece only where the surface itself bends there. Method: of a normal that leans further,
 /// the piece's own outer normal is taken instead, and the other shape's face clipped to that piece;
 /// manifolds with the same normal are then joined. `start`: as of separation_within(), for shapes
-/// that go_on(). Of two convex shapes, `told` is as of manifold(); of others it is left alone.
+/// that go_on(). Of two convex shapes, `found` is as of manifold(); of others it is left alone.
 template <int D>
 void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin,
              double flat, std::vector<Manifold<D>>& out, Start<D>* start = nullptr,
-             Separation<D>* told = nullptr);
+             Separation<D>* found = nullptr);
 
-/// Whether contact of the two is sought anew each time unless it starts from the last: two convex
+/// Whether contact of the two is searched from scratch unless it starts from the last: two convex
 /// shapes in 3D, one of them a hull, cylinder or cone.
 template <int D>
 [[nodiscard]] bool go_on(const Shape<D>& a, const Shape<D>& b);

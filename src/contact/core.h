@@ -27,8 +27,8 @@ struct Core {
   double radius = 0;                // of the rounding
   std::span<const Vec<D>> points;   // in its frame
   const double* by_axis = nullptr;  // the same coordinate by coordinate, if there are many
-  const double* normals =
-      nullptr;  // of the sides of a polygon, in its frame, if they are laid ready
+  // Of the sides of a polygon, in its frame, if they are laid ready.
+  const double* normals = nullptr;
   const shapes::Polytope<D>* polytope = nullptr;  // faces and edges of a hull
 
   Core(const Shape<D>& shape, const Pose<D>& pose)
@@ -139,7 +139,7 @@ struct Core {
       }
     return best;
   }
-  // How far a box reaches from its centre along `direction`, either way.
+  // The extent of a box from its centre along `direction`, on either side.
   [[nodiscard]] double reach(const Vec<D>& direction) const {
     double sum = 0;
     for (int i = 0; i < D; ++i) sum += std::abs(direction.dot(axis(i))) * half[i];
@@ -188,7 +188,7 @@ template <int D>
   return {a.support(direction, &from.a), b.support(-direction, &from.b)};
 }
 
-// A length that two cores and the way between them reach over: rounding is measured by it.
+// A length that spans two cores and the distance between them: rounding is relative to it.
 template <int D>
 [[nodiscard]] double span_of(const Core<D>& a, const Core<D>& b) {
   return a.half.norm() + b.half.norm() + (b.middle - a.middle).norm();

@@ -1,5 +1,5 @@
 #pragma once
-// The shortest way to part two cores that touch or overlap.
+// Penetration depth: the shortest translation that separates two cores that touch or overlap.
 #include "contact/core.h"
 #include "contact/start.h"
 
@@ -39,15 +39,16 @@ struct Axis {
 ///
 /// Separating axes stop at the first with a gap above `enough`, which need not be the best. `held`:
 /// corners of a - b that hold the origin between them, for the polytope to start from. `start` is
-/// told the polytope, to go on from a moment later. In 2D it is told the two best axes and how far
+/// set to the polytope, to continue from in the next step. In 2D to the two best axes and how far
 /// they were ahead: while the two have moved by less than half of that since, no other can be
-/// better, and only these are looked at.
+/// better, and only these are tested.
 [[nodiscard]] Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough = kNever,
                                    const Tetrahedron<2>* held = nullptr, Start<2>* start = nullptr);
 [[nodiscard]] Axis<3> deepest_axis(const Core<3>& a, const Core<3>& b, double enough = kNever,
                                    const Tetrahedron<3>* held = nullptr, Start<3>* start = nullptr);
 
-/// Whether few separating axes tell all of two cores that touch or overlap, sooner than a search.
+/// Whether a few separating axes suffice for two cores that touch or overlap: cheaper than a
+/// search.
 [[nodiscard]] inline bool has_few_axes(const Core<2>&, const Core<2>&) { return true; }
 [[nodiscard]] inline bool has_few_axes(const Core<3>& a, const Core<3>& b) {
   const auto few = [](const Core<3>& c) { return c.flat_sided() && c.polytope == nullptr; };

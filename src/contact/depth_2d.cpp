@@ -74,7 +74,7 @@ class Ranking {
     second_ = {gap, static_cast<std::uint8_t>(side)};
     if (gap > first_.gap) std::swap(first_, second_);
   }
-  void tell(BestSides& out) const {
+  void save(BestSides& out) const {
     out.first = first_.side;
     out.second = second_.side;
     out.behind = first_.gap - second_.gap;
@@ -91,9 +91,9 @@ class Ranking {
   double third_ = std::numeric_limits<double>::lowest();
 };
 
-// From the side on that looks most towards the other, as it is probably the one: then of most
-// others one corner tells that the two lie too deep along them to matter. Goes round with that
-// corner. The ranking is told of them, the first as that `number`.
+// From the side on that faces the other most, as it is probably the one: then for most
+// others one corner shows that the two are too deep along them to matter. Goes round with that
+// corner. Adds them to the ranking, the first as that `number`.
 template <bool kRanks>
 void try_sides(const Outline& own, const Outline& other, const Vec<2>& towards, double sign,
                double enough, Axis<2>& best, Ranking& ranking, std::size_t number) {
@@ -208,11 +208,11 @@ Axis<2> deepest_axis(const Core<2>& a, const Core<2>& b, double enough, const Te
   else all_sides.operator()<true>();
   if (known != nullptr) {
     const Lie now(a, b);
-    ranking.tell(*known);
+    ranking.save(*known);
     known->shapes = shapes;
     known->middle = now.middle;
     known->axis = now.axis;
-    if (best.gap > enough) known->behind = known->lead = 0;  // not all were looked at
+    if (best.gap > enough) known->behind = known->lead = 0;  // not all were tested
   }
   if (best.gap == std::numeric_limits<double>::lowest()) {  // two points
     const Vec<2> offset = cb.at[0] - ca.at[0];

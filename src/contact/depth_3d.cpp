@@ -182,7 +182,7 @@ void sides_of(const Core<3>& c, std::array<Vec<3>, 3>& corners, Sides& s) {
 }
 
 // A box that is flat in no direction and a triangle, in the frame of the box (Akenine-Möller, "Fast
-// 3D triangle-box overlap testing", 2001); the normal looks from the box to the triangle.
+// 3D triangle-box overlap testing", 2001); the normal points from the box to the triangle.
 Axis<3> axis_of_box_and_triangle(const Core<3>& box, const Core<3>& triangle, double enough) {
   std::array<Vec<3>, 3> corner;
   std::array<Vec<3>, 3> edge;
@@ -260,7 +260,7 @@ Axis<3> axis_of_box_and_triangle(const Core<3>& box, const Core<3>& triangle, do
   return placed(steadier(face, across, box, triangle));
 }
 
-// Triangles and segments against each other and against boxes: all axes both ways.
+// Triangles and segments against each other and against boxes: all axes in both directions.
 Axis<3> axis_of_flat(const Core<3>& a, const Core<3>& b, double enough) {
   Axis<3> best;
   std::array<Vec<3>, 3> corners_of_a;

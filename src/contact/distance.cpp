@@ -76,7 +76,7 @@ bool nearest_inside(const Simplex<D>& s, const std::array<int, D + 1>& chosen, i
   return first > 0;
 }
 
-// A triangle so thin that one of its edges may tell the point nearest the origin better.
+// A triangle so thin that one of its edges may give the point nearest the origin more exactly.
 bool is_sliver(const Simplex<3>& s, const std::array<int, 4>& chosen, int count) {
   if (count != 3) return false;
   const Vec<3>& from = s.point[chosen[0]];
@@ -159,7 +159,7 @@ Vec<3> nearest_point(const Simplex<3>& s) {
 
 // Nearest points of two cores; false when they touch or overlap, or when `strict` and nearly
 // touching and rounding hides which. `held`: the simplex that holds the origin, if there was one.
-// `start`: its normal and corners are begun from, and told when the cores are apart.
+// `start`: the search begins from its normal and corners, and saves them when the cores are apart.
 template <int D>
 bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond, Separation<D>& out,
                  std::optional<Tetrahedron<D>>* held = nullptr, Start<D>* start = nullptr) {
@@ -167,9 +167,9 @@ bool cores_apart(const Core<D>& a, const Core<D>& b, bool strict, double beyond,
   const bool curved = !a.flat_sided() || !b.flat_sided();
   // How much nearer another point may be and v still be the answer. Corners are met exactly.
   const double relative = curved ? 1e-10 : 1e-12;
-  const double touching =
-      (curved ? 3e-9 : 1e-9) * size;  // nearer than this the normal is found as for overlap
-  std::array<Simplex<D>, 2> two;      // the one there is, and the one it becomes
+  // Nearer than this the normal is found as for overlap.
+  const double touching = (curved ? 3e-9 : 1e-9) * size;
+  std::array<Simplex<D>, 2> two;  // the one there is, and the one it becomes
   Simplex<D>* s = &two[0];
   Simplex<D>* next_s = &two[1];
   Vec<D> v = a.middle - b.middle;

@@ -14,7 +14,7 @@ struct Separation {
   Vec<D> on_a;
   Vec<D> on_b;             // the points of the surfaces that are nearest (or deepest)
   bool capped = false;     // a search was cut off before it had converged
-  bool has_points = true;  // on_a and on_b are told
+  bool has_points = true;  // on_a and on_b are set
 };
 
 /// Gap between two placed cores with their roundings. Points and segments beside each other or
@@ -27,10 +27,10 @@ struct Separation {
 template <int D>
 [[nodiscard]] Separation<D> separation(const Core<D>& a, const Core<D>& b);
 
-/// The same where only a gap up to `beyond` matters: of more, some gap above it is told, at the
-/// first plane that shows it. Without on_a and on_b of overlapping cores, which cost a second
-/// search. `start`: from the same call a moment ago; told again, or left alone where no search was
-/// needed.
+/// The same where only a gap up to `beyond` matters: of a larger one a bound above it is returned,
+/// at the first plane that shows it. Without on_a and on_b of overlapping cores, which cost a
+/// second search. `start`: from the same call of the last step; updated, or left alone where no
+/// search was needed.
 template <int D>
 [[nodiscard]] Separation<D> separation_within(const Core<D>& a, const Core<D>& b, double beyond,
                                               Start<D>* start);

@@ -23,7 +23,7 @@ class Expansion {
   bool start_from(const Start<3>& start);
   Axis<3> run();
   bool go_on(Axis<3>& best);  // false when another start does better
-  void tell(Start<3>& start) const;
+  void save(Start<3>& start) const;
 
  private:
   using Face = std::array<std::uint8_t, 3>;  // its corners
@@ -56,7 +56,7 @@ class Expansion {
   std::size_t nearest_ = 0;  // the face nearest the origin
   std::array<Vec<3>, kPolytopeCorners> corners_;
   std::array<CornerPair, kPolytopeCorners> from_;
-  // Side by side, as each new corner looks at all of them.
+  // Structure of arrays, as each new corner tests all of them.
   std::array<Face, kMostFaces> faces_;
   std::array<Vec<3>, kMostFaces> normals_;
   std::array<double, kMostFaces>
@@ -222,7 +222,7 @@ Expansion::Found Expansion::look_beyond(Axis<3>& best) {
 }
 
 Axis<3> Expansion::run() {
-  Axis<3> best;  // the normal along which they are parted soonest, of those looked along
+  Axis<3> best;  // the normal with the least depth, of those tested
   Found found = Found::no;
   while (found == Found::no && corner_count_ < kPolytopeCorners && face_count_ + 8 < kMostFaces)
     found = look_beyond(best);
@@ -240,15 +240,15 @@ bool Expansion::go_on(Axis<3>& best) {
 }
 
 // The corners in use, and the faces.
-void Expansion::tell(Start<3>& start) const {
+void Expansion::save(Start<3>& start) const {
   start.corner_count = start.face_count = 0;
   if (curved_ || face_count_ > Start<3>::kMostFaces) return;
-  std::array<std::uint8_t, kPolytopeCorners> told;
-  std::fill_n(told.begin(), corner_count_, std::uint8_t{255});
+  std::array<std::uint8_t, kPolytopeCorners> saved;
+  std::fill_n(saved.begin(), corner_count_, std::uint8_t{255});
   std::uint8_t count = 0;
   for (std::size_t f = 0; f < face_count_; ++f)
     for (std::size_t k = 0; k < 3; ++k) {
-      std::uint8_t& corner = told[faces_[f][k]];
+      std::uint8_t& corner = saved[faces_[f][k]];
       if (corner == 255) {
         if (count == Start<3>::kMostCorners) return;
         start.corners[count] = from_[faces_[f][k]];
@@ -288,7 +288,7 @@ std::optional<Axis<3>> expand(const Core<3>& a, const Core<3>& b, const Tetrahed
   Expansion e(a, b);
   if (!(held != nullptr && e.start_from(*held)) && !e.start()) return std::nullopt;
   const Axis<3> best = e.run();
-  if (start != nullptr) e.tell(*start);
+  if (start != nullptr) e.save(*start);
   return best;
 }
 
@@ -296,7 +296,7 @@ std::optional<Axis<3>> expand_on(const Core<3>& a, const Core<3>& b, Start<3>& s
   Expansion e(a, b);
   Axis<3> best;
   if (!e.start_from(start) || !e.go_on(best)) return std::nullopt;
-  e.tell(start);
+  e.save(start);
   return best;
 }
 

@@ -11,7 +11,7 @@ namespace colvik::contact {
 [[nodiscard]] std::optional<Axis<3>> expand(const Core<3>& a, const Core<3>& b,
                                             const Tetrahedron<3>* held, Start<3>* start);
 
-// The same, from the polytope that `start` was told. It still is inside the difference: while it
+// The same, from the polytope saved in `start`. It still is inside the difference: while it
 // holds the origin its nearest face is a bound, as ever. Nothing if it no longer does.
 [[nodiscard]] std::optional<Axis<3>> expand_on(const Core<3>& a, const Core<3>& b, Start<3>& start);
 

@@ -41,7 +41,7 @@ struct Feature {
 template <int D>
 [[nodiscard]] Feature<D> facing(const Core<D>& core, const Vec<D>& direction, double flat);
 
-/// A new id from two others; such ids are told from those of corners, which are small.
+/// A new id from two others; such ids differ from those of corners, which are small.
 [[nodiscard]] std::uint32_t mixed(std::uint32_t first, std::uint32_t second);
 
 /// Cuts away what lies beyond the plane normal.x = offset. A cut corner is named after the edge cut

@@ -93,18 +93,18 @@ Vec<D> one_place(const Core<D>& a, const Core<D>& b, const Separation<D>& neares
       }
     }
   }
-  const Separation<D> told = separation(a, b);
-  return 0.5 * (told.on_a + told.on_b);
+  const Separation<D> found = separation(a, b);
+  return 0.5 * (found.on_a + found.on_b);
 }
 
 }  // namespace
 
 template <int D>
 Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat,
-                     Start<D>* start, Separation<D>* told) {
+                     Start<D>* start, Separation<D>* found) {
   Manifold<D> out;
   const Separation<D> nearest = separation_within(a, b, margin, start);
-  if (told != nullptr) *told = nearest;
+  if (found != nullptr) *found = nearest;
   if (nearest.gap > margin) return out;
   const Vec<D>& n = out.normal = nearest.normal;
   if (nearest.has_points && (a.is_point() || b.is_point())) {
@@ -121,13 +121,14 @@ Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double f
   Feature<D> other = a_is_reference ? fb : fa;
 
   // A corner has one nearest point, and so have two edges that cross; all else is clipped.
-  // A face of a sliver may be level and yet look sideways; then too the nearest points do better.
+  // A face of a sliver may be level and yet have a sideways normal; then the nearest points are
+  // better.
   const bool sideways = reference.count > 2 &&
                         std::abs(reference.face_normal.dot(n)) < 0.5 * reference.face_normal.norm();
   const bool one_point = other.count == 1 || sideways ||
                          (D == 3 && reference.count == 2 && !parallel(reference, other));
 
-  std::array<ContactPoint<D>, kMostCorners> found;
+  std::array<ContactPoint<D>, kMostCorners> clipped;
   std::size_t count = 0;
   if (!one_point) {
     clip_to(reference, other, n);
@@ -142,14 +143,14 @@ Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double f
       // Edges that are not quite parallel drift apart sideways.
       if (reference.count == 2 && (on_b - on_a - n * apart).norm() > flat) continue;
       const Vec<D> middle = 0.5 * (on_a + on_b + n * (a.radius - b.radius));
-      found[count++] = {middle, gap,
-                        a_is_reference ? other.corners[k].id : other.corners[k].id ^ 1U << 30};
+      clipped[count++] = {middle, gap,
+                          a_is_reference ? other.corners[k].id : other.corners[k].id ^ 1U << 30};
     }
   }
   if (count == 0) {
-    found[count++] = {one_place(a, b, nearest, fa, fb, sideways), nearest.gap, kOnePlace};
+    clipped[count++] = {one_place(a, b, nearest, fa, fb, sideways), nearest.gap, kOnePlace};
   }
-  keep_best<D>(found, count, out);
+  keep_best<D>(clipped, count, out);
   return out;
 }
 

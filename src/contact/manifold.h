@@ -1,5 +1,6 @@
 #pragma once
 // Where two shapes touch: a normal and a few points with stable ids.
+#include <algorithm>
 #include <cstdint>
 
 #include "contact/distance.h"
@@ -24,6 +25,13 @@ struct Manifold {
   int count = 0;
   std::uint32_t one_way = 0;  // of a one-way piece: its number, from 1
   std::array<ContactPoint<D>, kMostPoints<D>> points;
+
+  /// The deepest point's gap; `most` if no point is nearer.
+  [[nodiscard]] double least_gap(double most) const {
+    double gap = most;
+    for (int k = 0; k < count; ++k) gap = std::min(gap, points[static_cast<std::size_t>(k)].gap);
+    return gap;
+  }
 };
 
 /// The contact points of two placed cores with their roundings that are no further apart than
@@ -31,18 +39,18 @@ struct Manifold {
 /// how much one end of a face may lie behind the other). Empty when the shapes are further apart.
 /// Method: the features facing along the normal are clipped against each other (Sutherland and
 /// Hodgman, "Reentrant polygon clipping", 1974); of more than two (2D) or four
-/// (3D) points those stay that span most. `start`: as of separation_within(), whose answer is told
-/// in `told` if that is given.
+/// (3D) points those stay that span most. `start`: as of separation_within(), whose result is
+/// stored in `found` if that is given.
 template <int D>
 [[nodiscard]] Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double flat,
-                                   Start<D>* start = nullptr, Separation<D>* told = nullptr);
+                                   Start<D>* start = nullptr, Separation<D>* found = nullptr);
 
 /// The same for shape `a` at the origin and shape `b` at `b_in_a`, all in a's frame.
 template <int D>
 [[nodiscard]] Manifold<D> manifold(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a,
                                    double margin, double flat, Start<D>* start = nullptr,
-                                   Separation<D>* told = nullptr) {
-  return manifold(Core<D>(a), Core<D>(b, b_in_a), margin, flat, start, told);
+                                   Separation<D>* found = nullptr) {
+  return manifold(Core<D>(a), Core<D>(b, b_in_a), margin, flat, start, found);
 }
 
 }  // namespace colvik::contact

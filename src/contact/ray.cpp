@@ -8,7 +8,7 @@ Shot<D> nothing() {
   return {true, std::nullopt};
 }
 template <int D>
-Shot<D> met(double t, const Vec<D>& normal, const Vec<D>& from, const Vec<D>& move) {
+Shot<D> hit_at(double t, const Vec<D>& normal, const Vec<D>& from, const Vec<D>& move) {
   Impact<D> hit;
   hit.t = t;
   hit.normal = normal;
@@ -38,7 +38,7 @@ Shot<D> shoot_box(const Vec<D>& half, const Vec<D>& from, const Vec<D>& move) {
   }
   if (first > last || last < 0) return nothing<D>();
   if (!(first > 0)) return {};
-  return met<D>(first, Vec<D>(Vec<D>::Unit(axis) * (move[axis] > 0 ? -1.0 : 1.0)), from, move);
+  return hit_at<D>(first, Vec<D>(Vec<D>::Unit(axis) * (move[axis] > 0 ? -1.0 : 1.0)), from, move);
 }
 
 template <int D>
@@ -50,10 +50,10 @@ Shot<D> shoot_ball(double radius, const Vec<D>& from, const Vec<D>& move) {
   const double off = (from + middle * along).squaredNorm();
   if (!(from.norm() > radius)) return {};
   if (off > radius * radius || middle <= 0) return nothing<D>();
-  const double way = middle - std::sqrt(radius * radius - off);
-  if (way > length) return nothing<D>();
-  const double t = std::max(0.0, way) / length;
-  return met<D>(t, Vec<D>((from + t * move).normalized()), from, move);
+  const double distance = middle - std::sqrt(radius * radius - off);
+  if (distance > length) return nothing<D>();
+  const double t = std::max(0.0, distance) / length;
+  return hit_at<D>(t, Vec<D>((from + t * move).normalized()), from, move);
 }
 
 template <int D>

@@ -8,7 +8,7 @@
 
 namespace colvik::contact {
 
-/// What a line says of a body without a search: whether that is settled, and where it is met if so.
+/// The result of a ray against a body without a search: whether that is settled, and the hit if so.
 template <int D>
 struct Shot {
   bool settled = false;
@@ -24,18 +24,18 @@ template <int D>
 template <int D>
 [[nodiscard]] Shot<D> shoot_ball(double radius, const Vec<D>& from, const Vec<D>& move);
 
-/// What a line says of a flat piece: whether that is settled, and when it is met (infinite: it is
-/// not).
+/// The result of a ray against a flat piece: whether that is settled, and the time of the hit
+/// (infinite: it is not).
 struct Crossing {
   bool settled = true;
   double t = std::numeric_limits<double>::infinity();
 };
 
-/// A segment (2D: its front is to the right of its way) or triangle (3D: its front is where its
-/// corners run counterclockwise), met from its front or from both sides. Lines that run along it
+/// A segment (2D: its front is to the right of its direction) or triangle (3D: its front is where
+/// its corners run counterclockwise), hit from its front or from both sides. Rays that run along it
 /// are not settled; the sides belong to it, so that none slips through between two neighbours. What
-/// is met after t = `before` is not told. (Möller and Trumbore, "Fast, minimum storage ray/triangle
-/// intersection", 1997)
+/// is hit after t = `before` is not returned. (Möller and Trumbore, "Fast, minimum storage
+/// ray/triangle intersection", 1997)
 template <int D>
 [[nodiscard]] Crossing cross_flat(const std::array<Vec<D>, D>& corner, bool two_sided,
                                   const Vec<D>& from, const Vec<D>& move, double before);

@@ -37,7 +37,7 @@ struct SolverPoint {
   Vec<D> drag;        // friction impulse on b, likewise
   double total_push;  // over the whole step
   double approach;    // greatest speed at which the two came together at the point
-  double when;        // seconds into the step at which it first pushed; below 0: it did not
+  double when;        // seconds into the step of its first impulse; below 0: none
   std::uint32_t id;
   std::uint8_t struck;  // 1: its push stopped something within a substep, and does not last
 };

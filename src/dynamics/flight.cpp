@@ -92,7 +92,7 @@ void Solver<D>::accelerate(std::size_t first, std::size_t last) {
       if (b.spin_drag > 0) m.spin *= math::decay(b.spin_drag * h_);
     }
     m.velocity += m.gain;
-    if (m.hit) m.narrow_way();
+    if (m.hit) m.narrow_displacement();
     m.speed = static_cast<float>(m.velocity.squaredNorm());
     m.spinning = static_cast<float>(m.spin.squaredNorm());
   }
@@ -122,17 +122,18 @@ void Solver<D>::move(std::size_t first, std::size_t last) {
     Moving<D>& m = moving_[i];
     Vec<D> by = m.velocity * h_;
     if (m.hit) by += m.shift;
-    // Without contact the way is that of the mean velocity, which follows the parabola exactly.
+    // Without contact the displacement is that of the mean velocity, which follows the parabola
+    // exactly.
     if (!m.pushed) by -= m.gain * (0.5 * h_);
     m.moved += by;
-    m.way = by;
+    m.displacement = by;
     carry(b, by);
     if (!m.spin.isZero(0) || m.hit) turn(i);
     if (m.hit) {
       m.shift.setZero();
       m.turn_shift.setZero();
     }
-    m.narrow_way();
+    m.narrow_displacement();
   }
 }
 

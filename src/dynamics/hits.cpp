@@ -37,7 +37,7 @@ void Solver<D>::hits() {
 
 // Bodies move on straight lines (gravity added along the normal) until the contact closes, take its
 // impulse there, and go on with the new velocities. As the substep moves them from its beginning,
-// the way that the new velocity did not have yet is noted as a shift.
+// the displacement that the new velocity has not made yet is stored as a shift.
 template <int D>
 bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
   Moving<D>& a = moving_[c.a];

@@ -21,7 +21,7 @@ struct Removal {
 };
 
 /// What passes over contacts read of a body besides its velocity. It says how much an impulse does
-/// and by how little the body has moved, which single precision tells well enough: an impulse is
+/// and by how little the body has moved, for which single precision suffices: an impulse is
 /// the same for both of its bodies.
 template <int D>
 struct Narrow {
@@ -41,12 +41,12 @@ enum class Turns : std::uint8_t {
   locked,    // about some of the world's axes it cannot turn
 };
 
-/// A body while it is being solved. In parts by who looks at them how often, each on lines of
+/// A body while it is being solved. In parts by who reads them how often, each on lines of
 /// memory of its own.
 template <int D>
 struct alignas(64) Moving {
-  // What passes over contacts read, side by side in this order (see Wide), and what every substep
-  // asks of every body: a line in 2D, two in 3D.
+  // What passes over contacts read, adjacent in this order (see SimdContacts), and what every
+  // substep reads of every body: a cache line in 2D, two in 3D.
   Vec<D> velocity;
   Spin<D> spin;
   Narrow<D> narrow;
@@ -64,9 +64,9 @@ struct alignas(64) Moving {
   Spin<D> turned;            // likewise, small turns added up
   Vec<D> gain;               // of velocity in this substep from gravity, forces and drag
   double turning = 0;        // since the step began, sizes of turns added up
-  Vec<D> way;                // in the last substep
+  Vec<D> displacement;       // in the last substep
 
-  // Of bodies that are hit, and of contacts that are not worked on side by side.
+  // Of bodies that are hit, and of contacts that are solved one by one.
   alignas(64) Vec<D> inverse_mass;
   Inertia<D> inverse_inertia;  // in the world's frame
   Vec<D> shift;                // due to hits within this substep, which act from their time on
@@ -78,7 +78,7 @@ struct alignas(64) Moving {
       for (int k = i; k < kTurnAxes<D>; ++k)
         narrow.inverse_inertia[at++] = static_cast<float>(inverse_inertia(i, k));
   }
-  void narrow_way() {
+  void narrow_displacement() {
     const Vec<D> offset = hit ? Vec<D>(moved + shift) : moved;
     const Spin<D> angle = hit ? Spin<D>(turned + turn_shift) : turned;
     for (int i = 0; i < D; ++i) narrow.offset[i] = static_cast<float>(offset[i]);
@@ -88,12 +88,12 @@ struct alignas(64) Moving {
 
 /// How a contact is worked on.
 enum class Worked : std::uint8_t {
-  alone,    // after others
-  at_once,  // likewise, and together with others before, see AtOnce
-  wide,     // side by side with others, by Wide, which has its impulses
+  alone,     // after others
+  directly,  // likewise, and together with others before, see DirectSolver
+  simd,      // in a SIMD batch, which has its impulses
 };
 
-/// What is asked of a contact to find out how, close together for all.
+/// The fields of a contact that decide how, close together for all.
 struct Listed {
   std::uint32_t a = 0;
   std::uint32_t b = 0;
@@ -108,7 +108,7 @@ Listed listed(const Contact<D>& c) {
           c.restitution == 0 && c.rolling == 0};
 }
 
-/// What of a point of a contact that is not worked on side by side stays the same through the step.
+/// The constants of a point, over one step, of a contact that is solved one by one.
 template <int D>
 struct Row {
   double mass = 0;    // along the normal

@@ -11,7 +11,7 @@
 namespace colvik::dynamics {
 namespace {
 
-constexpr std::size_t kContacts = 512;  // looked at in one go
+constexpr std::size_t kContacts = 512;  // visited in one go
 
 }  // namespace
 
@@ -58,7 +58,7 @@ void Solver<D>::begin(std::size_t first, std::size_t last) {
     m.movable = !m.fixed || !b.inverse_inertia.isZero(0);
     m.steady = !m.movable || (b.drag <= 0 && b.spin_drag <= 0 && b.torque.isZero(0));
     m.gain = m.movable ? Vec<D>(b.acceleration * h_) : Vec<D>(kZero);
-    m.narrow_way();
+    m.narrow_displacement();
     set_inertia(i);
   }
 }
@@ -68,7 +68,7 @@ void Solver<D>::set(std::span<Contact<D>> contacts) {
   contacts_ = contacts;
   whole_ = contacts.size();
   measure(0, 0);
-  at_once_.find(moving_, listed_, contacts_);
+  direct_.find(moving_, listed_, contacts_);
   take(steady_, 0, whole_);
 }
 
@@ -123,12 +123,12 @@ void Solver<D>::measure(std::size_t first, std::size_t last, std::size_t fresh) 
 
 template <int D>
 void Solver<D>::take(Batch& batch, std::size_t first, std::size_t end) {
-  batch.wide.take(crew_, moving_, contacts_, listed_, first, end);
+  batch.simd.take(crew_, moving_, contacts_, listed_, first, end);
   batch.alone.clear();
   if (rows_.size() < contacts_.size())
     rows_.resize(contacts_.size());  // most are not in use, and none needs clearing
   for (std::size_t i = first; i < end; ++i)
-    if (listed_[i].worked != Worked::wide) {
+    if (listed_[i].worked != Worked::simd) {
       batch.alone.push_back(static_cast<std::uint32_t>(i));
       prepare(i);
     }
@@ -156,7 +156,7 @@ void Solver<D>::prepare(std::size_t contact) {
     const double along = give(c.normal, c.normal);
     row.mass = along > 0 ? 1 / along : 0;
     // Of the tangents the one along which an impulse moves them most: with its mass no step is too
-    // long, and what slides is held back straight against its way.
+    // long, and friction acts straight against the direction of sliding.
     const std::array<Vec<D>, D - 1> t = tangents(c.normal);
     double across = give(t[0], t[0]);
     if constexpr (D == 3) {
@@ -180,16 +180,16 @@ void Solver<D>::substep() {
   hits();
   accelerate();
   for (Batch* batch : {&steady_, &late_, &quick_}) {
-    batch->wide.warm_start(crew_, moving_);
+    batch->simd.warm_start(crew_, moving_);
     for (const std::uint32_t i : batch->alone)
       if (counts(contacts_[i])) warm_start(contacts_[i]);
   }
-  if (!at_once_.empty()) at_once_.solve(moving_, contacts_, rows_, pass_.removal, true);
+  if (!direct_.empty()) direct_.solve(moving_, contacts_, rows_, pass_.removal, true);
   push(true);
   move();
-  if (!at_once_.empty()) at_once_.solve(moving_, contacts_, rows_, pass_.removal, false);
+  if (!direct_.empty()) direct_.solve(moving_, contacts_, rows_, pass_.removal, false);
   push(false);
-  calm();
+  clamp_energy();
   for (const Batch* batch : {&steady_, &late_, &quick_})
     for (const std::uint32_t i : batch->alone)
       for (Point& p : points(contacts_[i])) {
@@ -199,8 +199,8 @@ void Solver<D>::substep() {
         p.struck = false;
         p.drag.setZero();
       }
-  late_.wide.give_back(crew_, contacts_);
-  quick_.wide.give_back(crew_, contacts_);
+  late_.simd.give_back(crew_, contacts_);
+  quick_.simd.give_back(crew_, contacts_);
   ++substep_;
 }
 
@@ -210,7 +210,7 @@ void Solver<D>::end() {
     bodies_[i].velocity = moving_[i].velocity;
     bodies_[i].spin = moving_[i].spin;
   }
-  steady_.wide.give_back(crew_, contacts_);
+  steady_.simd.give_back(crew_, contacts_);
 }
 
 template <int D>
@@ -249,10 +249,10 @@ void Solver<D>::push(bool separate) {
   pass_.separate = separate;
   const auto push = [&](Batch& batch, bool last) {
     pass_.last = last && !separate;
-    batch.wide.push(crew_, moving_, pass_, false);
+    batch.simd.push(crew_, moving_, pass_, false);
     for (const std::uint32_t i : batch.alone)
       if (counts(contacts_[i])) push_contact(contacts_[i], rows_[i], listed_[i].worked, pass_);
-    batch.wide.push(crew_, moving_, pass_, true);
+    batch.simd.push(crew_, moving_, pass_, true);
   };
   push(steady_, true);
   push(late_, true);
@@ -274,7 +274,7 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, 
   for (int k = 0; k < c.count; ++k) {
     Point& p = c.points[k];
     const Row<D>& row = rows.points[k];
-    // What was hit in this substep has not all of its new velocity's way before it.
+    // A body that was hit in this substep has travelled with the old velocity for a part of it.
     const double gap = gap_within(c, p, row, a, b);
     if (!separate && gap > 0 && p.push == 0)
       continue;  // what has not closed yet is the next substep's
@@ -282,7 +282,7 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, 
     double mass_scale = 1;
     double leak = 0;
     if (gap > 0 || separate) bias = removal.speed(gap);
-    if (worked == Worked::at_once && separate) {
+    if (worked == Worked::directly && separate) {
       mass_scale = 1 / (1 + kGive);
       leak = kGive / (1 + kGive);
     } else if (separate && gap <= 0) {

@@ -4,8 +4,8 @@
 #include <span>
 #include <vector>
 
-#include "dynamics/at_once.h"
-#include "dynamics/wide.h"
+#include "dynamics/direct.h"
+#include "dynamics/simd_contacts.h"
 
 namespace colvik::dynamics {
 
@@ -17,9 +17,9 @@ struct SolverSettings {
 
 /// Advances bodies by one step of several substeps. Call begin, replace, then substep as often as
 /// the settings say, then end; in between the caller may replace contacts again. Plain contacts are
-/// worked on side by side (see Wide), then the others in their order; first those of the whole
-/// step, then likewise those that came within it, then those that are fast. After `end`, and those
-/// that came within the step after each substep, they have the impulses that acted.
+/// solved in SIMD batches (see SimdContacts), then the others in their order; first those of the
+/// whole step, then likewise those that came within it, then those that are fast. After `end`, and
+/// those that came within the step after each substep, they have the impulses that acted.
 ///
 /// Contact is made of many small steps with warm-started impulses (Macklin and others, "Small steps
 /// in physics simulation", 2019); overlap is removed by a damped spring (Lacoursiere, "Ghosts and
@@ -32,7 +32,7 @@ struct SolverSettings {
 template <int D>
 class Solver {
  public:
-  /// Who shares the work: with more than one, bodies and contacts that are worked on side by side
+  /// Who shares the work: with more than one, bodies and batched contacts
   /// are done in parts.
   math::Crew& crew() { return crew_; }
   /// Without contacts so far.
@@ -40,7 +40,7 @@ class Solver {
   /// The contacts of the whole step, before its first substep: theirs are the gaps and arms of this
   /// moment.
   void set(std::span<Contact<D>> contacts);
-  /// Puts others behind these. Contacts from `fresh` on are new; those before it were told already
+  /// Appends others to these. Contacts from `fresh` on are new; those before it are known already
   /// in this step. Those from `fast` on, not before `fresh`, are of what is fast, and must be
   /// stopped at once.
   void replace(std::span<Contact<D>> contacts, std::size_t fresh, std::size_t fast);
@@ -50,7 +50,7 @@ class Solver {
   void shift(std::size_t body, const Vec<D>& by) {
     carry(bodies_[body], by);
     moving_[body].moved += by;
-    moving_[body].narrow_way();
+    moving_[body].narrow_displacement();
   }
 
   /// Of b against a at a point, now.
@@ -64,9 +64,9 @@ class Solver {
  private:
   using Point = SolverPoint<D>;
   static constexpr std::size_t kBodies = 256;  // worked on in one go
-  // Contacts that are worked on together: those side by side, and the others' indices.
+  // Contacts that are solved together: the batched ones, and the others' indices.
   struct Batch {
-    Wide<D> wide;
+    SimdContacts<D> simd;
     std::vector<std::uint32_t> alone;
   };
 
@@ -88,7 +88,7 @@ class Solver {
   bool hit(Contact<D>& c, const Rows<D>& rows);
   void move();
   void move(std::size_t first, std::size_t last);
-  void calm();
+  void clamp_energy();
   void find_wild(std::size_t first, std::size_t last, std::size_t worker);
   void turn(std::size_t body);
   static void carry(Body<D>& b, const Vec<D>& by);
@@ -106,7 +106,7 @@ class Solver {
   std::span<Contact<D>> contacts_;
   math::Many<Moving<D>> moving_;
   std::vector<Listed> listed_;           // by contact
-  math::Many<Rows<D>> rows_;             // likewise, of those that are not worked on side by side
+  math::Many<Rows<D>> rows_;             // likewise, of those that are solved one by one
   std::vector<std::uint32_t> bouncing_;  // contacts with restitution
   std::vector<std::uint32_t> wild_;      // bodies that are to be calmed
   // By worker: those that it found, and the square of the greatest speed that it saw.
@@ -120,7 +120,7 @@ class Solver {
     double lever = 0;
   };
   std::vector<Allowed> allowed_;  // by place among these
-  AtOnce<D> at_once_;
+  DirectSolver<D> direct_;
   Batch steady_;
   Batch late_;
   Batch quick_;  // contacts of the whole step, those that came within it, and those that are fast

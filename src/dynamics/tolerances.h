@@ -15,13 +15,13 @@ inline constexpr double kStiffness = 0.25;  // its frequency as a part of the su
 // What is wedged in.
 inline constexpr double kCalmTimes =
     2;  // as fast as what it touches was before, if that is much heavier
-inline constexpr double kCalmSpeed = 10;  // slower is not looked at
-inline constexpr double kCalmSpin = 100;  // radians a second: less is not looked at
+inline constexpr double kClampFromSpeed = 10;  // slower bodies are skipped
+inline constexpr double kClampFromSpin = 100;  // radians a second: slower bodies are skipped
 
 // Islands that are solved at once.
 inline constexpr unsigned kHigh = 16;   // bodies from the ground up
 inline constexpr double kHeavy = 5;     // as heavy as what it lies on
-inline constexpr double kWidest = 6;    // bodies of an island side by side, about
+inline constexpr double kWidest = 6;    // greatest width of an island, in bodies, about
 inline constexpr double kGive = 0.002;  // of the effective inverse mass of a contact
 inline constexpr int kRounds = 6;       // of letting go
 

@@ -1,6 +1,6 @@
 #pragma once
 // Contact classes: equal (tags, filter, role) share a small number, and the verdict for two classes
-// is worked out once, so that deciding about a pair is a look-up however rich the queries are.
+// is computed once, so that deciding about a pair is a table lookup however long the queries are.
 #include <colvik/verdict.hpp>
 
 #include <map>

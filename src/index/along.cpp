@@ -19,11 +19,11 @@ namespace colvik::index::HWY_NAMESPACE {
 
 inline float up(double x) { return static_cast<float>(x) * 1.000001F; }
 
-// A way through the frame of a tree; t runs from 0 to 1 along it. Which side of a box is the way in
+// A sweep in the frame of a tree; t runs from 0 to 1 along it. Which side of a box is the entry
 // depends on the direction alone.
 template <int D>
 struct FloatRay {
-  float per_way[D];  // 1 / way
+  float inverse[D];  // 1 / displacement
   float per_out[D];  // a little more, for the three roundings of a side (Ize, "Robust BVH ray
                      // traversal", 2013)
   float in[D];
@@ -33,35 +33,37 @@ struct FloatRay {
 };
 
 template <int D>
-FloatRay<D> ray_in(const Store<D>& tree, const FloatBox<D>& all, const Way<D>& way,
+FloatRay<D> ray_in(const Store<D>& tree, const FloatBox<D>& all, const Sweep<D>& displacement,
                    const Vec<D>& half) {
   FloatRay<D> r;
   for (int i = 0; i < D; ++i) {
-    const float at = to_float(way.from[i] - tree.origin[i]);
+    const float at = to_float(displacement.from[i] - tree.origin[i]);
     const float wide = to_float(half[i]);
-    const float end = to_float(way.from[i] + way.way[i] - tree.origin[i]);
+    const float end =
+        to_float(displacement.from[i] + displacement.displacement[i] - tree.origin[i]);
     const float far = farthest(std::max(std::abs(at), std::abs(end)) + wide,
                                std::max(std::abs(all.lo[i]), std::abs(all.hi[i])));
     constexpr float kLeast = 1e-9F;  // along a face that has no thickness
     const float room = wide + kLeast + far * 4 * std::numeric_limits<float>::epsilon();
-    // A way along the other axes only: never left, never entered.
+    // A sweep along the other axes only: never left, never entered.
     constexpr double kTiny = 1e-18;
-    const double by = std::abs(way.way[i]) > kTiny ? way.way[i] : kTiny;
-    r.per_way[i] = static_cast<float>(1 / by);
-    r.per_out[i] = r.per_way[i] * 1.000001F;
-    // Which way it goes is anyone's guess, and so no branch.
+    const double by =
+        std::abs(displacement.displacement[i]) > kTiny ? displacement.displacement[i] : kTiny;
+    r.inverse[i] = static_cast<float>(1 / by);
+    r.per_out[i] = r.inverse[i] * 1.000001F;
+    // Its direction is unpredictable, hence no branch.
     const float ahead = std::copysign(room, static_cast<float>(by));
     const std::uint32_t back = std::signbit(by) ? 1 : 0;
     const std::uint32_t axis = static_cast<std::uint32_t>(i);
     r.in[i] = at + ahead;
-    r.in_side[i] = (axis + back * D) * kWide;
+    r.in_side[i] = (axis + back * D) * kWidth;
     r.out[i] = at - ahead;
-    r.out_side[i] = (axis + (1 - back) * D) * kWide;
+    r.out_side[i] = (axis + (1 - back) * D) * kWidth;
   }
   return r;
 }
 
-// What is yet to be visited on a way, the next one last, and where the way enters each.
+// The nodes that a sweep is yet to visit, the next one last, and where it enters each.
 constexpr int kRoom = 24;
 template <int D>
 struct Walk {
@@ -70,11 +72,11 @@ struct Walk {
   int waiting;
   Ref next;
   std::uint32_t number;
-  alignas(32) float enters[kRoom + kWide];
-  alignas(32) Ref refs[kRoom + kWide];
+  alignas(32) float enters[kRoom + kWidth];
+  alignas(32) Ref refs[kRoom + kWidth];
 };
 
-// Soon to be looked at: its lines come from far in most of the time that a ray takes.
+// Prefetches a node: a ray spends most of its time waiting for these lines.
 template <int D>
 HWY_INLINE void fetch(const Store<D>& tree, Ref ref, const Ahead& ahead) {
   const std::byte* at = ref >= 0 ? reinterpret_cast<const std::byte*>(&tree.node(ref))
@@ -87,26 +89,26 @@ HWY_INLINE void fetch(const Store<D>& tree, Ref ref, const Ahead& ahead) {
     for (std::size_t k = 2 * kLine; k < sizeof(Node<D>); k += kLine) hwy::Prefetch(at + k);
 }
 
-// Goes on to the slot of a node that the way enters first, and adds the others that it meets; false
-// if it meets none. How many are met is anyone's guess: only whether there are any is a branch.
-// What is next is known before the others are put away.
+// Descends to the slot of a node that the sweep enters first, and pushes the others that it hits;
+// false if it hits none. The number of hits is unpredictable: only whether there are any is a
+// branch. What is next is known before the others are put away.
 template <int D>
 HWY_INLINE bool meet(const Node<D>& n, Walk<D>& w) {
-  static_assert(sizeof(Slots<D>) == sizeof(float) * 2 * D * kWide);
+  static_assert(sizeof(Slots<D>) == sizeof(float) * 2 * D * kWidth);
   const Lanes tag;
   const hn::RebindToSigned<Lanes> whole;
   const hn::Rebind<std::uint8_t, Lanes> small;
-  constexpr std::int32_t kSlot =
-      kWide - 1;  // the digits of where a slot is entered that tell the slot instead
+  // The last digits of the entry fraction hold the slot's number instead.
+  constexpr std::int32_t kSlot = kWidth - 1;
 
-  alignas(32) float enters[kWide];
+  alignas(32) float enters[kWidth];
   std::uint32_t hits = 0;
   auto nearest = hn::Set(whole, std::numeric_limits<std::int32_t>::max());
-  for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
+  for (std::size_t k = 0; k < kWidth; k += hn::Lanes(tag)) {
     const float* sides = n.slots.lo[0] + k;
     const auto in = [&](int i) HWY_ATTR {
       const auto side = hn::Sub(hn::Load(tag, sides + w.ray.in_side[i]), hn::Set(tag, w.ray.in[i]));
-      return hn::Mul(side, hn::Set(tag, w.ray.per_way[i]));
+      return hn::Mul(side, hn::Set(tag, w.ray.inverse[i]));
     };
     const auto out = [&](int i) HWY_ATTR {
       const auto side =
@@ -137,7 +139,7 @@ HWY_INLINE bool meet(const Node<D>& n, Walk<D>& w) {
   w.next = n.child[slot];
   const std::uint32_t others = hits & ~(1U << slot);
   int waiting = w.waiting;
-  for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
+  for (std::size_t k = 0; k < kWidth; k += hn::Lanes(tag)) {
     const std::uint32_t bits = others >> k & ((1U << hn::Lanes(tag)) - 1);
     const auto order =
         hn::IndicesFromVec(tag, hn::PromoteTo(whole, hn::LoadU(small, kPacked.slots[bits].data())));
@@ -152,10 +154,11 @@ HWY_INLINE bool meet(const Node<D>& n, Walk<D>& w) {
 
 // Visits what is next. Whether there is more; that is then next.
 template <int D>
-HWY_INLINE bool step(const Store<D>& tree, Walk<D>& w, const ToldOnWay& visit, const Ahead& ahead);
+HWY_INLINE bool step(const Store<D>& tree, Walk<D>& w, const SweepVisitor& visit,
+                     const Ahead& ahead);
 
 template <int D>
-void follow(const Store<D>& tree, Walk<D>& w, const ToldOnWay& visit, const Ahead& ahead) {
+void follow(const Store<D>& tree, Walk<D>& w, const SweepVisitor& visit, const Ahead& ahead) {
   while (step(tree, w, visit, ahead)) {
     fetch(tree, w.next, ahead);
     if (w.waiting > 0) fetch(tree, w.refs[w.waiting - 1], ahead);
@@ -163,11 +166,12 @@ void follow(const Store<D>& tree, Walk<D>& w, const ToldOnWay& visit, const Ahea
 }
 
 template <int D>
-HWY_INLINE bool step(const Store<D>& tree, Walk<D>& w, const ToldOnWay& visit, const Ahead& ahead) {
+HWY_INLINE bool step(const Store<D>& tree, Walk<D>& w, const SweepVisitor& visit,
+                     const Ahead& ahead) {
   if (w.next < 0) {
     const double on = visit.call(visit.to, w.number, static_cast<std::uint32_t>(~w.next));
     w.limit = std::min(w.limit, up(on));
-  } else if (w.waiting > kRoom - kWide) {  // a tree that is deep and lopsided
+  } else if (w.waiting > kRoom - kWidth) {  // a tree that is deep and lopsided
     Walk<D> beneath;
     beneath.ray = w.ray;
     beneath.limit = w.limit;
@@ -188,19 +192,19 @@ HWY_INLINE bool step(const Store<D>& tree, Walk<D>& w, const ToldOnWay& visit, c
 }
 
 template <int D>
-void along(const Store<D>& tree, std::span<const Way<D>> ways, const Vec<D>& half,
-           const ToldOnWay& visit, const Ahead& ahead) {
+void along(const Store<D>& tree, std::span<const Sweep<D>> sweeps, const Vec<D>& half,
+           const SweepVisitor& visit, const Ahead& ahead) {
   constexpr std::size_t kAbreast = 8;
   const FloatBox<D> all = around(tree.node(tree.root).slots);
   std::size_t begun = 0;
   const auto begin = [&](Walk<D>& w) HWY_ATTR {
-    w.ray = ray_in(tree, all, ways[begun], half);
-    w.limit = up(ways[begun].limit);
+    w.ray = ray_in(tree, all, sweeps[begun], half);
+    w.limit = up(sweeps[begun].limit);
     w.waiting = 0;
     w.next = tree.root;
     w.number = static_cast<std::uint32_t>(begun++);
   };
-  if (ways.size() == 1) {
+  if (sweeps.size() == 1) {
     Walk<D> w;
     begin(w);
     follow(tree, w, visit, ahead);
@@ -209,23 +213,23 @@ void along(const Store<D>& tree, std::span<const Way<D>> ways, const Vec<D>& hal
   Walk<D> walks[kAbreast];
   Walk<D>* busy[kAbreast];
   std::size_t n = 0;
-  for (; n < std::min(kAbreast, ways.size()); ++n) begin(*(busy[n] = &walks[n]));
+  for (; n < std::min(kAbreast, sweeps.size()); ++n) begin(*(busy[n] = &walks[n]));
   while (n > 0)
     for (std::size_t i = 0; i < n; ++i) {
       Walk<D>& w = *busy[i];
       if (step(tree, w, visit, ahead)) fetch(tree, w.next, ahead);
-      else if (begun < ways.size()) begin(w);
+      else if (begun < sweeps.size()) begin(w);
       else busy[i--] = busy[--n];
     }
 }
 
-void along_2(const Store<2>& tree, std::span<const Way<2>> ways, const Vec<2>& half,
-             ToldOnWay visit, Ahead ahead) {
-  along(tree, ways, half, visit, ahead);
+void along_2(const Store<2>& tree, std::span<const Sweep<2>> sweeps, const Vec<2>& half,
+             SweepVisitor visit, Ahead ahead) {
+  along(tree, sweeps, half, visit, ahead);
 }
-void along_3(const Store<3>& tree, std::span<const Way<3>> ways, const Vec<3>& half,
-             ToldOnWay visit, Ahead ahead) {
-  along(tree, ways, half, visit, ahead);
+void along_3(const Store<3>& tree, std::span<const Sweep<3>> sweeps, const Vec<3>& half,
+             SweepVisitor visit, Ahead ahead) {
+  along(tree, sweeps, half, visit, ahead);
 }
 
 }  // namespace colvik::index::HWY_NAMESPACE
@@ -237,16 +241,16 @@ HWY_EXPORT(along_2);
 HWY_EXPORT(along_3);
 
 template <>
-void walk_along(const Store<2>& tree, std::span<const Way<2>> ways, const Vec<2>& half,
-                ToldOnWay visit, Ahead ahead) {
-  if (tree.root != kNone && !ways.empty())
-    HWY_DYNAMIC_DISPATCH(along_2)(tree, ways, half, visit, ahead);
+void walk_along(const Store<2>& tree, std::span<const Sweep<2>> sweeps, const Vec<2>& half,
+                SweepVisitor visit, Ahead ahead) {
+  if (tree.root != kNone && !sweeps.empty())
+    HWY_DYNAMIC_DISPATCH(along_2)(tree, sweeps, half, visit, ahead);
 }
 template <>
-void walk_along(const Store<3>& tree, std::span<const Way<3>> ways, const Vec<3>& half,
-                ToldOnWay visit, Ahead ahead) {
-  if (tree.root != kNone && !ways.empty())
-    HWY_DYNAMIC_DISPATCH(along_3)(tree, ways, half, visit, ahead);
+void walk_along(const Store<3>& tree, std::span<const Sweep<3>> sweeps, const Vec<3>& half,
+                SweepVisitor visit, Ahead ahead) {
+  if (tree.root != kNone && !sweeps.empty())
+    HWY_DYNAMIC_DISPATCH(along_3)(tree, sweeps, half, visit, ahead);
 }
 }  // namespace colvik::index
 #endif

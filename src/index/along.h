@@ -1,6 +1,6 @@
 #pragma once
-// Straight ways down a tree, compiled for several instruction sets; which one runs changes no
-// result.
+// Sweeps of a point or box through a tree, compiled for several instruction sets; which one runs
+// changes no result.
 #include <cstdint>
 #include <span>
 
@@ -8,27 +8,27 @@
 
 namespace colvik::index {
 
-/// From a point to another, and which part of it is looked at: up to `limit` of it (0 to 1).
+/// A displacement from a point, of which the part up to `limit` (0 to 1) is visited.
 template <int D>
-struct Way {
+struct Sweep {
   Vec<D> from;
-  Vec<D> way;
+  Vec<D> displacement;
   double limit = 1;
 };
 
-/// A list of the caller's by key, which it looks at when told of one: fetched ahead.
+/// A list of the caller's by key, which it reads in its visitor: prefetched.
 struct Ahead {
   const void* first = nullptr;
   std::size_t stride = 0;
 };
 
-/// Told of the number of a way and the key of an entry that it may meet, returns how far along to
-/// look on.
-using ToldOnWay = Told<double, std::uint32_t, std::uint32_t>;
+/// Called with the number of a sweep and the key of an entry that it may hit; returns the new
+/// limit. look on.
+using SweepVisitor = Visitor<double, std::uint32_t, std::uint32_t>;
 
-/// Follows the ways, some of them side by side: while one waits for memory, the others go on.
+/// Follows the sweeps, some of them interleaved: while one waits for memory, the others advance.
 template <int D>
-void walk_along(const Store<D>& tree, std::span<const Way<D>> ways, const Vec<D>& half,
-                ToldOnWay visit, Ahead ahead);
+void walk_along(const Store<D>& tree, std::span<const Sweep<D>> sweeps, const Vec<D>& half,
+                SweepVisitor visit, Ahead ahead);
 
 }  // namespace colvik::index

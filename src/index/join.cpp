@@ -39,7 +39,7 @@ Shift<D> shift_of(const Store<D>& from, const Store<D>& to) {
       far = std::max({far, std::abs(b.lo[i]), std::abs(b.hi[i])});
   }
   shift.reach = shift.sure = far * 4 * std::numeric_limits<float>::epsilon();
-  // Where numbers were held back to kFarthest, a frame's order tells nothing of another's.
+  // Where numbers were clamped to kFarthest, a frame's order says nothing about another's.
   if (far > static_cast<float>(kFarthest / 2)) {
     shift.reach = static_cast<float>(8 * kFarthest);
     shift.sure = std::numeric_limits<float>::infinity();
@@ -51,16 +51,16 @@ Shift<D> shift_of(const Store<D>& from, const Store<D>& to) {
 using Square = std::uint64_t;
 constexpr Square in_each_row(std::uint32_t slots) { return Square{slots} * 0x0101010101010101U; }
 struct WholeRows {
-  std::array<Square, 1 << kWide> of{};
+  std::array<Square, 1 << kWidth> of{};
   constexpr WholeRows() {
     for (unsigned slots = 0; slots < of.size(); ++slots)
-      for (unsigned i = 0; i < kWide; ++i)
-        if ((slots >> i & 1U) != 0) of[slots] |= Square{0xFF} << kWide * i;
+      for (unsigned i = 0; i < kWidth; ++i)
+        if ((slots >> i & 1U) != 0) of[slots] |= Square{0xFF} << kWidth * i;
   }
 };
 constexpr WholeRows kWholeRows;
 HWY_INLINE Square whole_rows(std::uint32_t slots) { return kWholeRows.of[slots]; }
-constexpr int kAbreast = 2;  // rows looked at side by side
+constexpr int kAbreast = 2;  // rows tested interleaved
 constexpr Square kSelf = 0x8040201008040201U;
 constexpr Square kAbove = 0x0080C0E0F0F8FCFEU;  // the same slot; one that comes after
 
@@ -73,9 +73,9 @@ HWY_INLINE Square meet(const Slots<D>& x, std::uint32_t rows, const Slots<D>& y,
   const Lanes tag;
   const std::uint8_t* const row = kPacked.slots[rows].data();
   const int count = std::popcount(rows);
-  Square met = 0;
+  Square hits = 0;
   doubt = false;
-  for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
+  for (std::size_t k = 0; k < kWidth; k += hn::Lanes(tag)) {
     const auto moved = [&](const float* at, int i) HWY_ATTR {
       return hn::Add(hn::Load(tag, at + k), hn::Set(tag, sign * shift.by[i]));
     };
@@ -99,11 +99,11 @@ HWY_INLINE Square meet(const Slots<D>& x, std::uint32_t rows, const Slots<D>& y,
           margin = hn::Min(margin, hn::Sub(hn::Set(tag, x.hi[2][i]), lo_2));
         }
         closest = hn::Min(closest, hn::Abs(margin));
-        met |= Square{bits_of(hn::Ge(margin, least))} << (std::size_t{kWide} * i + k);
+        hits |= Square{bits_of(hn::Ge(margin, least))} << (std::size_t{kWidth} * i + k);
       }
     doubt |= !hn::AllFalse(tag, hn::Le(closest, hn::Set(tag, shift.sure)));
   }
-  return met;
+  return hits;
 }
 
 // Joins a tree with another or with itself.
@@ -137,42 +137,42 @@ struct Join {
     std::uint32_t x;
     std::uint32_t y;
   };
-  static constexpr std::size_t kSquare = std::size_t{kWide} * kWide, kRoom = 512;
+  static constexpr std::size_t kSquare = std::size_t{kWidth} * kWidth, kRoom = 512;
 
   static std::uint32_t place(std::int32_t node, int slot) {
-    return static_cast<std::uint32_t>(node) * kWide + static_cast<std::uint32_t>(slot);
+    return static_cast<std::uint32_t>(node) * kWidth + static_cast<std::uint32_t>(slot);
   }
   static HWY_INLINE std::uint32_t entries_of(const Node<D>& n) {
     const Lanes tag;
     const hn::RebindToSigned<Lanes> whole;
     std::uint32_t bits = 0;
-    for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag))
+    for (std::size_t k = 0; k < kWidth; k += hn::Lanes(tag))
       bits |= bits_of(hn::RebindMask(tag, hn::Lt(hn::LoadU(whole, n.child + k), hn::Zero(whole))))
               << k;
     return bits;
   }
 
-  // Some slots of a node and those of another, of which a square is asked for. `turned`: the first
+  // Some slots of a node and those of another, of which a square is requested. `turned`: the first
   // is of b.
   HWY_INLINE void take(const Node<D>& x, std::int32_t at_x, std::uint32_t rows, const Node<D>& y,
-                       std::int32_t at_y, bool turned, Square asked) {
+                       std::int32_t at_y, bool turned, Square wanted) {
     bool doubt;
-    const Square met = meet(x.slots, rows, y.slots, shift, turned ? 1.0F : -1.0F, doubt) & asked &
-                       (whole_rows(x.marked) | in_each_row(y.marked));
+    const Square hits = meet(x.slots, rows, y.slots, shift, turned ? 1.0F : -1.0F, doubt) & wanted &
+                        (whole_rows(x.marked) | in_each_row(y.marked));
     const Square entries = whole_rows(entries_of(x)) & in_each_row(entries_of(y));
-    for (Square bits = met & entries; bits != 0; bits &= bits - 1) {
+    for (Square bits = hits & entries; bits != 0; bits &= bits - 1) {
       const int bit = std::countr_zero(bits);
-      const Ref first = x.child[bit / kWide];
-      const Ref second = y.child[bit % kWide];
+      const Ref first = x.child[bit / kWidth];
+      const Ref second = y.child[bit % kWidth];
       const Ref p = turned ? second : first;
       const Ref q = turned ? first : second;
       if (doubt && !a.bounds_of(p).overlaps(b.bounds_of(q))) continue;
       out.emplace_back(static_cast<std::uint32_t>(~p), static_cast<std::uint32_t>(~q));
     }
-    for (Square bits = met & ~entries; bits != 0; bits &= bits - 1) {
+    for (Square bits = hits & ~entries; bits != 0; bits &= bits - 1) {
       const int bit = std::countr_zero(bits);
-      const std::uint32_t first = place(at_x, bit / kWide);
-      const std::uint32_t second = place(at_y, bit % kWide);
+      const std::uint32_t first = place(at_x, bit / kWidth);
+      const std::uint32_t second = place(at_y, bit % kWidth);
       jobs[waiting++] = turned ? Job{second, first} : Job{first, second};
     }
   }
@@ -194,8 +194,8 @@ struct Join {
   // All beneath a node and an entry, with its box in the node's frame. `of_b`: the entry is.
   void one(Ref entry, const FloatBox<D>& box, bool marked, std::int32_t at, bool of_b) {
     const Node<D>& n = (of_b ? a : b).node(at);
-    const Near met = near(n.slots, box, shift.reach, shift.sure);
-    for (std::uint32_t bits = met.slots & (marked ? 0xFFU : n.marked); bits != 0;
+    const Near hits = near(n.slots, box, shift.reach, shift.sure);
+    for (std::uint32_t bits = hits.slots & (marked ? 0xFFU : n.marked); bits != 0;
          bits &= bits - 1) {
       const int slot = std::countr_zero(bits);
       const Ref ref = n.child[slot];
@@ -205,7 +205,7 @@ struct Join {
       }
       const Ref p = of_b ? ref : entry;
       const Ref q = of_b ? entry : ref;
-      if ((met.doubt >> slot & 1) == 0 || a.bounds_of(p).overlaps(b.bounds_of(q)))
+      if ((hits.doubt >> slot & 1) == 0 || a.bounds_of(p).overlaps(b.bounds_of(q)))
         out.emplace_back(static_cast<std::uint32_t>(~p), static_cast<std::uint32_t>(~q));
     }
   }
@@ -219,9 +219,9 @@ struct Join {
         beneath.drain();
         continue;
       }
-      const Node<D>& x = a.node(static_cast<std::int32_t>(job.x / kWide));
-      const Node<D>& y = b.node(static_cast<std::int32_t>(job.y / kWide));
-      const unsigned i = job.x % kWide, k = job.y % kWide;
+      const Node<D>& x = a.node(static_cast<std::int32_t>(job.x / kWidth));
+      const Node<D>& y = b.node(static_cast<std::int32_t>(job.y / kWidth));
+      const unsigned i = job.x % kWidth, k = job.y % kWidth;
       const Ref p = x.child[i];
       const Ref q = y.child[k];
       const FloatBox<D> box_x = x.slots.get(static_cast<int>(i));

@@ -17,7 +17,7 @@
 HWY_BEFORE_NAMESPACE();
 namespace colvik::index::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
-using Lanes = hn::CappedTag<float, kWide>;
+using Lanes = hn::CappedTag<float, kWidth>;
 
 template <class Mask>
 HWY_INLINE std::uint32_t bits_of(Mask mask) {
@@ -38,7 +38,7 @@ template <int D>
 HWY_INLINE Near near(const Slots<D>& s, const FloatBox<D>& box, float reach, float sure) {
   const Lanes tag;
   Near out;
-  for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
+  for (std::size_t k = 0; k < kWidth; k += hn::Lanes(tag)) {
     auto margin = hn::Set(tag, std::numeric_limits<float>::max());
     for (int i = 0; i < D; ++i) {
       margin = hn::Min(margin, hn::Sub(hn::Load(tag, s.hi[i] + k), hn::Set(tag, box.lo[i])));

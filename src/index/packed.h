@@ -1,5 +1,5 @@
 #pragma once
-// Slots of a node that were met, put next to each other.
+// The slots of a node that were hit, packed.
 #include <array>
 #include <cstdint>
 
@@ -9,10 +9,10 @@ namespace colvik::index {
 
 /// For each set of slots their numbers, one after the other.
 struct Packed {
-  std::array<std::array<std::uint8_t, kWide>, 1 << kWide> slots{};
+  std::array<std::array<std::uint8_t, kWidth>, 1 << kWidth> slots{};
   constexpr Packed() {
     for (unsigned bits = 0; bits < slots.size(); ++bits)
-      for (unsigned i = 0, k = 0; i < kWide; ++i)
+      for (unsigned i = 0, k = 0; i < kWidth; ++i)
         if ((bits >> i & 1U) != 0) slots[bits][k++] = static_cast<std::uint8_t>(i);
   }
 };

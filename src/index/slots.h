@@ -1,5 +1,5 @@
 #pragma once
-// Eight bounds side by side, in single precision.
+// Eight bounds as structure of arrays, in single precision.
 #include <colvik/vector.hpp>
 
 #include <algorithm>
@@ -7,7 +7,7 @@
 
 namespace colvik::index {
 
-inline constexpr int kWide = 8;
+inline constexpr int kWidth = 8;
 
 /// Bounds in single precision, in the frame of a tree (its origin taken off).
 template <int D>
@@ -21,7 +21,7 @@ struct FloatBox {
 inline constexpr double kFarthest = 1e18;
 inline float to_float(double x) { return static_cast<float>(std::clamp(x, -kFarthest, kFarthest)); }
 
-/// The largest coordinate whose rounding matters to a question that asks no further out than `own`,
+/// The largest coordinate whose rounding matters to a query that reaches no further out than `own`,
 /// in a tree that reaches as far as `all`: sides more than twice as far out are beyond it however
 /// they are rounded. So half-spaces do not make every question about all.
 inline float farthest(float own, float all) { return std::max(own, std::min(all, 2 * own)); }
@@ -57,8 +57,8 @@ inline float cost(const FloatBox<3>& b) {
 /// The bounds of eight slots, coordinate by coordinate. Those not in use are turned inside out.
 template <int D>
 struct Slots {
-  alignas(32) float lo[D][kWide];
-  alignas(32) float hi[D][kWide];
+  alignas(32) float lo[D][kWidth];
+  alignas(32) float hi[D][kWidth];
 
   [[nodiscard]] FloatBox<D> get(int slot) const {
     FloatBox<D> b;
@@ -86,7 +86,7 @@ struct Slots {
 /// What the slots in use cover together.
 template <int D>
 inline FloatBox<D> around(const Slots<D>& s) {
-  using Eight = Eigen::Map<const Eigen::Array<float, kWide, 1>, Eigen::Aligned32>;
+  using Eight = Eigen::Map<const Eigen::Array<float, kWidth, 1>, Eigen::Aligned32>;
   FloatBox<D> out;
   for (int i = 0; i < D; ++i) {
     out.lo[i] = Eight(s.lo[i]).minCoeff();

@@ -46,16 +46,16 @@ Halves by_number(const Group& g, int axis) {
 
 // Few items, parted into whole nodes.
 template <int D>
-std::size_t few(Item* first, Item* last, std::array<Group, kWide>& out, std::size_t n) {
+std::size_t few(Item* first, Item* last, std::array<Group, kWidth>& out, std::size_t n) {
   const auto size = static_cast<std::size_t>(last - first);
-  if (size <= kWide) {
+  if (size <= kWidth) {
     out[n] = {first, last, {}, {}};
     for (const Item* item = first; item != last; ++item) out[n].box.take(*item);
     return n + 1;
   }
   Cover middle;
   for (const Item* item = first; item != last; ++item) take_centre(middle, *item);
-  const std::size_t half = std::max<std::size_t>(kWide, (size / 2 + kWide / 2) / kWide * kWide);
+  const std::size_t half = std::max<std::size_t>(kWidth, (size / 2 + kWidth / 2) / kWidth * kWidth);
   Item* cut = halve_at(first, first + half, last, longest_axis<D>(middle));
   return few<D>(cut, last, out, few<D>(first, cut, out, n));
 }
@@ -141,27 +141,27 @@ class Grid {
     }
   }
 
-  std::size_t split(Item* spare, std::array<Group, kWide>& out) {
-    std::array<Region, kWide> regions;
+  std::size_t split(Item* spare, std::array<Group, kWidth>& out) {
+    std::array<Region, kWidth> regions;
     regions[0].count = items_.size();
     regions[0].cost = 1;
     for (int i = 0; i < D; ++i) regions[0].last[i] = kSide;
     std::size_t n = 1;
-    while (n < kWide) {
-      std::size_t next = kWide;
+    while (n < kWidth) {
+      std::size_t next = kWidth;
       float most = 0;
       for (std::size_t i = 0; i < n; ++i)
         if (regions[i].count > kFew && regions[i].cost > most) {
           most = regions[i].cost;
           next = i;
         }
-      if (next == kWide) break;
+      if (next == kWidth) break;
       if (halve(regions[next], regions[n])) ++n;
       else regions[next].cost = 0;  // one cell: left as it is
     }
     // Each item to its region, in the order they are in.
     std::array<std::uint8_t, kCells> region_of{};
-    std::array<Item*, kWide> end{};
+    std::array<Item*, kWidth> end{};
     Item* at = spare;
     for (std::size_t r = 0; r < n; ++r) {
       out[r] = {};
@@ -277,10 +277,10 @@ Group group_of(Item* first, Item* last) {
 }
 
 template <int D>
-int split(const Group& all, Item* spare, std::array<Group, kWide>& out) {
+int split(const Group& all, Item* spare, std::array<Group, kWidth>& out) {
   if (all.size() <= kFew) {
     std::size_t n = 0;
-    if (all.size() > kWide) n = few<D>(all.first, all.last, out, 0);
+    if (all.size() > kWidth) n = few<D>(all.first, all.last, out, 0);
     else
       for (Item* item = all.first; item != all.last; ++item) out[n++] = {item, item + 1, *item, {}};
     return static_cast<int>(n);
@@ -288,9 +288,9 @@ int split(const Group& all, Item* spare, std::array<Group, kWide>& out) {
   std::size_t n = 1;
   if (all.size() > kMany) n = Grid<D>(all).split(spare, out);
   if (n == 1) out[0] = all;
-  while (n < kWide) {
+  while (n < kWidth) {
     // The largest that is still to be parted.
-    std::size_t next = kWide;
+    std::size_t next = kWidth;
     float most = -1;
     for (std::size_t i = 0; i < n; ++i) {
       const Group& g = out[i];
@@ -301,7 +301,7 @@ int split(const Group& all, Item* spare, std::array<Group, kWide>& out) {
         next = i;
       }
     }
-    if (next == kWide) break;
+    if (next == kWidth) break;
     const Halves h = halves<D>(out[next], spare);
     out[next] = h.below;
     out[n++] = h.above;
@@ -309,7 +309,7 @@ int split(const Group& all, Item* spare, std::array<Group, kWide>& out) {
   return static_cast<int>(n);
 }
 
-template int split<2>(const Group&, Item*, std::array<Group, kWide>&);
-template int split<3>(const Group&, Item*, std::array<Group, kWide>&);
+template int split<2>(const Group&, Item*, std::array<Group, kWidth>&);
+template int split<3>(const Group&, Item*, std::array<Group, kWidth>&);
 
 }  // namespace colvik::index

@@ -64,6 +64,6 @@ Group group_of(Item* first, Item* last);
 /// of SAH-based bounding volume hierarchies", 2007); groups of 64 and fewer by number, so that
 /// nodes are full. `spare` has room for as many items. O(n).
 template <int D>
-int split(const Group& all, Item* spare, std::array<Group, kWide>& out);
+int split(const Group& all, Item* spare, std::array<Group, kWidth>& out);
 
 }  // namespace colvik::index

@@ -24,12 +24,12 @@ struct Place {
 template <int D>
 struct alignas(64) Node {  // as the lines of memory are
   Slots<D> slots;
-  Ref child[kWide];
+  Ref child[kWidth];
   std::int32_t parent = kNone;
   std::uint32_t size = 0;     // entries beneath
   std::uint32_t changes = 0;  // of them, put in and taken out since it was built
   std::uint32_t moves = 0;    // of them, since it was built
-  std::uint32_t fresh = 0;    // of these, not yet told to its parent
+  std::uint32_t fresh = 0;    // of these, not yet reported to its parent
   float spread = 0;           // of its children when it was built
   float room = 0;             // cost of its bounds when it was built
   std::uint8_t slot = 0;      // in its parent

@@ -8,15 +8,16 @@
 namespace colvik::index {
 namespace {
 
-// How much worse than new a part may get before it is built anew; and one of which each has moved
+// How much worse than new a part may get before it is rebuilt; and one of which each has moved
 // some times, so that it costs less than what it saves.
 constexpr float kSpoilt = 1.5F;
 constexpr float kWorn = 1.05F;
 constexpr std::uint32_t kTimes = 8;
-// About the number of items of a part that is built anew; in large ones nodes find better places.
+// About the number of items of a part that is rebuilt; in large ones nodes find better places.
 constexpr std::size_t kPart = 256;
 constexpr std::size_t kWornPart = 1024;
-// Who would make its neighbours' bounds this much larger than they were built is put in anew.
+// An item that would make its neighbours' bounds this much larger than they were built is
+// reinserted.
 constexpr float kStray = 1.5F;
 
 // What the children of a node cover, as a multiple of what it covers itself.
@@ -138,7 +139,7 @@ std::int32_t Tree<D>::take_node() {
     free_nodes_.pop_back();
     node(at) = Node<D>{};
   }
-  for (int k = 0; k < kWide; ++k) node(at).slots.clear(k);
+  for (int k = 0; k < kWidth; ++k) node(at).slots.clear(k);
   return at;
 }
 
@@ -207,7 +208,7 @@ void Tree<D>::place(Ref ref) {
     Node<D>& n = node(at);
     ++n.size;
     ++n.changes;
-    if (n.count < kWide) {
+    if (n.count < kWidth) {
       put(at, n.count++, ref, box, marked);
       break;
     }
@@ -215,7 +216,7 @@ void Tree<D>::place(Ref ref) {
     int best = 0;
     float least = std::numeric_limits<float>::infinity();
     std::uint32_t fewest = 0;
-    for (int i = 0; i < kWide; ++i) {
+    for (int i = 0; i < kWidth; ++i) {
       const FloatBox<D> there = n.slots.get(i);
       const float more = cost(merged(there, box)) - cost(there);
       const std::uint32_t size = n.child[i] < 0 ? 1 : node(n.child[i]).size;
@@ -283,7 +284,7 @@ FloatBox<D> Tree<D>::refit(std::int32_t at) {
   const FloatBox<D> box = around(n.slots);
   if (std::exchange(n.stale, std::uint8_t{0}) == 0) return box;  // entries alone
   const bool worn = n.moves > kTimes * n.size;
-  if (allowance_ > 0 && (n.changes > (worn ? n.size / 8 + 2 : n.size / 2 + kWide) ||
+  if (allowance_ > 0 && (n.changes > (worn ? n.size / 8 + 2 : n.size / 2 + kWidth) ||
                          spread(n, box) > (worn ? kWorn : kSpoilt) * n.spread))
     rebuild(at, worn ? kWornPart : kPart);
   return box;
@@ -355,7 +356,7 @@ void Tree<D>::fill_from_items(std::int32_t at) {
 
 template <int D>
 void Tree<D>::fill(std::int32_t at, const Group& group) {
-  std::array<Group, kWide> parts;
+  std::array<Group, kWidth> parts;
   const int count = split<D>(group, spare_.data(), parts);
   const int before = node(at).count;
   node(at).marked = 0;

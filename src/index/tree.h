@@ -1,5 +1,5 @@
 #pragma once
-// A tree of bounds: who may overlap whom, and what a ray meets.
+// A bounding volume hierarchy: which entries may overlap, and which a ray hits.
 #include <colvik/vector.hpp>
 
 #include <cstdint>
@@ -15,9 +15,9 @@
 namespace colvik::index {
 
 /// A tree whose nodes hold up to eight bounds in single precision, tested at once (Wald, Benthin
-/// and Boulos, "Getting rid of packets", 2008); what it tells is exact all the same. Built whole by
+/// and Boulos, "Getting rid of packets", 2008); its results are exact all the same. Built whole by
 /// surface area from a list, or by inserting; where bounds that move have spoiled it, that part is
-/// built anew (Karras and Aila, "Fast parallel construction of high-quality bounding volume
+/// rebuilt (Karras and Aila, "Fast parallel construction of high-quality bounding volume
 /// hierarchies", 2013, do so for small parts).
 ///
 /// Entries are named by small numbers of the caller's (keys: memory is taken up to the largest).
@@ -35,20 +35,20 @@ class Tree {
   void remove(std::uint32_t key);
   /// New bounds for an entry.
   void move(std::uint32_t key, const Bounds<D>& bounds);
-  /// Soon to be moved: asks for the memory that this looks at.
+  /// Prefetches what moving the entry reads.
   COLVIK_FETCHES void fetch(std::uint32_t key) const {
     if (key >= store_.places.size() || store_.places[key].node == kNone) return;
     math::fetch(&node(store_.places[key].node), sizeof(Node<D>));
     math::fetch(&store_.bounds[key], sizeof(Bounds<D>));
   }
-  /// Takes in what was inserted and moved. Costs what changed; all of it is built anew when much
+  /// Takes in what was inserted and moved. Costs what changed; all of it is rebuilt when much
   /// did.
   void settle();
 
-  /// Marks an entry: its pairs are told by pairs().
+  /// Marks an entry: pairs() returns its pairs.
   void mark(std::uint32_t key);
   void unmark_all();
-  /// Soon to be asked for the bounds of an entry, if there is one.
+  /// Prefetches the bounds of an entry, if there is one.
   COLVIK_FETCHES void fetch_bounds(std::uint32_t key) const {
     if (key < store_.bounds.size()) math::fetch(&store_.bounds[key], sizeof(Bounds<D>));
   }
@@ -58,7 +58,7 @@ class Tree {
   /// Appends each two entries that overlap and of which at least one is marked, once. Costs what is
   /// marked and what is near it.
   void pairs(std::vector<KeyPair>& out) const { walk_pairs(store_, out); }
-  /// The same for an entry of this tree (told first) and one of another.
+  /// The same for an entry of this tree (the first argument) and one of another.
   void pairs(const Tree& other, std::vector<KeyPair>& out) const {
     walk_pairs(store_, other.store_, out);
   }
@@ -66,34 +66,34 @@ class Tree {
   /// Calls visit(key) for each entry whose bounds overlap `bounds` (touching counts).
   template <class Visit>
   void overlaps(const Bounds<D>& bounds, Visit&& visit) const {
-    walk_overlaps(store_, bounds, told<void, std::uint32_t>(visit));
+    walk_overlaps(store_, bounds, visitor<void, std::uint32_t>(visit));
   }
 
   /// Calls visit(key) for the entries whose bounds are no further than `within` from these bounds,
-  /// the nearer ones about first. `visit` returns how far to look on; what is as far as that is
-  /// still told (Roussopoulos, Kelley and Vincent, "Nearest neighbor queries", 1995).
+  /// the nearer ones about first. `visit` returns the new limit; an entry exactly at the limit is
+  /// still visited (Roussopoulos, Kelley and Vincent, "Nearest neighbor queries", 1995).
   template <class Visit>
   void outward(const Bounds<D>& bounds, double within, Visit&& visit) const {
-    walk_outward(store_, bounds, within, told<double, std::uint32_t>(visit));
+    walk_outward(store_, bounds, within, visitor<double, std::uint32_t>(visit));
   }
 
   /// Calls visit(key) for the entries that a ray (or bounds of half size `half` swept along it) may
-  /// meet before `limit`, the nearer ones about first. `visit` returns how far along `way` to look
-  /// on (1: to its end); what is entered there itself is still told.
+  /// meet before `limit`, the nearer ones about first. `visit` returns the new limit along
+  /// the displacement (1: its end); an entry exactly at the limit is still visited.
   template <class Visit>
-  void along(const Vec<D>& from, const Vec<D>& way, const Vec<D>& half, double limit, Visit&& visit,
-             Ahead ahead = {}) const {
-    const Way<D> one{from, way, limit};
+  void along(const Vec<D>& from, const Vec<D>& displacement, const Vec<D>& half, double limit,
+             Visit&& visit, Ahead ahead = {}) const {
+    const Sweep<D> one{from, displacement, limit};
     const auto alone = [&](std::uint32_t, std::uint32_t key) { return visit(key); };
-    walk_along(store_, std::span(&one, 1), half, told<double, std::uint32_t, std::uint32_t>(alone),
-               ahead);
+    walk_along(store_, std::span(&one, 1), half,
+               visitor<double, std::uint32_t, std::uint32_t>(alone), ahead);
   }
-  /// The same for each of many ways, some of them side by side, which takes less time: while one
-  /// waits for memory, others go on. Calls visit(number of the way, key).
+  /// The same for each of many sweeps, some of them interleaved, which takes less time: while one
+  /// waits for memory, others advance. Calls visit(number of the sweep, key).
   template <class Visit>
-  void along(std::span<const Way<D>> ways, const Vec<D>& half, Visit&& visit,
+  void along(std::span<const Sweep<D>> sweeps, const Vec<D>& half, Visit&& visit,
              Ahead ahead = {}) const {
-    walk_along(store_, ways, half, told<double, std::uint32_t, std::uint32_t>(visit), ahead);
+    walk_along(store_, sweeps, half, visitor<double, std::uint32_t, std::uint32_t>(visit), ahead);
   }
 
  private:
@@ -118,7 +118,7 @@ class Tree {
   math::Many<Item> items_;
   math::Many<Item> spare_;  // kept, so that rebuilding allocates nothing once warm
   std::size_t count_ = 0;
-  std::size_t allowance_ = 0;  // of items that this settling may still build anew
+  std::size_t allowance_ = 0;  // of items that this settling may still rebuild
 };
 
 }  // namespace colvik::index

@@ -17,26 +17,26 @@ namespace colvik::index::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 template <int D>
 void within(const Store<D>& tree, std::int32_t at, const FloatBox<D>& box, const Bounds<D>& bounds,
-            ToldKey visit) {
+            KeyVisitor visit) {
   const Node<D>& n = tree.node(at);
-  const Near met = near(n.slots, box, 0, 0);
-  for (std::uint32_t bits = met.slots; bits != 0; bits &= bits - 1) {
+  const Near hits = near(n.slots, box, 0, 0);
+  for (std::uint32_t bits = hits.slots; bits != 0; bits &= bits - 1) {
     const int slot = std::countr_zero(bits);
     const Ref ref = n.child[slot];
     if (ref >= 0) within(tree, ref, box, bounds, visit);
-    else if ((met.doubt >> slot & 1) == 0 || tree.bounds_of(ref).overlaps(bounds))
+    else if ((hits.doubt >> slot & 1) == 0 || tree.bounds_of(ref).overlaps(bounds))
       visit.call(visit.to, static_cast<std::uint32_t>(~ref));
   }
 }
 
-void within_2(const Store<2>& tree, const Bounds<2>& bounds, ToldKey visit) {
+void within_2(const Store<2>& tree, const Bounds<2>& bounds, KeyVisitor visit) {
   within(tree, tree.root, to_float(bounds, tree.origin), bounds, visit);
 }
-void within_3(const Store<3>& tree, const Bounds<3>& bounds, ToldKey visit) {
+void within_3(const Store<3>& tree, const Bounds<3>& bounds, KeyVisitor visit) {
   within(tree, tree.root, to_float(bounds, tree.origin), bounds, visit);
 }
 
-// Around a box, the nearest slots first. Distances are told too short by `slack`, all rounding of
+// Around a box, the nearest slots first. Distances are too short by `slack`, all rounding of
 // sides no further out than twice the box; that of others is a part of their distance, and in
 // `limit`.
 template <int D>
@@ -44,17 +44,17 @@ struct Outward {
   const Store<D>& tree;
   const FloatBox<D> box;
   const float slack;
-  const ToldOutward visit;
+  const OutwardVisitor visit;
   float limit;  // the square
 
-  void look_on(double within) {
+  void shorten(double within) {
     const auto most = static_cast<float>(std::clamp(within, 0.0, kFarthest));
     limit = most * most * 1.000004F;
   }
   // Squares of how far the slots of a node are from the box.
   HWY_INLINE void measure(const Slots<D>& s, float* squares) const {
     const Lanes tag;
-    for (std::size_t k = 0; k < kWide; k += hn::Lanes(tag)) {
+    for (std::size_t k = 0; k < kWidth; k += hn::Lanes(tag)) {
       auto sum = hn::Zero(tag);
       for (int i = 0; i < D; ++i) {
         const auto above = hn::Sub(hn::Load(tag, s.lo[i] + k), hn::Set(tag, box.hi[i]));
@@ -66,25 +66,25 @@ struct Outward {
       hn::Store(sum, tag, squares + k);
     }
   }
-  void look(std::int32_t at) {
+  void visit_node(std::int32_t at) {
     const Node<D>& n = tree.node(at);
-    alignas(32) float squares[kWide];
+    alignas(32) float squares[kWidth];
     measure(n.slots, squares);
-    for (std::uint32_t left = (1U << kWide) - 1; left != 0;) {
+    for (std::uint32_t left = (1U << kWidth) - 1; left != 0;) {
       int nearest = std::countr_zero(left);
       for (std::uint32_t bits = left & (left - 1); bits != 0; bits &= bits - 1)
         if (const int slot = std::countr_zero(bits); squares[slot] < squares[nearest])
           nearest = slot;
       if (!(squares[nearest] <= limit)) return;
       left &= ~(1U << nearest);
-      if (const Ref ref = n.child[nearest]; ref >= 0) look(ref);
-      else look_on(visit.call(visit.to, static_cast<std::uint32_t>(~ref)));
+      if (const Ref ref = n.child[nearest]; ref >= 0) visit_node(ref);
+      else shorten(visit.call(visit.to, static_cast<std::uint32_t>(~ref)));
     }
   }
 };
 
 template <int D>
-void outward(const Store<D>& tree, const Bounds<D>& bounds, double within, ToldOutward visit) {
+void outward(const Store<D>& tree, const Bounds<D>& bounds, double within, OutwardVisitor visit) {
   const FloatBox<D> box = to_float(bounds, tree.origin);
   const FloatBox<D> all = index::around(tree.node(tree.root).slots);
   float own = 0;
@@ -95,14 +95,14 @@ void outward(const Store<D>& tree, const Bounds<D>& bounds, double within, ToldO
   }
   Outward<D> walk{tree, box, farthest(own, whole) * 4 * std::numeric_limits<float>::epsilon(),
                   visit, 0};
-  walk.look_on(within);
-  walk.look(tree.root);
+  walk.shorten(within);
+  walk.visit_node(tree.root);
 }
 
-void outward_2(const Store<2>& tree, const Bounds<2>& bounds, double within, ToldOutward visit) {
+void outward_2(const Store<2>& tree, const Bounds<2>& bounds, double within, OutwardVisitor visit) {
   outward(tree, bounds, within, visit);
 }
-void outward_3(const Store<3>& tree, const Bounds<3>& bounds, double within, ToldOutward visit) {
+void outward_3(const Store<3>& tree, const Bounds<3>& bounds, double within, OutwardVisitor visit) {
   outward(tree, bounds, within, visit);
 }
 
@@ -115,11 +115,11 @@ HWY_EXPORT(within_2);
 HWY_EXPORT(within_3);
 
 template <>
-void walk_overlaps(const Store<2>& tree, const Bounds<2>& bounds, ToldKey visit) {
+void walk_overlaps(const Store<2>& tree, const Bounds<2>& bounds, KeyVisitor visit) {
   if (tree.root != kNone) HWY_DYNAMIC_DISPATCH(within_2)(tree, bounds, visit);
 }
 template <>
-void walk_overlaps(const Store<3>& tree, const Bounds<3>& bounds, ToldKey visit) {
+void walk_overlaps(const Store<3>& tree, const Bounds<3>& bounds, KeyVisitor visit) {
   if (tree.root != kNone) HWY_DYNAMIC_DISPATCH(within_3)(tree, bounds, visit);
 }
 
@@ -127,11 +127,13 @@ HWY_EXPORT(outward_2);
 HWY_EXPORT(outward_3);
 
 template <>
-void walk_outward(const Store<2>& tree, const Bounds<2>& bounds, double within, ToldOutward visit) {
+void walk_outward(const Store<2>& tree, const Bounds<2>& bounds, double within,
+                  OutwardVisitor visit) {
   if (tree.root != kNone) HWY_DYNAMIC_DISPATCH(outward_2)(tree, bounds, within, visit);
 }
 template <>
-void walk_outward(const Store<3>& tree, const Bounds<3>& bounds, double within, ToldOutward visit) {
+void walk_outward(const Store<3>& tree, const Bounds<3>& bounds, double within,
+                  OutwardVisitor visit) {
   if (tree.root != kNone) HWY_DYNAMIC_DISPATCH(outward_3)(tree, bounds, within, visit);
 }
 }  // namespace colvik::index

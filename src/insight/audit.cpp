@@ -12,7 +12,7 @@ namespace {
 
 using Json = nlohmann::json;
 
-// One line of a log, with typed access that tells what is wrong.
+// One line of a log, with typed access that reports problems.
 class LogLine {
  public:
   static Result<LogLine> read(const std::string& text, const std::string& place) {
@@ -103,8 +103,8 @@ Result<ObjectId> find_or_add(World<D>& world, const LogLine& line, const char* k
 }
 
 template <int D>
-Result<Told> read_told(World<D>& world, const LogLine& line) {
-  Told t;
+Result<ReportedTouch> read_touch(World<D>& world, const LogLine& line) {
+  ReportedTouch t;
   const Result<double> time = line.number("time", 0);
   const Result<double> speed = line.number("approach_speed", 0);
   const Result<double> impulse = line.number("impulse", 0);
@@ -134,32 +134,32 @@ Result<Told> read_told(World<D>& world, const LogLine& line) {
 
 template <int D>
 Result<void> audit(Run<D>& run, std::istream& log, const std::string& name) {
-  std::vector<Told> step;
+  std::vector<ReportedTouch> step;
   double last = 0;
   const double rate = run.world.settings().rate;
   const auto number_of = [&](double time) {
     return static_cast<std::uint64_t>(std::ceil(time * rate - 1e-6));
   };
   const auto run_step = [&] {
-    run.world.step_told(step);
+    run.world.step_reported(step);
     run.trace.record(run.world, run.rules);
     step.clear();
   };
   run.trace.start(run.world, run.rules);
   const Result<void> good = each_line(log, name, [&](const LogLine& line) -> Result<void> {
     if (line.has("reaction") || line.has("withheld"))
-      return {};  // of our own logs: what fired there is not told again
+      return {};  // of our own logs: firings are not replayed
     Result<double> time = line.number("time", -1);
     if (!time) return time.error();
     if (time.value() < last || time.value() > 1e6)
       return Error{line.place(), fmt::format("time {} comes before {}", time.value(), last),
                    "\"time\": seconds that do not go back, up to 1e6"};
     last = time.value();
-    // What came in earlier steps happens before this line's objects are looked up.
+    // Earlier steps happen before this line's objects are found by name.
     while (run.world.steps() + 1 < number_of(last)) run_step();
-    Result<Told> told = read_told(run.world, line);
-    if (!told) return told.error();
-    if (told.value().why != EndCause::run_over) step.push_back(told.value());
+    Result<ReportedTouch> touch = read_touch(run.world, line);
+    if (!touch) return touch.error();
+    if (touch.value().why != EndCause::run_over) step.push_back(touch.value());
     return {};
   });
   if (!good) return good;

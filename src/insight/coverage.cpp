@@ -25,7 +25,7 @@ double Coverage::percent() const {
 namespace {
 
 // Whether one side of a touch fits a reaction and the other does not, in the phase and channel that
-// it asks for.
+// it requires.
 template <int D>
 bool is_negative(const ReactionReport& r, const TraceTouch& t, const Trace<D>& trace) {
   const OnTouch& on = std::get<OnTouch>(r.when);
@@ -89,11 +89,11 @@ Coverage coverage(const Trace<D>& trace) {
       for (const Tag y : t.other_tags.list())
         met.emplace(std::min(x.index, y.index), std::max(x.index, y.index));
   }
-  std::set<std::string> told;
+  std::set<std::string> reported;
   for (const TraceObject<D>& o : trace.objects()) {
     if (std::any_of(o.colliders.begin(), o.colliders.end(),
                     [](const ColliderDef<D>& x) { return x.zone; }) &&
-        told.insert(o.name).second)
+        reported.insert(o.name).second)
       c.all.push_back({Tried::What::zone, o.name, entered.contains(o.name)});
   }
   for (const auto& two : tags_that_may_meet(trace))

@@ -9,7 +9,7 @@ namespace {
 
 constexpr std::size_t kMostPairs = 2000;
 
-// Whose meeting an expectation asks for.
+// Whose meeting an expectation requires.
 struct Wanted {
   std::vector<Who> first;
   std::vector<Who> second;  // all of a list must match
@@ -89,7 +89,7 @@ std::string refusal(const Trace<D>& trace, const TraceObject<D>& a, const TraceO
 std::string unfit(const ReactionReport& reaction, const TraceTouch& touch) {
   const OnTouch& start = std::get<OnTouch>(reaction.when);
   if (start.channel && *start.channel != touch.channel)
-    return fmt::format("it asks for a {} touch and this was a {} touch", name_of(*start.channel),
+    return fmt::format("it requires a {} touch and this was a {} touch", name_of(*start.channel),
                        name_of(touch.channel));
   if (start.phase != touch.phase) return fmt::format("it starts on {}", name_of(start.phase));
   std::string why;  // of all its starts, what held some of them back
@@ -100,7 +100,7 @@ std::string unfit(const ReactionReport& reaction, const TraceTouch& touch) {
   add(reaction.stopped_limit, "it had fired as often as it may");
   add(reaction.stopped_going, "one of the two was going");
   add(reaction.stopped_off, "it was switched off");
-  return why.empty() ? "not as fast, as hard or from the side that it asks for" : why;
+  return why.empty() ? "not as fast, as hard or from the side that it requires" : why;
 }
 
 }  // namespace

@@ -1,4 +1,4 @@
-// Who meets whom: for each two tags, or objects, what the one door for decisions says.
+// Who meets whom: for each two tags, or objects, the verdict of the filter.
 #include <colvik/insight.hpp>
 
 #include <fmt/format.h>
@@ -87,7 +87,7 @@ std::string who_report(std::span<const Meeting> meetings) {
     out += fmt::format("  {:<{}}", name, std::max<std::size_t>(5, name.size()));
   for (std::size_t i = 0; i < names.size(); ++i) {
     out += fmt::format("\n{:<{}}", names[i], widest);
-    for (std::size_t k = 0; k <= i; ++k)  // it is the same the other way round
+    for (std::size_t k = 0; k <= i; ++k)  // the relation is symmetric
       out += fmt::format("  {:<{}}", text(cells[{names[i], names[k]}]),
                          k == i ? 0 : std::max<std::size_t>(5, names[k].size()));
   }

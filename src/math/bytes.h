@@ -1,5 +1,6 @@
 #pragma once
-// Values to bytes and back, the same on every machine: little-endian, one function for both ways.
+// Values to bytes and back, the same on every machine: little-endian, one function for both
+// directions.
 #include <colvik/pose.hpp>
 
 #include <array>

@@ -73,7 +73,7 @@ class Crew {
   }
 
  private:
-  static constexpr unsigned kPatience = 2000;  // looks, before it yields
+  static constexpr unsigned kPatience = 2000;  // polls, before it yields
   struct alignas(64) Stage {                   // on a line of memory of its own
     std::atomic<std::uint32_t> taken{0};
     std::atomic<std::uint32_t> done{0};

@@ -1,5 +1,5 @@
 #pragma once
-// Memory asked for before it is looked at. Nothing but speed depends on it.
+// Prefetches memory before it is read. Only speed depends on it.
 #include <cstddef>
 
 // Calls of functions that do nothing else are left out by compilers, unless they are inlined before
@@ -12,7 +12,7 @@
 
 namespace colvik::math {
 
-/// Asks for `size` bytes, which need not be readable.
+/// Prefetches `size` bytes, which need not be readable.
 COLVIK_FETCHES void fetch([[maybe_unused]] const void* at, [[maybe_unused]] std::size_t size) {
 #ifdef __GNUC__
   constexpr std::size_t kLine = 64;

@@ -24,7 +24,7 @@ struct Place : Pose<D> {
   Place(const Pose<D>& pose) : Pose<D>(pose) {}  // NOLINT: meant to convert
   Place(const Pose<D>& pose, const Vec<D>& left_out) : Pose<D>(pose), rest(left_out) {}
 
-  /// Moved in the frame it is told in.
+  /// Moved in the parent frame.
   [[nodiscard]] Place moved(const Vec<D>& by) const {
     Vec<D> error;
     const Vec<D> to = sum<D>(this->position, by, error);
@@ -38,16 +38,16 @@ struct Place : Pose<D> {
     return there;
   }
   using Pose<D>::operator*;
-  /// From here to there, in the frame the two are told in.
-  [[nodiscard]] Vec<D> way_to(const Place& there) const {
+  /// From here to there, in the parent frame of the two.
+  [[nodiscard]] Vec<D> offset_to(const Place& there) const {
     Vec<D> error;
-    const Vec<D> way = sum<D>(there.position, -this->position, error);
-    return way + (error + (there.rest - rest));
+    const Vec<D> offset = sum<D>(there.position, -this->position, error);
+    return offset + (error + (there.rest - rest));
   }
-  /// `other` told in this one's frame.
+  /// `other` in this one's frame.
   [[nodiscard]] Pose<D> relative(const Place& other) const {
     const Rotation<D> back = this->rotation.inverse();
-    return {back * way_to(other), back * other.rotation};
+    return {back * offset_to(other), back * other.rotation};
   }
 };
 

@@ -1,5 +1,5 @@
 #pragma once
-// Long lists in memory that is quick to look up.
+// Long lists in huge pages, which need fewer address translations.
 #include <cstddef>
 #include <new>
 #include <vector>
@@ -11,7 +11,7 @@
 namespace colvik::math {
 
 /// Allocates what is large so that the system may back it with large pages, where it offers them on
-/// request: what is read here and there in a long list then costs a look into memory, not two.
+/// request: a scattered read of a long list then costs one memory access, not two.
 /// Nothing but speed depends on it.
 template <class T>
 struct LargePages {

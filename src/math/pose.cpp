@@ -105,8 +105,8 @@ Rotation<3> Rotation<3>::from_spin(const Spin<3>& turn) {
 }
 
 Spin<3> Rotation<3>::to_spin() const {
-  const double sign =
-      w_ < 0 ? -1 : 1;  // q and -q are the same turn; the one with w >= 0 is shorter
+  // Q and -q are the same turn; the one with w >= 0 is shorter.
+  const double sign = w_ < 0 ? -1 : 1;
   const Vec<3> v(sign * x_, sign * y_, sign * z_);
   const double s = v.norm();
   if (s == 0) return Spin<3>::Zero();

@@ -24,15 +24,17 @@ template <int D>
   return {a.travelled - b.travelled, a.turned + b.turned};
 }
 
-// Of two that were asked for no further than `beyond`.
+// For a query with the limit `beyond`.
 template <int D>
 [[nodiscard]] Slab<D> separating_slab(const Store<D>& store, const Pair<D>& p,
-                                      const Rotation<D>& of_a, const contact::Separation<D>& told,
-                                      double beyond, const Displacement<D>& until) {
+                                      const Rotation<D>& of_a,
+                                      const contact::Separation<D>& separation, double beyond,
+                                      const Displacement<D>& until) {
   const ColliderState<D>& a = store.colliders[p.a];
   const ColliderState<D>& b = store.colliders[p.b];
-  if (!is_convex(a.shape) || !is_convex(b.shape)) return {std::min(told.gap, beyond), kZero, until};
-  return {told.gap, of_a * Vec<D>(a.own.rotation * told.normal), until};
+  if (!is_convex(a.shape) || !is_convex(b.shape))
+    return {std::min(separation.gap, beyond), kZero, until};
+  return {separation.gap, of_a * Vec<D>(a.own.rotation * separation.normal), until};
 }
 
 template <int D>

@@ -13,8 +13,8 @@
 
 namespace colvik::world {
 
-// What comes of looking at pairs, all of them or a part, and what is at hand meanwhile. Those who
-// look at parts at once have one each.
+// Results and scratch space for a range of pairs. Those who
+// process ranges concurrently have one each.
 template <int D>
 struct ContactBatch {
   math::Many<dynamics::Contact<D>> contacts;
@@ -57,7 +57,7 @@ struct ContactBatch {
   std::vector<std::size_t> starts_;  // of parts
 };
 
-// What comes of looking at fast pairs in a substep, all of them or a part.
+// Results for a range of fast pairs in a substep.
 template <int D>
 struct LookAhead {
   std::vector<Predicted> coming;

@@ -21,7 +21,7 @@ struct BroadPhase {
 
 template <int D>
 void mark_dirty(Store<D>& store, BroadPhase<D>& broad, std::uint32_t at) {
-  if (!std::exchange(store.colliders[at].look_again, true)) broad.dirty.push_back(at);
+  if (!std::exchange(store.colliders[at].dirty, true)) broad.dirty.push_back(at);
 }
 
 // query.cpp

@@ -51,10 +51,10 @@ void end_substep(Store<D>& store, BroadPhase<D>& broad, ContactStage<D>& contact
   Shape<D> ball;
   for (const std::uint32_t body : ccd.racers) {
     const ObjectState<D>& o = store.objects[contacts.body_objects[body]];
-    const Vec<D> move = contacts.solver.moving(body).way;
+    const Vec<D> move = contacts.solver.moving(body).displacement;
     const Vec<D> from = contacts.bodies[body].centre - move;
-    if (move.norm() < 0.5 * o.thin) continue;
-    const double near = 0.5 * o.heart;
+    if (move.norm() < 0.5 * o.thickness) continue;
+    const double near = 0.5 * o.inscribed_radius;
     double first = 1;
     for (const index::Tree<D>* tree : {&broad.still, &broad.moving})
       tree->along(from, move, Vec<D>::Constant(near), 1, [&](std::uint32_t at) {
@@ -71,7 +71,7 @@ void end_substep(Store<D>& store, BroadPhase<D>& broad, ContactStage<D>& contact
         if (!meets) return 1.0;
         // Against another body that moves too, as seen from it.
         const Vec<D> carried =
-            other.body != kNoBody ? contacts.solver.moving(other.body).way : Vec<D>(kZero);
+            other.body != kNoBody ? contacts.solver.moving(other.body).displacement : Vec<D>(kZero);
         const Pose<D> place = place_in_step(store, contacts, c.object, 0) * c.own;
         contact::Course<D> course;
         const Rotation<D> back = place.rotation.inverse();
@@ -106,7 +106,7 @@ void record_trails(Store<D>& store, ContactStage<D>& contacts, CcdStage<D>& ccd)
     ccd.trails.push_back(place_in_step(store, contacts, contacts.body_objects[i], 0));
 }
 
-// Where an object is in the running step, and will be in `ahead` seconds if nothing is in its way.
+// Where an object is in the running step, and will be in `ahead` seconds if nothing stops it.
 template <int D>
 Place<D> place_in_step(const Store<D>& store, const ContactStage<D>& contacts, std::uint32_t slot,
                        double ahead) {
@@ -125,7 +125,7 @@ Place<D> place_in_step(const Store<D>& store, const ContactStage<D>& contacts, s
   return brief.centred ? centre : centre * Pose<D>{-store.objects[slot].shown.mass_centre, {}};
 }
 
-// The corners of one of the two that could swing into the plane of a contact.
+// The corners of one of the two that could turn into the plane of a contact.
 template <int D>
 void add_corner_guards(const Store<D>& store, const PairTable<D>& pairs,
                        const ContactStage<D>& contacts, ContactBatch<D>& to, std::size_t contact,
@@ -161,7 +161,7 @@ void add_corner_guards(const Store<D>& store, const PairTable<D>& pairs,
       const Vec<D> direction = 0.3 * inward + across / length;
       const Vec<D> corner = core.support(direction) + core.radius * direction.normalized();
       const Vec<D> arm = is_b ? hit.arm_b : hit.arm_a;
-      // Both arms are told from the same place, as far as the plane is flat.
+      // Both arms are measured from the same point, as far as the plane is flat.
       dynamics::SolverPoint<D>& p =
           c.add(hit.arm_a + corner - arm, hit.arm_b + corner - arm,
                 std::max(0.0, -inward.dot(Vec<D>(corner - arm))),
@@ -176,7 +176,7 @@ template <int D>
 Displacement<D> displacement_in_step(const ContactStage<D>& contacts, const FastPair<D>& f) {
   const dynamics::Moving<D>& a = contacts.solver.moving(f.body_a);
   const dynamics::Moving<D>& b = contacts.solver.moving(f.body_b);
-  return {a.moved - b.moved, a.turning * f.swing_a + b.turning * f.swing_b};
+  return {a.moved - b.moved, a.turning * f.turning_radius_a + b.turning * f.turning_radius_b};
 }
 
 // How far the two may come together within that time, at most.
@@ -184,12 +184,15 @@ template <int D>
 double closing_distance(const ContactStage<D>& contacts, const FastPair<D>& f, double seconds) {
   const dynamics::Moving<D>& a = contacts.solver.moving(f.body_a);
   const dynamics::Moving<D>& b = contacts.solver.moving(f.body_b);
-  return Pace<D>{a.velocity, contacts.paces[f.body_a].acceleration, a.spin.norm() * f.swing_a}.way(
-      {b.velocity, contacts.paces[f.body_b].acceleration, b.spin.norm() * f.swing_b}, seconds);
+  return Pace<D>{a.velocity, contacts.paces[f.body_a].acceleration,
+                 a.spin.norm() * f.turning_radius_a}
+      .distance(
+          {b.velocity, contacts.paces[f.body_b].acceleration, b.spin.norm() * f.turning_radius_b},
+          seconds);
 }
 
-// At least how far apart the two still are, since they were looked at, in `ahead` seconds if
-// nothing is in their way. A slab between convex ones cannot close faster than the two move along
+// Lower bound of the gap of the two, since their last narrow phase, in `ahead` seconds if
+// nothing stops them. A slab between convex ones cannot close faster than the two move along
 // its normal and turn.
 template <int D>
 double still_apart(const ContactStage<D>& contacts, const FastPair<D>& f, double ahead) {
@@ -200,7 +203,8 @@ double still_apart(const ContactStage<D>& contacts, const FastPair<D>& f, double
     then.moved += (a.velocity - b.velocity) * ahead +
                   (contacts.paces[f.body_a].acceleration - contacts.paces[f.body_b].acceleration) *
                       (ahead * ahead / 2);
-    then.turned += (a.spin.norm() * f.swing_a + b.spin.norm() * f.swing_b) * ahead;
+    then.turned +=
+        (a.spin.norm() * f.turning_radius_a + b.spin.norm() * f.turning_radius_b) * ahead;
   }
   return f.slab.left(then);
 }
@@ -224,7 +228,7 @@ std::optional<double> time_of_impact(const Store<D>& store, const ContactStage<D
     const Place<D> at_then = place_in_step(store, contacts, c.object, h);
     const Place<D> then = place_in_step(store, contacts, d.object, h);
     const auto origin = [&](const Pose<D>& pose) { return Vec<D>(pose.rotation * d.own.position); };
-    const Vec<D> move = from.way_to(then) - at.way_to(at_then) + origin(then) - origin(from);
+    const Vec<D> move = from.offset_to(then) - at.offset_to(at_then) + origin(then) - origin(from);
     course.move = back * move;
     const Spin<D> turn = (spin(d) - spin(c)) * h;
     if constexpr (D == 2) course.turn = turn;
@@ -247,7 +251,7 @@ bool still_valid(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts
     const double since = (now.moved - f.found.moved).norm() + now.turned - f.found.turned;
     if (since + closing <= f.hold) return true;
   }
-  if (contacts.solver.time() > 0) pairs.list[f.pair].kept.clear();
+  if (contacts.solver.time() > 0) pairs.list[f.pair].cached.clear();
   for (std::uint32_t k = f.first; k < f.first + f.count; ++k)
     record_contact(store, pairs, contacts, contacts.batch.contacts[k], f.pair, false);
   f.count = 0;
@@ -266,7 +270,7 @@ void look_ahead(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts,
     if (i + kAhead < last)
       for (const std::uint32_t body : {contacts.batch.fast_pairs[i + kAhead].body_a,
                                        contacts.batch.fast_pairs[i + kAhead].body_b}) {
-        math::fetch(&contacts.solver.moving(body), offsetof(dynamics::Moving<D>, way));
+        math::fetch(&contacts.solver.moving(body), offsetof(dynamics::Moving<D>, displacement));
         math::fetch(&contacts.paces[body], 1);
       }
     FastPair<D>& f = contacts.batch.fast_pairs[i];
@@ -285,7 +289,7 @@ void look_ahead(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts,
       if (still_apart(contacts, f, 0) > margin + closing) continue;
       if (contacts.solver.time() > 0)
         measure_gap(store, pairs, contacts, f,
-                    4 * (margin + closing));  // else it was looked at just now
+                    4 * (margin + closing));  // else it was tested just now
       if (f.slab.apart > margin + closing) continue;
     }
     const double small =
@@ -307,7 +311,7 @@ void look_ahead(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts,
   }
 }
 
-// Looks at all fast pairs, in parts. Contacts that still hold are put behind those of the whole
+// Tests all fast pairs, in parts. Contacts that still hold are put behind those of the whole
 // step, and pairs that are coming together listed, both in the order of the pairs.
 template <int D>
 void look_ahead(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts, CcdStage<D>& ccd) {

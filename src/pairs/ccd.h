@@ -1,5 +1,5 @@
 #pragma once
-// Continuous collision: what moves far for its size has its contacts found anew in each substep,
+// Continuous collision: a fast, small object has its contacts found again in each substep,
 // where it first touches.
 #include "pairs/broad_phase.h"
 #include "pairs/contact_stage.h"
@@ -17,12 +17,12 @@ void begin_substep(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contac
                    CcdStage<D>& ccd);
 
 // The last defence: a body whose centre has passed through a solid within the substep, or has come
-// so near that it could as well be pushed out behind, is put back before it.
+// so near that it could as well be resolved to the far side, is put back before it.
 template <int D>
 void end_substep(Store<D>& store, BroadPhase<D>& broad, ContactStage<D>& contacts,
                  CcdStage<D>& ccd);
 
-// The way of an object, or of what it is part of, is to be noted where it moves far.
+// Records the path of an object, or of its root, where it moves far.
 template <int D>
 void start_trail(Store<D>& store, CcdStage<D>& ccd, std::uint32_t slot);
 

@@ -25,13 +25,13 @@ void record_contact(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& conta
   for (int k = 0; k < c.count; ++k) {
     const dynamics::SolverPoint<D>& point = c.points[k];
     if (point.push > 0)
-      p.kept.push_back({point.id, point.push, point.drag, c.roll, back * point.arm_a});
+      p.cached.push_back({point.id, point.push, point.drag, c.roll, back * point.arm_a});
     p.impulse += point.total_push;
     if (point.total_push > 0) p.approach = std::max(p.approach, point.approach);
     if (point.when >= 0) p.when = p.when < 0 ? point.when : std::min(p.when, point.when);
     pushes = pushes || point.total_push > 0;
-    const double gap =
-        at_end ? contacts.solver.gap_now(c, point) : 0;  // within the step the first one speaks
+    // Within the step the first one speaks.
+    const double gap = at_end ? contacts.solver.gap_now(c, point) : 0;
     if (deepest == nullptr || gap < least) {
       deepest = &point;
       least = gap;
@@ -129,8 +129,8 @@ void update_touching(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers
     const bool before = p.touching;
     // What is about to hit touches when it does, not a step before.
     const bool hits = !before && p.gap > 0 && p.closing > reach * store.settings.rate;
-    const bool bounced =
-        p.impulse > 0 && p.gap > kLetGo * store.settings.metre;  // away from it already
+    // Away from it already.
+    const bool bounced = p.impulse > 0 && p.gap > kLetGo * store.settings.metre;
     p.touching = !bounced && (p.impulse > 0 || (p.gap <= reach && !hits));
     p.passed = bounced && !before;
     p.left = before && !p.touching;

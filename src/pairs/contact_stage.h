@@ -57,22 +57,22 @@ COLVIK_FETCHES void prefetch_start_place(const Store<D>& store, const ContactSta
   else prefetch_place(store, slot);
 }
 
-// look(first, last, out) for parts of what is below count, each by itself; then all is put together
+// find(first, last, out) for parts of what is below count, each by itself; then all are merged
 // in their order, behind what there was. Returns how many parts there were.
-template <int D, class Look>
+template <int D, class QueryFilter>
 std::size_t collide_in_parts(ContactStage<D>& contacts, std::size_t count, std::size_t grain,
-                             Look&& look) {
+                             QueryFilter&& find) {
   math::Crew& crew = contacts.solver.crew();
   const std::size_t parts = crew.parts(count, grain);
   if (parts == 1) {
-    look(std::size_t{0}, count, contacts.batch);
+    find(std::size_t{0}, count, contacts.batch);
     return parts;
   }
   if (contacts.parts.size() < parts) contacts.parts.resize(parts);
   crew.share(count, grain, [&](std::size_t first, std::size_t last, std::size_t) {
     ContactBatch<D>& part = contacts.parts[first / grain];
     part.clear();
-    look(first, last, part);
+    find(first, last, part);
   });
   contacts.batch.gather(std::span(contacts.parts).first(parts), crew);
   return parts;

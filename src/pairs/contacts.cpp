@@ -24,7 +24,7 @@ double mixed(Mixing how, double a, double b) {
 
 }  // namespace
 
-// It rides on the other one, is pushed by it, or a one-way surface lets it through: the solver has
+// It rides on the other one, is pushed by it, or a one-way surface ignores it: the solver has
 // no part in that.
 template <int D>
 bool carries_walker(const Store<D>& store, const Walkers<D>& walkers, const Pair<D>& p) {
@@ -40,7 +40,7 @@ bool carries_walker(const Store<D>& store, const Walkers<D>& walkers, const Pair
   return carries(p.a, p.b) || carries(p.b, p.a);
 }
 
-// What contacts ask of pairs soon after this one, before the last that are looked at.
+// Prefetches what contacts read of the pairs after this one.
 template <int D>
 COLVIK_FETCHES void prefetch_pairs(const Store<D>& store, const PairTable<D>& pairs,
                                    const ContactStage<D>& contacts, std::size_t i,
@@ -58,7 +58,7 @@ COLVIK_FETCHES void prefetch_pairs(const Store<D>& store, const PairTable<D>& pa
   }
   if (i + kPoints < last)
     if (const Pair<D>& p = pairs.list[i + kPoints]; p.touching && p.responds) {
-      math::fetch(p.kept.data(), p.kept.size() * sizeof(CachedImpulse<D>));
+      math::fetch(p.cached.data(), p.cached.size() * sizeof(CachedImpulse<D>));
       for (const std::uint32_t at : {p.a, p.b})
         math::fetch(&store.colliders[at], ColliderState<D>::kHot);
       for (const std::uint32_t slot : {p.object_a, p.object_b})
@@ -75,7 +75,7 @@ void make_contacts(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, 
     const dynamics::Body<D>& b = contacts.bodies[i];
     contacts.paces.push_back(
         {b.velocity, b.acceleration,
-         i > 0 ? b.spin.norm() * store.objects[contacts.body_objects[i]].swing : 0});
+         i > 0 ? b.spin.norm() * store.objects[contacts.body_objects[i]].turning_radius : 0});
   }
   for (const std::uint32_t slot : store.movers)
     store.briefs[slot].alone = contacts.paces[store.briefs[slot].body].alone(dt);
@@ -109,7 +109,7 @@ void collide_pairs(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, 
       continue;
     }
     if (has_walker(store, walkers, p) && carries_walker(store, walkers, p)) {
-      p.kept.clear();
+      p.cached.clear();
       p.impulse = 0;
       active();
       continue;
@@ -125,8 +125,9 @@ void collide_pairs(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, 
     double closing = a.alone + b.alone;
     if (a.careless && b.careless) closing = 0;
     else if (closing > 0.5 * kFastPart * small)
-      closing = contacts.paces[a.body].way(contacts.paces[b.body], dt);  // they may go the same way
-    const double thin = std::min(a.thin, b.thin);
+      closing = contacts.paces[a.body].distance(contacts.paces[b.body],
+                                                dt);  // they may move in the same direction
+    const double thin = std::min(a.thickness, b.thickness);
     const double most = std::min(kFastPart * small, 0.5 * thin);
     // What touches already changes less, unless it is thin.
     const double touching_most = std::max(most, std::min(kFastTouching * small, thin));
@@ -143,17 +144,17 @@ void collide_pairs(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, 
     p.idle = apart && !(p.touching || p.passed || p.left || has_walker(store, walkers, p));
     if (!p.idle) active();
     if (apart) {
-      p.kept.clear();
+      p.cached.clear();
       p.standing.clear();
-      p.let_through = false;
+      p.ignored = false;
     } else if (fast) {
       FastPair<D> f{static_cast<std::uint32_t>(i),
                     a.body,
                     b.body,
-                    store.objects[p.object_a].swing,
-                    store.objects[p.object_b].swing,
-                    store.objects[p.object_a].thin,
-                    store.objects[p.object_b].thin,
+                    store.objects[p.object_a].turning_radius,
+                    store.objects[p.object_b].turning_radius,
+                    store.objects[p.object_a].thickness,
+                    store.objects[p.object_b].thickness,
                     most,
                     std::min(touching_most, 0.5 * thin)};
       if (!p.touching) {
@@ -161,7 +162,7 @@ void collide_pairs(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, 
         p.slab = {f.slab.apart, f.slab.normal, displacement_so_far(store, p)};
       }
       if (f.slab.apart <= reach) out.fast_pairs.push_back(f);
-      else p.kept.clear();
+      else p.cached.clear();
     } else {
       add_contacts(store, pairs, contacts, out, i, start_place(store, contacts, ca.object),
                    start_place(store, contacts, cb.object), reach, 0, false);
@@ -169,8 +170,8 @@ void collide_pairs(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, 
   }
 }
 
-// The point of the last step that goes on: of the same features, or else, as these change where two
-// edges lie over each other, the one at the same place.
+// The point of the last step whose impulse this one inherits: of the same features, or else, as
+// these change where two edges lie over each other, the one at the same place.
 template <int D>
 CachedImpulse<D>* find_cached(const Store<D>& store, std::vector<CachedImpulse<D>>& before,
                               std::uint32_t id, const Vec<D>& at) {
@@ -198,31 +199,32 @@ void add_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
   const ColliderState<D>& cb = store.colliders[p.b];
   const Brief<D>& brief_a = store.briefs[ca.object];
   const Brief<D>& brief_b = store.briefs[cb.object];
-  out.before.assign(p.kept.begin(),
-                    p.kept.end());  // each keeps its memory, so that a steady step takes none
-  p.kept.clear();
+  out.before.assign(p.cached.begin(),
+                    p.cached.end());  // each keeps its memory, so that a steady step takes none
+  p.cached.clear();
   const Shape<D>& shape_a = ca.shape;
   const Shape<D>& shape_b = cb.shape;
   if (p.start.empty() && contact::go_on(shape_a, shape_b)) p.start.emplace_back();
-  contact::Separation<D> told;
-  told.gap = 0;
+  contact::Separation<D> separation;
+  separation.gap = 0;
   contact::collide(shape_a, shape_b, relative_pose(ca, at_a, cb, at_b), margin,
                    std::min(kMargin * store.settings.metre, 0.05 * std::min(ca.extent, cb.extent)),
-                   out.manifolds, p.start.empty() ? nullptr : p.start.data(), &told);
+                   out.manifolds, p.start.empty() ? nullptr : p.start.data(), &separation);
   p.slab.apart = 0;
-  if (told.gap > margin && contacts.solver.time() == 0 && ahead == 0)
-    p.slab = separating_slab(store, p, at_a.rotation, told, margin, displacement_so_far(store, p));
+  if (separation.gap > margin && contacts.solver.time() == 0 && ahead == 0)
+    p.slab =
+        separating_slab(store, p, at_a.rotation, separation, margin, displacement_so_far(store, p));
   apply_one_way(store, p, at_a, at_b, out.manifolds);
   if (out.manifolds.empty()) return;
 
   const double friction = mixed(store.settings.friction_mixing, ca.friction, cb.friction);
   const double restitution =
       mixed(store.settings.restitution_mixing, ca.restitution, cb.restitution);
-  // From collider a's frame to the world's, told from object a's position: exact far from the
+  // From collider a's frame to the world's, relative to object a's position: exact far from the
   // origin.
   const Pose<D> frame = ca.placed({kZero, at_a.rotation});
   Vec<D> to_a = kZero;
-  Vec<D> to_b = at_a.way_to(at_b);
+  Vec<D> to_b = at_a.offset_to(at_b);
   if (!brief_a.centred) to_a += at_a.rotation * store.objects[ca.object].shown.mass_centre;
   if (!brief_b.centred) to_b += at_b.rotation * store.objects[cb.object].shown.mass_centre;
   const double rolling = std::max(ca.rolling, cb.rolling);

@@ -23,11 +23,12 @@ void update_leaf(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, std
     // Along its velocity, gravity added, and round its centre.
     Vec<D> travel = s.velocity * dt;
     if (s.body == BodyKind::dynamic) travel += store.settings.gravity * (s.gravity_scale * dt * dt);
-    const double arm = std::min(
-        o.swing, (pose.position - s.pose * o.shown.mass_centre).norm() + now.size().norm() / 2);
-    // What moves far for its size may be sent any way within the step.
+    const double arm =
+        std::min(o.turning_radius,
+                 (pose.position - s.pose * o.shown.mass_centre).norm() + now.size().norm() / 2);
+    // A fast, small object may change direction within the step.
     const double far = travel.norm();
-    const bool leaps = s.body == BodyKind::dynamic && o.continuous && far > o.thin;
+    const bool leaps = s.body == BodyKind::dynamic && o.continuous && far > o.thickness;
     now =
         (leaps ? now.grown(far) : now.swept(travel)).grown(std::min(s.spin.norm() * dt, 2.0) * arm);
   }

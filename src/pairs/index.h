@@ -5,7 +5,7 @@
 
 namespace colvik::world {
 
-// Costs what can move and what was changed; what is still is not looked at.
+// Costs what can move and what was changed; still objects are not visited.
 template <int D>
 void update_index(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers);
 

@@ -30,9 +30,9 @@ template <int D>
 void apply_one_way(const Store<D>& store, Pair<D>& p, const Place<D>& at_a, const Place<D>& at_b,
                    std::vector<contact::Manifold<D>>& among) {
   const double clear = -2 * kTouching * store.settings.metre;
-  if (p.let_through && among.empty()) p.let_through = false;
+  if (p.ignored && among.empty()) p.ignored = false;
   if (has_one_way(store, p)) {
-    const bool held = !p.let_through && !among.empty() &&
+    const bool held = !p.ignored && !among.empty() &&
                       (!p.standing.empty() || is_clear_of_one_way(store, p, at_a, at_b));
     if (!held) among.clear();
     p.standing.assign(held ? 1 : 0, 1U);
@@ -41,11 +41,10 @@ void apply_one_way(const Store<D>& store, Pair<D>& p, const Place<D>& at_a, cons
   std::vector<std::uint32_t> standing;
   std::erase_if(among, [&](const contact::Manifold<D>& m) {
     if (m.one_way == 0) return false;
-    double gap = m.points[0].gap;
-    for (int k = 1; k < m.count; ++k) gap = std::min(gap, m.points[k].gap);
+    const double gap = m.least_gap(m.points[0].gap);
     const bool stood =
         std::find(p.standing.begin(), p.standing.end(), m.one_way) != p.standing.end();
-    if (p.let_through || (!stood && gap < clear)) return true;
+    if (p.ignored || (!stood && gap < clear)) return true;
     standing.push_back(m.one_way);
     return false;
   });

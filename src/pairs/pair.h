@@ -26,8 +26,8 @@ struct CachedImpulse {
 // How two objects have moved.
 template <int D>
 struct Displacement {
-  Vec<D> moved = kZero;  // a's way less b's
-  double turned = 0;     // the ways of their furthest points due to turning, added up
+  Vec<D> moved = kZero;  // a's displacement minus b's
+  double turned = 0;     // path lengths of their furthest points due to turning, summed
 };
 
 // How fast a body moves.
@@ -41,31 +41,32 @@ struct Pace {
     return (velocity.norm() + turning) * seconds + acceleration.norm() * seconds * seconds;
   }
   // How far two may come together within it.
-  [[nodiscard]] double way(const Pace& other, double seconds) const {
+  [[nodiscard]] double distance(const Pace& other, double seconds) const {
     return (velocity - other.velocity).norm() * seconds +
            (acceleration - other.acceleration).norm() * seconds * seconds +
            (turning + other.turning) * seconds;
   }
 };
 
-// A slab between two, so that they need not be looked at again before they have come through it.
+// A separating slab: bounds the gap while two move, so that they need no test before they have
+// crossed it.
 template <int D>
 struct Slab {
-  double apart = 0;        // its width; 0: there is none
-  Vec<D> normal = kZero;   // from a to b; zero: of any direction
-  Displacement<D> ways{};  // until it was found
+  double apart = 0;                // its width; 0: there is none
+  Vec<D> normal = kZero;           // from a to b; zero: of any direction
+  Displacement<D> displacement{};  // until it was found
 
   // At least how far apart the two still are; 0 without one.
   [[nodiscard]] double left(const Displacement<D>& now) const {
     if (apart <= 0) return 0;
-    const Vec<D> moved = now.moved - ways.moved;
+    const Vec<D> moved = now.moved - displacement.moved;
     return apart - (normal.isZero(0) ? moved.norm() : normal.dot(moved)) -
-           (now.turned - ways.turned);
+           (now.turned - displacement.turned);
   }
 };
 
-// Two colliders whose padded bounds overlap and that may meet. What every step asks of every pair
-// comes first; most are apart, and of these nothing else is looked at.
+// Two colliders whose padded bounds overlap and that may meet. What every step reads of every pair
+// comes first; most are apart, and of these nothing else is read.
 template <int D>
 struct alignas(64) Pair {
   std::uint32_t a = 0;
@@ -78,12 +79,12 @@ struct alignas(64) Pair {
   bool passed = false;  // touched and left again within the step
   bool left = false;    // no longer touches since this step
   bool squeezed = false;
-  bool unsure =
-      true;  // whether its bounds still overlap, though none of the two was looked at again
-  bool idle =
-      false;  // it responds, was apart in the last step too, and has nothing to tell or to forget
-  bool let_through = false;  // by a one-way surface, on request, until the two are apart
-  Slab<D> slab{};            // as they were when contact was last looked for
+  // Whether its bounds still overlap is unknown, though none of the two is dirty.
+  bool unsure = true;
+  // It responds, was apart in the last step too, and has nothing to report or to reset.
+  bool idle = false;
+  bool ignored = false;  // by a one-way surface, on request, until separated
+  Slab<D> slab{};        // as they were at the last narrow phase
   std::uint64_t serial_a = 0;
   std::uint64_t serial_b = 0;
 
@@ -92,17 +93,17 @@ struct alignas(64) Pair {
   double impulse = 0;
   double closing = 0;  // speed at which the gap closes at the end of the step
   double when = -1;
-  double until =
-      -1;  // seconds into the step at which it began and ended to touch; below 0: not in it
-  Vec<D> normal = Vec<D>::Zero();       // world, from a to b
-  Vec<D> point = Vec<D>::Zero();        // world
-  std::vector<CachedImpulse<D>> kept;   // of the last step
-  std::vector<std::uint32_t> standing;  // one-way pieces it came down on, until it leaves them
+  // Seconds into the step at which it began and ended to touch; below 0: not in it.
+  double until = -1;
+  Vec<D> normal = Vec<D>::Zero();        // world, from a to b
+  Vec<D> point = Vec<D>::Zero();         // world
+  std::vector<CachedImpulse<D>> cached;  // of the last step
+  std::vector<std::uint32_t> standing;   // one-way pieces that it landed on, until it leaves them
   // For the next search for contacts, of shapes that go on from it: one; none of others, so that
   // most pairs are small.
   std::vector<contact::Start<D>> start;
 
-  // It is about to be told what it does in a step.
+  // Before a step sets what it does.
   void forget() {
     approach = impulse = 0;
     gap = std::numeric_limits<double>::max();
@@ -118,25 +119,25 @@ struct Candidate {
   std::uint32_t b = 0;  // slots
 };
 
-// A pair whose contacts are found within the step, when the two are near, and anew when they have
+// A pair whose contacts are found within the step, when the two are near, and again when they have
 // moved too far since.
 template <int D>
 struct FastPair {
   std::uint32_t pair = 0;
   std::uint32_t body_a = 0;
   std::uint32_t body_b = 0;
-  double swing_a = 0;
-  double swing_b = 0;  // of its two objects, at hand
+  double turning_radius_a = 0;
+  double turning_radius_b = 0;  // of its two objects, at hand
   double thin_a = 0;
   double thin_b = 0;  // likewise
   double holds = 0;
-  double holds_touching = 0;  // ways that they may make until then, apart and touching
-  Slab<D> slab{};  // as they were when last looked at, with their ways within the step; none: they
-                   // had contacts
+  double holds_touching = 0;  // displacements that they may make until then, apart and touching
+  Slab<D> slab{};  // as they were at the last narrow phase, with their displacements within the
+                   // step; none: they had contacts
   std::uint32_t first = 0;
   std::uint32_t count = 0;  // contacts
-  double hold = 0;          // way until these are found anew
-  Displacement<D> found{};  // ways within the step when these were found
+  double hold = 0;          // displacement until these are found again
+  Displacement<D> found{};  // displacements within the step when these were found
 };
 
 // A pair whose contacts are about to be found.
@@ -144,10 +145,10 @@ struct Predicted {
   enum How : std::uint8_t {
     slow,
     quick,  // they must be stopped at once
-    past    // they do not meet unless something else sends them another way within the substep
+    past    // they do not meet unless another contact changes their velocities within the substep
   };
   std::uint32_t fast = 0;  // index into the fast pairs
-  double closing = 0;      // way in the substep, at most
+  double closing = 0;      // displacement in the substep, at most
   double small = 0;        // thickness of the thinner
   double ahead = 0;        // seconds until the two touch
   How how = slow;
@@ -215,7 +216,7 @@ struct SleepGroup {
   math::Many<Touch<D>> touches;
 };
 
-// A touch of two colliders that was asked for.
+// A touch of two colliders that is subscribed to.
 template <int D>
 struct RequestedTouch {
   std::uint64_t serial_a = 0;
@@ -243,7 +244,7 @@ struct Obstacle {
   Pair<D>* pair = nullptr;
   std::uint32_t own = 0;
   std::uint32_t other = 0;  // colliders
-  bool stops = true;   // it is not passed, as a one-way surface or what the walker yields to may be
+  bool stops = true;   // false where the walker may pass: one-way surfaces, and those it yields to
   bool pushes = true;  // the walker out of itself
   bool set_aside = false;  // `stops`, while it carries the walker
 };

@@ -13,7 +13,7 @@ struct Walkers {
   std::vector<WalkerState<D>> list;
   std::vector<WalkPush<D>> pushes;  // applied when all have moved
 
-  // Of the running step: their pairs, whether they have moved, and what is in the way of the one
+  // Of the running step: their pairs, whether they have moved, and the obstacles of the one
   // that moves.
   std::vector<std::vector<Pair<D>*>> pairs;
   std::vector<bool> has_moved;

@@ -91,7 +91,7 @@ class Painter {
     const std::vector<Tag> list = tags.list();
     return list.empty() ? kUntagged : kTagColours[list.front().index % std::size(kTagColours)];
   }
-  // A collider's own tag tells it from the rest of its object.
+  // A collider's own tag distinguishes it from the rest of its object.
   [[nodiscard]] Colour colour_of(const TraceObject<D>& o, std::size_t collider) const {
     TagSet own = o.parties[collider].tags;
     for (const Tag tag : o.tags.list()) own.erase(tag);
@@ -226,7 +226,7 @@ class Painter {
   }
   void paint_lines(const ColliderDef<D>& c, const Pose<D>& pose, const Stroke& stroke) {
     if constexpr (D == 2) {
-      constexpr double kMark = 5;  // pixels to the open side of what is one-way
+      constexpr double kMark = 5;  // pixels to the open side of one-way surfaces
       std::vector<Line<2>> lines;
       collider_lines(c, pose, kMark / to_paper_.scale(), ObjectId{}, lines);
       for (const Line<2>& l : lines) canvas_.line(to_paper_(l.from), to_paper_(l.to), stroke);
@@ -249,8 +249,8 @@ class Painter {
       for (const Points& loop : loops)
         for (const Vec<2>& p : loop) box = box.merged(p);
       const bool vast = box.size().prod() > 0.25 * options_.width * options_.height;
-      const Colour paper =
-          kPaper.faded(0.72 * strength);  // what lies behind shows through, lighter
+      // What lies behind shows through, lighter.
+      const Colour paper = kPaper.faded(0.72 * strength);
       const Colour fill = own.faded((o.body == BodyKind::fixed ? 0.12 : 0.22) * strength);
       for (const Points& loop : loops) {
         if (c.zone) canvas_.hatch(loop, own.faded((vast ? 0.14 : 0.4) * strength), vast ? 18 : 8);

@@ -30,11 +30,11 @@ PosedQuestion<D> posed(const Question<D>& question) {
   PosedQuestion<D> a;
   if (const auto* ray = std::get_if<RayCast<D>>(&question)) {
     a.course.start.position = ray->from;
-    a.course.move = ray->way;
+    a.course.move = ray->displacement;
     a.moves = true;
   } else if (const auto* cast = std::get_if<ShapeCast<D>>(&question)) {
     a.shape = cast->shape;
-    a.course = {cast->start, cast->way, cast->turn};
+    a.course = {cast->start, cast->displacement, cast->turn};
     a.moves = true;
   } else if (const auto* overlap = std::get_if<OverlapWith<D>>(&question)) {
     a.shape = overlap->shape;
@@ -57,11 +57,11 @@ Bounds<D> start_of(const PosedQuestion<D>& a) {
 
 template <int D>
 bool has_end(const PosedQuestion<D>& a) {
-  const Bounds<D> way = start_of(a).swept(a.course.move);
-  return way.lo.allFinite() && way.hi.allFinite();
+  const Bounds<D> swept = start_of(a).swept(a.course.move);
+  return swept.lo.allFinite() && swept.hi.allFinite();
 }
 
-// What comes first of all that is told, by how far away it is; of equals the oldest.
+// The first of all answers, by distance; of equals the oldest.
 template <int D>
 struct Nearest {
   double most = 1;
@@ -97,7 +97,7 @@ std::optional<Answer<D>> answer_of(const std::optional<contact::Impact<D>>& hit,
   return out;
 }
 
-// How the asker meets one collider at `place`, if it does; on its way no later than `limit`.
+// The answer for one collider at `place`, if the query hits it no later than `limit`.
 template <int D>
 std::optional<Answer<D>> meet(const PosedQuestion<D>& a, bool near, const Shape<D>& shape,
                               const Pose<D>& place, double limit) {
@@ -118,7 +118,7 @@ std::optional<Answer<D>> meet(const PosedQuestion<D>& a, bool near, const Shape<
 
 }  // namespace
 
-// All whose bounds it meets on its way, in any order; `visit` returns whether to go on.
+// All whose bounds it overlaps while it moves, in any order; `visit` returns whether to continue.
 template <int D, class Visit>
 void visit_near(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
                 const PosedQuestion<D>& a, Visit&& visit) {
@@ -143,25 +143,23 @@ void visit_by_age(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
     found.push_back(at);
     return true;
   });
-  std::sort(found.begin(), found.end(), [&](std::uint32_t x, std::uint32_t y) {
-    return store.colliders[x].serial < store.colliders[y].serial;
-  });
+  sort_by_age(store, found);
   for (const std::uint32_t at : found)
     if (!visit(store.colliders[at])) return;
 }
 
 template <int D>
-bool accepts(const Store<D>& store, const Look<D>& look, const ColliderState<D>& c) {
+bool accepts(const Store<D>& store, const QueryFilter<D>& filter, const ColliderState<D>& c) {
   const Object<D>& o = store.objects[c.object].shown;
-  return (c.zone ? look.zones : look.solids) && look.who.matches(o.colliders[c.which].tags) &&
-         !(look.except && *look.except == o.id);
+  return (c.zone ? filter.zones : filter.solids) && filter.who.matches(o.colliders[c.which].tags) &&
+         !(filter.except && *filter.except == o.id);
 }
 
 template <int D>
 std::optional<Answer<D>> hit_collider(Store<D>& store, const PosedQuestion<D>& a,
-                                      const Look<D>& look, const ColliderState<D>& c, bool near,
-                                      double limit) {
-  if (!accepts(store, look, c)) return std::nullopt;
+                                      const QueryFilter<D>& filter, const ColliderState<D>& c,
+                                      bool near, double limit) {
+  if (!accepts(store, filter, c)) return std::nullopt;
   std::optional<Answer<D>> answer = meet(a, near, c.shape, pose_of(store, c), limit);
   if (answer) {
     answer->object = store.objects[c.object].shown.id;
@@ -172,21 +170,21 @@ std::optional<Answer<D>> hit_collider(Store<D>& store, const PosedQuestion<D>& a
 
 template <int D>
 std::optional<Answer<D>> first_answer(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
-                                      const Question<D>& question, const Look<D>& look) {
+                                      const Question<D>& question, const QueryFilter<D>& filter) {
   PosedQuestion<D> a = posed(question);
   const bool near_point = std::holds_alternative<Near<D>>(question);
-  if (look.take || !(a.moves || near_point)) {
+  if (filter.take || !(a.moves || near_point)) {
     const std::vector<Answer<D>> found =
-        find_answers(store, broad, walkers, question, look, Wanted::first);
+        find_answers(store, broad, walkers, question, filter, Wanted::first);
     return found.empty() ? std::nullopt : std::optional(found.front());
   }
-  // It is looked for from the start of the way on, or from the point.
+  // It is searched for from the start of the displacement on, or from the point.
   refresh_index(store, broad, walkers);
   if (!has_end(a)) return std::nullopt;
   Nearest<D> nearest{near_point ? a.within : 1};
   const auto visit = [&](std::uint32_t at) {
     if (near_point) a.within = nearest.limit();
-    nearest.take(hit_collider(store, a, look, store.colliders[at], near_point, nearest.limit()),
+    nearest.take(hit_collider(store, a, filter, store.colliders[at], near_point, nearest.limit()),
                  store.colliders[at]);
     return nearest.limit();
   };
@@ -201,12 +199,13 @@ std::optional<Answer<D>> first_answer(Store<D>& store, BroadPhase<D>& broad, Wal
 
 template <int D>
 bool any_answer(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
-                const Question<D>& question, const Look<D>& look) {
-  if (look.take) return !find_answers(store, broad, walkers, question, look, Wanted::any).empty();
+                const Question<D>& question, const QueryFilter<D>& filter) {
+  if (filter.take)
+    return !find_answers(store, broad, walkers, question, filter, Wanted::any).empty();
   const PosedQuestion<D> a = posed(question);
   bool found = false;
   visit_near(store, broad, walkers, a, [&](std::uint32_t at) {
-    found = hit_collider(store, a, look, store.colliders[at],
+    found = hit_collider(store, a, filter, store.colliders[at],
                          std::holds_alternative<Near<D>>(question), 1)
                 .has_value();
     return !found;
@@ -216,20 +215,20 @@ bool any_answer(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
 
 template <int D>
 std::vector<Answer<D>> find_answers(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
-                                    const Question<D>& question, const Look<D>& look,
+                                    const Question<D>& question, const QueryFilter<D>& filter,
                                     Wanted wanted) {
   const PosedQuestion<D> a = posed(question);
   const bool near_point = std::holds_alternative<Near<D>>(question);
   const bool in_order = wanted == Wanted::first || wanted == Wanted::all;
   std::vector<Answer<D>> found;
   visit_by_age(store, broad, walkers, a, [&](const ColliderState<D>& c) {
-    const std::optional<Answer<D>> answer = hit_collider(store, a, look, c, near_point, 1);
+    const std::optional<Answer<D>> answer = hit_collider(store, a, filter, c, near_point, 1);
     if (!answer) return true;
     if (in_order) {
       found.push_back(*answer);
       return true;
     }
-    const Take take = look.take ? look.take(*answer) : Take::yes;
+    const Take take = filter.take ? filter.take(*answer) : Take::yes;
     if (take != Take::no) found.push_back(*answer);
     return take != Take::last && wanted != Wanted::any;
   });
@@ -239,7 +238,7 @@ std::vector<Answer<D>> find_answers(Store<D>& store, BroadPhase<D>& broad, Walke
                    [](const Answer<D>& x, const Answer<D>& y) { return x.at < y.at; });
   std::vector<Answer<D>> out;
   for (const Answer<D>& answer : found) {
-    const Take take = look.take ? look.take(answer) : Take::yes;
+    const Take take = filter.take ? filter.take(answer) : Take::yes;
     if (take != Take::no) out.push_back(answer);
     if (take == Take::last || (wanted == Wanted::first && !out.empty())) break;
   }
@@ -248,19 +247,19 @@ std::vector<Answer<D>> find_answers(Store<D>& store, BroadPhase<D>& broad, Walke
 
 template <int D>
 void first_hits(Store<D>& store, BroadPhase<D>& broad, std::span<const RayCast<D>> rays,
-                const Look<D>& look, std::span<std::optional<Answer<D>>> out) {
+                const QueryFilter<D>& filter, std::span<std::optional<Answer<D>>> out) {
   constexpr std::size_t kManyPieces = 64;
   const Shape<D> point{};
   std::vector<Nearest<D>> nearest(rays.size());
-  std::vector<index::Way<D>> paths;
+  std::vector<index::Sweep<D>> paths;
   std::vector<std::uint32_t> number;  // of the rays that can be followed
   for (const RayCast<D>& ray : rays)
-    if (ray.from.allFinite() && Vec<D>(ray.from + ray.way).allFinite())
+    if (ray.from.allFinite() && Vec<D>(ray.from + ray.displacement).allFinite())
       number.push_back(static_cast<std::uint32_t>(&ray - rays.data()));
   std::vector<std::pair<std::uint32_t, std::uint32_t>> later;  // collider, ray
   std::vector<contact::Course<D>> courses;
   const auto course_of = [&](std::uint32_t which, const Pose<D>& place) {
-    return course_in(place, contact::Course<D>{{rays[which].from, {}}, rays[which].way});
+    return course_in(place, contact::Course<D>{{rays[which].from, {}}, rays[which].displacement});
   };
   const auto take = [&](std::uint32_t which, const ColliderState<D>& c, const Pose<D>& place,
                         const std::optional<contact::Impact<D>>& hit) {
@@ -274,13 +273,13 @@ void first_hits(Store<D>& store, BroadPhase<D>& broad, std::span<const RayCast<D
     paths.clear();
     later.clear();
     for (const std::uint32_t i : number)
-      paths.push_back({rays[i].from, rays[i].way, nearest[i].limit()});
+      paths.push_back({rays[i].from, rays[i].displacement, nearest[i].limit()});
     tree->along(
         paths, Vec<D>::Zero(),
         [&](std::uint32_t path, std::uint32_t at) {
           const std::uint32_t which = number[path];
           const ColliderState<D>& c = store.colliders[at];
-          if (!accepts(store, look, c)) return nearest[which].limit();
+          if (!accepts(store, filter, c)) return nearest[which].limit();
           const Shape<D>& shape = c.shape;
           if (shape.parts != nullptr && shape.parts->pieces.size() >= kManyPieces) {
             later.emplace_back(at, which);
@@ -325,10 +324,10 @@ Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& b
       if (at == id.slot) return true;
     return false;
   };
-  const auto look = [&](const ObjectState<D>& member, std::size_t i) {
+  const auto filter = [&](const ObjectState<D>& member, std::size_t i) {
     const ColliderDef<D>& own = member.shown.colliders[i].def;
     Party self = party_of(store, member, i);
-    // Where the collider is on the object asked about, which turns about its own origin and takes
+    // The pose of the collider on the queried object, which turns about its own origin and takes
     // its children along.
     const Pose<D> on =
         &member == o ? Pose<D>{own.at, own.turned}
@@ -346,7 +345,7 @@ Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& b
     } else {
       const std::vector<Placed<D>> one{{shape, change.scale * on.position, on.rotation}};
       if (Result<Shape<D>> turned = compound<D>(one)) a.shape = std::move(turned).value();
-      else return;  // scenery that turns about somewhere else: not asked
+      else return;  // scenery that turns about somewhere else: not queried
     }
     visit_by_age(store, broad, walkers, a, [&](const ColliderState<D>& c) {
       const ObjectState<D>& other = store.objects[c.object];
@@ -362,7 +361,7 @@ Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& b
     });
   };
   for_family(store, store.objects[id.slot], [&](const ObjectState<D>& member) {
-    for (std::size_t i = 0; i < member.shown.colliders.size(); ++i) look(member, i);
+    for (std::size_t i = 0; i < member.shown.colliders.size(); ++i) filter(member, i);
   });
   const auto serial = [&](ObjectId of) { return store.objects[of.slot].shown.serial; };
   std::stable_sort(out.begin(), out.end(), [&](const WouldTouch<D>& x, const WouldTouch<D>& y) {
@@ -376,24 +375,24 @@ Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& b
 
 template std::optional<Answer<2>> first_answer(Store<2>& store, BroadPhase<2>& broad,
                                                Walkers<2>& walkers, const Question<2>& question,
-                                               const Look<2>& look);
+                                               const QueryFilter<2>& filter);
 template std::optional<Answer<3>> first_answer(Store<3>& store, BroadPhase<3>& broad,
                                                Walkers<3>& walkers, const Question<3>& question,
-                                               const Look<3>& look);
+                                               const QueryFilter<3>& filter);
 template bool any_answer(Store<2>& store, BroadPhase<2>& broad, Walkers<2>& walkers,
-                         const Question<2>& question, const Look<2>& look);
+                         const Question<2>& question, const QueryFilter<2>& filter);
 template bool any_answer(Store<3>& store, BroadPhase<3>& broad, Walkers<3>& walkers,
-                         const Question<3>& question, const Look<3>& look);
+                         const Question<3>& question, const QueryFilter<3>& filter);
 template std::vector<Answer<2>> find_answers(Store<2>& store, BroadPhase<2>& broad,
                                              Walkers<2>& walkers, const Question<2>& question,
-                                             const Look<2>& look, Wanted wanted);
+                                             const QueryFilter<2>& filter, Wanted wanted);
 template std::vector<Answer<3>> find_answers(Store<3>& store, BroadPhase<3>& broad,
                                              Walkers<3>& walkers, const Question<3>& question,
-                                             const Look<3>& look, Wanted wanted);
+                                             const QueryFilter<3>& filter, Wanted wanted);
 template void first_hits(Store<2>& store, BroadPhase<2>& broad, std::span<const RayCast<2>> rays,
-                         const Look<2>& look, std::span<std::optional<Answer<2>>> out);
+                         const QueryFilter<2>& filter, std::span<std::optional<Answer<2>>> out);
 template void first_hits(Store<3>& store, BroadPhase<3>& broad, std::span<const RayCast<3>> rays,
-                         const Look<3>& look, std::span<std::optional<Answer<3>>> out);
+                         const QueryFilter<3>& filter, std::span<std::optional<Answer<3>>> out);
 template Result<std::vector<WouldTouch<2>>> would_touch(Store<2>&, BroadPhase<2>&, Walkers<2>&,
                                                         ObjectId, const Change<2>&);
 template Result<std::vector<WouldTouch<3>>> would_touch(Store<3>&, BroadPhase<3>&, Walkers<3>&,

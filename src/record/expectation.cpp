@@ -8,7 +8,7 @@
 namespace colvik {
 namespace {
 
-// A firing or touch that an expectation looks at.
+// A firing or touch that an expectation counts.
 struct Instance {
   double time = 0;
   std::uint32_t self = kNobody;
@@ -274,7 +274,7 @@ ExpectationResult judge_count_of(const ExpectCount& e, const Trace<D>& trace) {
 }
 
 template <int D>
-std::string place_told(const Pose<D>& pose) {
+std::string place_known(const Pose<D>& pose) {
   std::string text;
   for (int i = 0; i < D; ++i) text += fmt::format("{} {:.3f}", i > 0 ? "," : "", pose.position[i]);
   return text;
@@ -297,17 +297,17 @@ ExpectationResult judge_object(const ExpectObject<D>& e, const Trace<D>& trace) 
     r.happened = "it was";
     for (std::uint64_t step = o.born; step <= trace.steps() && r.met; ++step) {
       const std::optional<Pose<D>> pose = trace.pose_at(index, step);
-      if (!e.present && !pose) continue;  // where it is asks for it only while it is there
+      if (!e.present && !pose) continue;  // its position is required only while it exists
       r.met = fits(pose);
       if (!r.met)
         r.happened = fmt::format("at {:.3f} s it was{}", static_cast<double>(step) / trace.rate(),
-                                 pose ? " at" + place_told(*pose) : " gone");
+                                 pose ? " at" + place_known(*pose) : " gone");
     }
     return r;
   }
   const std::optional<Pose<D>> pose = trace.pose_at(index, step_at(trace, e.at));
   r.met = fits(pose);
-  if (pose) r.happened = fmt::format("it {} at{}", e.at ? "was" : "is", place_told(*pose));
+  if (pose) r.happened = fmt::format("it {} at{}", e.at ? "was" : "is", place_known(*pose));
   else if (o.gone != kNever)
     r.happened =
         fmt::format("it was removed at {:.3f} s", static_cast<double>(o.gone) / trace.rate());
@@ -339,7 +339,7 @@ ExpectationResult judge_walker(const Expectation<D>& whole, const ExpectWalker& 
         (!on || (w->on != kNobody && is_who(*on, trace, w->on, trace.tags_at(w->on, step))));
     return is == stands;
   };
-  const auto told = [&](std::uint64_t step) {
+  const auto describe = [&](std::uint64_t step) {
     const auto w = trace.walking_at(index, step);
     if (!w || !w->standing) return std::string("in the air");
     return "standing on " + name_in(trace, w->on);
@@ -357,7 +357,7 @@ ExpectationResult judge_walker(const Expectation<D>& whole, const ExpectWalker& 
     for (std::uint64_t step = from; step <= to && r.met; ++step) {
       r.met = so(step);
       r.happened = fmt::format("at {:.3f} s it was {}", static_cast<double>(step) / trace.rate(),
-                               told(step));
+                               describe(step));
     }
   }
   if (e.highest_at_least || e.highest_at_most) {
@@ -404,7 +404,7 @@ Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
   if (const auto* n = std::get_if<ExpectNumber>(&e.what)) {
     Error error;
     if (!number_meant(n->number, trace, error)) return error;
-    if (n->at && n->always) return Error{{}, "asks for always and for one time", "one of the two"};
+    if (n->at && n->always) return Error{{}, "sets always and one time", "one of the two"};
     if (!n->is && !n->at_least && !n->at_most)
       return Error{{}, "says nothing about the number", "is, at_least or at_most"};
   }
@@ -428,7 +428,7 @@ Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
     if (!w->stands && w->on.empty() && !w->highest_at_least && !w->highest_at_most)
       return Error{
           {}, "says nothing about the walker", "stands, on, highest_at_least or highest_at_most"};
-    if (w->at && w->always) return Error{{}, "asks for always and for one time", "one of the two"};
+    if (w->at && w->always) return Error{{}, "sets always and one time", "one of the two"};
   }
   return {};
 }

@@ -168,8 +168,7 @@ void Trace<D>::note_walking(const World<D>& world, std::uint32_t object) {
   if (w->standing && world.alive(w->on)) now.on = index_of(world, w->on);
   const double height = world.object(ids_[object]).pose.position.dot(w->up);
   now.highest = w->standing ? height : w->highest;
-  if (steps_ == before_)
-    now.highest = -1e300;  // it has not moved yet: which way is up is not known
+  if (steps_ == before_) now.highest = -1e300;  // it has not moved yet: up is not known
   if (!samples.empty()) now.highest = std::max(now.highest, samples.back().highest);
   if (samples.empty() || samples.back().standing != now.standing || samples.back().on != now.on ||
       samples.back().highest != now.highest)

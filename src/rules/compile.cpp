@@ -72,7 +72,7 @@ Result<CompiledCondition> Rules<D>::Impl::compile_condition(const Condition& con
                      condition.kind == Kind::state;
   if (sided && !(condition.side == Side::self ? has_self : has_other))
     return Error{{},
-                 fmt::format("a condition asks for {}, and what starts it has none",
+                 fmt::format("a condition needs {}, and what starts it has none",
                              condition.side == Side::self ? "self" : "other"),
                  "a condition on a number or a count"};
   if (condition.kind == Kind::number) {

@@ -11,7 +11,7 @@ namespace {
 constexpr std::size_t kManyVisits = 256;
 }  // namespace
 
-// Whether a touch is of the sort a start asks for.
+// Whether a touch is of the sort that a start requires.
 template <int D>
 bool Rules<D>::Impl::fits(const OnTouch& on, const Event<D>& seen) const {
   if (seen.phase != on.phase || (on.channel && *on.channel != seen.channel)) return false;

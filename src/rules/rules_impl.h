@@ -121,7 +121,7 @@ struct Rules<D>::Impl {
   std::vector<Firing<D>> fired;
   std::vector<Withheld> withheld;
   std::map<std::uint64_t, std::size_t>
-      claims;  // by serial: the reaction that asked for its removal
+      claims;  // by serial: the reaction that requested its removal
   std::vector<rules::Delayed<D>> delayed;
   std::vector<rules::Carried> carried;
   std::map<std::uint64_t, double> safe_until;  // by serial
@@ -132,7 +132,7 @@ struct Rules<D>::Impl {
   bool restart = false;
   // Objects that became going in this step, with the event that did it: it alone may start more.
   std::vector<std::pair<ObjectId, std::size_t>> going_by;
-  // Which touch reactions can fit two sets of tags: asked once for each two. Those that mean one
+  // Which touch reactions can fit two sets of tags: computed once for each two. Those that mean one
   // object are apart.
   std::map<TagSet, std::uint32_t> tag_sets;
   std::map<std::pair<std::uint32_t, std::uint32_t>, std::vector<std::pair<std::uint32_t, bool>>>

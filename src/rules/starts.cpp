@@ -137,7 +137,7 @@ void Rules<D>::Impl::react_to_count(std::size_t index, const OnCount& on) {
   if (!fresh && last != now && now == on.reaches) start(index, {}, kNoEvent);
 }
 
-// Watched in everyone, as numbers are. What comes into the world in the state comes to be in it.
+// Watched in everyone, as numbers are. An object that is created in the state enters it then.
 template <int D>
 void Rules<D>::Impl::react_to_state(std::size_t index, const OnState& on) {
   const bool first = world.steps() <= 1;

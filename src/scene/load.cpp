@@ -46,13 +46,13 @@ void SceneReader<D>::read_world() {
   if (auto rate = s->number("rate", 1, 10000)) scene_.world.rate = *rate;
   if (auto metre = s->number("metre", 1e-6, 1e6)) scene_.world.metre = *metre;
   if (auto sleep = s->boolean("sleep")) scene_.world.sleep = *sleep;
-  std::vector<std::string> ways;
-  for (int way = 0; way <= static_cast<int>(Mixing::product); ++way)
-    ways.emplace_back(name_of(static_cast<Mixing>(way)));
-  if (auto way = s->choice("friction_mixing", ways))
-    scene_.world.friction_mixing = static_cast<Mixing>(*way);
-  if (auto way = s->choice("restitution_mixing", ways))
-    scene_.world.restitution_mixing = static_cast<Mixing>(*way);
+  std::vector<std::string> mixings;
+  for (int mixing = 0; mixing <= static_cast<int>(Mixing::product); ++mixing)
+    mixings.emplace_back(name_of(static_cast<Mixing>(mixing)));
+  if (auto mixing = s->choice("friction_mixing", mixings))
+    scene_.world.friction_mixing = static_cast<Mixing>(*mixing);
+  if (auto mixing = s->choice("restitution_mixing", mixings))
+    scene_.world.restitution_mixing = static_cast<Mixing>(*mixing);
   if (auto substeps = s->whole("substeps", 1, 64))
     scene_.world.substeps = static_cast<int>(*substeps);
   if (auto length = s->number("length", 0, 1e6)) scene_.length = *length;
@@ -160,7 +160,7 @@ void SceneReader<D>::read_regions() {
 
 namespace {
 
-// Adds all of a scene to a run; tells each error with the place of its object or reaction.
+// Adds all of a scene to a run; reports each error with the place of its object or reaction.
 template <int D, class Report>
 void build(const Scene<D>& scene, Run<D>& run, Report&& report) {
   for (const auto& [name, meaning] : scene.tags)
@@ -259,7 +259,7 @@ void apply_settings(Context& context, std::span<const Setting> settings,
                                           fmt::join(context.parameter_names, ", "))));
       continue;
     }
-    // Put where the declared value stands, so that what is wrong with it is told with that place.
+    // Put where the declared value stands, so that its problems are reported with that place.
     const toml::source_position declared = at->second->source().begin;
     const std::string before = std::string(declared.line - 1, '\n') + "v" +
                                std::string(declared.column > 4 ? declared.column - 4 : 0, ' ') +

@@ -3,7 +3,7 @@
 
 #include <algorithm>
 
-#include "scene/effect_keys.h"
+#include "scene/section_keys.h"
 
 namespace colvik::scene {
 

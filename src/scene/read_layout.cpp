@@ -35,7 +35,7 @@ void SceneReader<D>::add_copy(const ObjectDef<D>& def, const std::string& name, 
   scene_.object_places.push_back(context_.place(own));
 }
 
-// One object, or the copies that a layout asks for.
+// One object, or the copies of a layout.
 template <int D>
 void SceneReader<D>::add_copies(const Section& s, const ObjectDef<D>& def, const toml::table& own) {
   std::vector<std::string> said;

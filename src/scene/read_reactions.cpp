@@ -3,7 +3,7 @@
 
 #include <algorithm>
 
-#include "scene/effect_keys.h"
+#include "scene/section_keys.h"
 
 namespace colvik::scene {
 namespace {
@@ -51,16 +51,16 @@ Start SceneReader<D>::read_start(const Section& s) {
   if (what == "number") {
     OnNumber on;
     on.number = read_number_name(s, "number");
-    int ways = 0;
+    int given = 0;
     for (const auto& [key, how] :
          {std::pair("reaches", OnNumber::How::reaches), std::pair("passes", OnNumber::How::passes),
           std::pair("leaves", OnNumber::How::leaves)})
       if (s.has(key)) {
         on.reaches = s.number(key).value_or(0);
         on.how = how;
-        ++ways;
+        ++given;
       }
-    if (ways != 1)
+    if (given != 1)
       context_.report(s.node(), "a start lacks 'reaches'",
                       "number and one of reaches, passes and leaves");
     return on;

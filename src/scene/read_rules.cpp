@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "scene/scene_reader.h"
+#include "scene/section_keys.h"
 
 namespace colvik::scene {
 
@@ -19,7 +19,7 @@ bool SceneReader<D>::check_who(const toml::node& at, const std::string& text) {
                     suggestion(name, names, "'@' and an object's name", "@"));
     return false;
   }
-  // The classic: an object's name where a tag is asked for.
+  // The classic: an object's name where a tag is required.
   const bool object = std::find(names.begin(), names.end(), text) != names.end();
   context_.report(
       at, who.error().what,
@@ -59,138 +59,171 @@ std::optional<Channel> SceneReader<D>::read_channel(const Section& s) {
   return at ? std::optional(static_cast<Channel>(*at)) : std::nullopt;
 }
 
+// Reads one [[expect]] whose subject is the key `subject`.
+template <int D>
+struct SceneReader<D>::ExpectationReader {
+  SceneReader& scene;
+  const Section& s;
+  std::string_view subject;
+
+  // Which keys belong to which subjects.
+  void check_keys() const {
+    using Keys = std::vector<std::string_view>;
+    static const std::vector<std::pair<Keys, Keys>> kBelong{
+        {{"times", "never"}, {"reaction", "contact"}},
+        {{"between"}, {"reaction", "contact", "walker"}},
+        {{"stands", "on", "highest_at_least", "highest_at_most"}, {"walker"}},
+        {{"at_least", "at_most"}, {"reaction", "contact", "number", "count"}},
+        {{"self", "other", "once_per_other", "before", "after", "within"}, {"reaction"}},
+        {{"present", "inside"}, {"object"}},
+        {{"channel"}, {"contact"}},
+        {{"is"}, {"number", "count"}},
+        {{"always"}, {"number", "object", "walker"}},
+        {{"at"}, {"number", "count", "object", "walker"}}};
+    for (const auto& [keys, fitting] : kBelong)
+      for (const std::string_view key : keys) report_key(s, key, subject, fitting);
+  }
+  void read_how_often(Expectation<D>& e) const {
+    e.times = s.whole("times", 0, 1000000000);
+    e.at_least = s.whole("at_least", 0, 1000000000);
+    e.at_most = s.whole("at_most", 0, 1000000000);
+    e.never = s.boolean("never").value_or(false);
+    if ((e.never ? 1 : 0) + (e.times ? 1 : 0) + (e.at_least || e.at_most ? 1 : 0) > 1)
+      s.context().report(s.node(), "how often is said twice",
+                         "one of times, never, and at_least with at_most");
+  }
+  ExpectReaction reaction() const {
+    ExpectReaction r;
+    r.reaction = reaction_name("reaction");
+    if (s.has("self")) r.self = scene.read_who(s, "self");
+    if (s.has("other")) r.other = scene.read_who(s, "other");
+    r.once_per_other = s.boolean("once_per_other").value_or(false);
+    if (s.has("before")) r.before = reaction_name("before");
+    if (s.has("after")) r.after = reaction_name("after");
+    if (auto within = s.number("within", 0, 1e9)) r.within = *within;
+    if (s.has("within") && !s.has("after"))
+      s.context().report(*s.find("within"), "within without after",
+                         "after = the reaction that comes first");
+    return r;
+  }
+  std::optional<ExpectContact> contact() const {
+    const std::vector<std::string> two = s.texts("contact");
+    const toml::array* list = s.find("contact")->as_array();
+    if (list == nullptr || list->size() != 2 || two.size() != 2) {
+      s.context().report(*s.find("contact"), "contact does not name two",
+                         "[\"who\", \"whom\"], each a tag query or '@object'");
+      return std::nullopt;
+    }
+    for (std::size_t i = 0; i < 2; ++i) (void)scene.check_who((*list)[i], two[i]);
+    return ExpectContact{two[0], two[1], scene.read_channel(s)};
+  }
+  ExpectNumber number() const {
+    ExpectNumber n{s.text("number").value_or("")};
+    n.is = s.number("is");
+    n.at_least = s.number("at_least");
+    n.at_most = s.number("at_most");
+    n.always = always();
+    n.at = at();
+    return n;
+  }
+  ExpectCount count() const {
+    return {scene.read_query(s, "count"), s.number("is"), s.number("at_least"), s.number("at_most"),
+            at()};
+  }
+  ExpectWalker walker() const {
+    ExpectWalker w;
+    w.walker = object_name("walker");
+    w.stands = s.boolean("stands");
+    if (s.has("on")) w.on = scene.read_who(s, "on");
+    w.highest_at_least = s.number("highest_at_least");
+    w.highest_at_most = s.number("highest_at_most");
+    w.always = always();
+    w.at = at();
+    return w;
+  }
+  ExpectObject<D> object() const {
+    ExpectObject<D> o;
+    o.object = object_name("object");
+    o.present = s.boolean("present");
+    if (s.has("inside"))
+      if (const Bounds<D>* region = scene.read_region(s, "inside", false)) {
+        o.inside = *region;
+        o.region = *s.text("inside");
+      }
+    if (!s.has("present") && !s.has("inside"))
+      s.context().report(s.node(), "says nothing about the object", "present or inside");
+    o.always = always();
+    o.at = at();
+    return o;
+  }
+
+ private:
+  bool always() const { return s.boolean("always").value_or(false); }
+  std::optional<double> at() const { return s.number("at", 0, 1e9); }
+  std::string object_name(std::string_view key) const {
+    std::string name = s.text(key).value_or("");
+    if (name.starts_with('@')) name.erase(0, 1);
+    return name;
+  }
+  std::string reaction_name(std::string_view key) const {
+    const auto name = s.text(key);
+    if (!name) return "";
+    std::vector<std::string> names;
+    for (const Reaction<D>& known : scene.scene_.reactions) names.push_back(known.name);
+    if (std::find(names.begin(), names.end(), *name) == names.end())
+      s.context().report(*s.find(key), fmt::format("no reaction is named '{}'", *name),
+                         suggestion(*name, names, "the name of a reaction"));
+    return *name;
+  }
+};
+
+template <int D>
+std::optional<Expectation<D>> SceneReader<D>::read_expectation(const Section& s,
+                                                               std::string_view subject) {
+  const ExpectationReader reader{*this, s, subject};
+  reader.check_keys();
+  Expectation<D> e;
+  e.place = context_.place(s.node());
+  if (const auto between = s.template vector<2>("between")) {
+    e.from = between->x();
+    e.to = between->y();
+  }
+  if (subject == "reaction" || subject == "contact") reader.read_how_often(e);
+  if (subject == "reaction") e.what = reader.reaction();
+  else if (subject == "number") e.what = reader.number();
+  else if (subject == "count") e.what = reader.count();
+  else if (subject == "outcome") e.what = ExpectOutcome{s.text("outcome").value_or("")};
+  else if (subject == "walker") e.what = reader.walker();
+  else if (subject == "object") e.what = reader.object();
+  else if (const auto contact = reader.contact()) e.what = *contact;
+  else return std::nullopt;
+  return e;
+}
+
 template <int D>
 void SceneReader<D>::read_expectations() {
+  static constexpr std::array<std::string_view, 7> kSubjects{
+      "reaction", "contact", "number", "count", "outcome", "object", "walker"};
   for (const Section& s : top_.tables("expect", "expect")) {
-    Expectation<D> e;
-    e.place = context_.place(s.node());
-    std::vector<std::string> subjects;
-    for (const char* subject :
-         {"reaction", "contact", "number", "count", "outcome", "object", "walker"})
-      if (s.has(subject)) subjects.emplace_back(subject);
+    std::vector<std::string_view> subjects;
+    for (const std::string_view subject : kSubjects)
+      if (s.has(subject)) subjects.push_back(subject);
     if (subjects.size() != 1) {
       context_.report(s.node(),
                       subjects.empty() ? "an expectation of nothing"
                                        : fmt::format("an expectation of several things: {}",
                                                      fmt::join(subjects, ", ")),
-                      "one of: reaction, contact, number, count, outcome, object, walker");
+                      fmt::format("one of: {}", fmt::join(kSubjects, ", ")));
       continue;
     }
-    const std::string& subject = subjects[0];
-    const auto only_for = [&](std::string_view key, bool fits, std::string_view fitting) {
-      if (!fits && s.has(key))
-        context_.report(*s.find(key), fmt::format("'{}' says nothing about {}", key, subject),
-                        fmt::format("with {}", fitting));
-    };
-    const bool counted = subject == "reaction" || subject == "contact";
-    const bool walker = subject == "walker";
-    for (const std::string_view key : {"times", "never"})
-      only_for(key, counted, "reaction or contact");
-    only_for("between", counted || walker, "reaction, contact or walker");
-    for (const std::string_view key : {"stands", "on", "highest_at_least", "highest_at_most"})
-      only_for(key, walker, "walker");
-    for (const std::string_view key : {"at_least", "at_most"})
-      only_for(key, counted || subject == "number" || subject == "count",
-               "reaction, contact, number or count");
-    for (const std::string_view key :
-         {"self", "other", "once_per_other", "before", "after", "within"})
-      only_for(key, subject == "reaction", "reaction");
-    for (const std::string_view key : {"present", "inside"})
-      only_for(key, subject == "object", "object");
-    only_for("channel", subject == "contact", "contact");
-    only_for("is", subject == "number" || subject == "count", "number or count");
-    only_for("always", subject == "number" || subject == "object" || walker,
-             "number, object or walker");
-    only_for("at", subject == "number" || subject == "object" || subject == "count" || walker,
-             "number, count, object or walker");
-    const std::optional<double> at = s.number("at", 0, 1e9);
-    const bool always = s.boolean("always").value_or(false);
-
-    if (counted) {
-      e.times = s.whole("times", 0, 1000000000);
-      e.at_least = s.whole("at_least", 0, 1000000000);
-      e.at_most = s.whole("at_most", 0, 1000000000);
-      e.never = s.boolean("never").value_or(false);
-      if ((e.never ? 1 : 0) + (e.times ? 1 : 0) + (e.at_least || e.at_most ? 1 : 0) > 1)
-        context_.report(s.node(), "how often is said twice",
-                        "one of times, never, and at_least with at_most");
-    }
-    if (const auto between = s.template vector<2>("between")) {
-      e.from = between->x();
-      e.to = between->y();
-    }
-    if (subject == "reaction") {
-      ExpectReaction r;
-      r.reaction = s.text("reaction").value_or("");
-      std::vector<std::string> names;
-      for (const Reaction<D>& known : scene_.reactions) names.push_back(known.name);
-      if (std::find(names.begin(), names.end(), r.reaction) == names.end())
-        context_.report(*s.find("reaction"), fmt::format("no reaction is named '{}'", r.reaction),
-                        suggestion(r.reaction, names, "the name of a reaction"));
-      if (s.has("self")) r.self = read_who(s, "self");
-      if (s.has("other")) r.other = read_who(s, "other");
-      r.once_per_other = s.boolean("once_per_other").value_or(false);
-      r.before = s.text("before").value_or("");
-      r.after = s.text("after").value_or("");
-      for (const char* key : {"before", "after"})
-        if (const auto name = s.text(key);
-            name && std::find(names.begin(), names.end(), *name) == names.end())
-          context_.report(*s.find(key), fmt::format("no reaction is named '{}'", *name),
-                          suggestion(*name, names, "the name of a reaction"));
-      if (auto within = s.number("within", 0, 1e9)) r.within = *within;
-      if (s.has("within") && !s.has("after"))
-        context_.report(*s.find("within"), "within without after",
-                        "after = the reaction that comes first");
-      e.what = r;
-    } else if (subject == "contact") {
-      const std::vector<std::string> two = s.texts("contact");
-      const toml::array* list = s.find("contact")->as_array();
-      if (list == nullptr || list->size() != 2 || two.size() != 2) {
-        context_.report(*s.find("contact"), "contact does not name two",
-                        "[\"who\", \"whom\"], each a tag query or '@object'");
-        continue;
-      }
-      for (std::size_t i = 0; i < 2; ++i) (void)check_who((*list)[i], two[i]);
-      e.what = ExpectContact{two[0], two[1], read_channel(s)};
-    } else if (subject == "number") {
-      e.what = ExpectNumber{s.text("number").value_or(""), s.number("is"), s.number("at_least"),
-                            s.number("at_most"),           always,         at};
-    } else if (subject == "count") {
-      e.what = ExpectCount{read_query(s, "count"), s.number("is"), s.number("at_least"),
-                           s.number("at_most"), at};
-    } else if (subject == "outcome") {
-      e.what = ExpectOutcome{s.text("outcome").value_or("")};
-    } else if (walker) {
-      ExpectWalker w;
-      w.walker = s.text("walker").value_or("");
-      if (w.walker.starts_with('@')) w.walker.erase(0, 1);
-      w.stands = s.boolean("stands");
-      if (s.has("on")) w.on = read_who(s, "on");
-      w.highest_at_least = s.number("highest_at_least");
-      w.highest_at_most = s.number("highest_at_most");
-      w.always = always;
-      w.at = at;
-      e.what = w;
-    } else {
-      ExpectObject<D> o;
-      o.object = s.text("object").value_or("");
-      if (o.object.starts_with('@')) o.object.erase(0, 1);
-      o.present = s.boolean("present");
-      if (s.has("inside"))
-        if (const Bounds<D>* region = read_region(s, "inside", false)) {
-          o.inside = *region;
-          o.region = *s.text("inside");
-        }
-      if (!s.has("present") && !s.has("inside"))
-        context_.report(s.node(), "says nothing about the object", "present or inside");
-      o.always = always;
-      o.at = at;
-      e.what = o;
-    }
-    scene_.expectations.push_back(std::move(e));
+    if (auto e = read_expectation(s, subjects[0])) scene_.expectations.push_back(std::move(*e));
   }
 }
 
+template std::optional<Expectation<2>> SceneReader<2>::read_expectation(const Section&,
+                                                                        std::string_view);
+template std::optional<Expectation<3>> SceneReader<3>::read_expectation(const Section&,
+                                                                        std::string_view);
 template bool SceneReader<2>::check_who(const toml::node& at, const std::string& text);
 template bool SceneReader<3>::check_who(const toml::node& at, const std::string& text);
 template std::string SceneReader<2>::read_who(const Section& s, std::string_view key);

@@ -63,7 +63,7 @@ void SceneReader<D>::read_wishes(const Section& s, ObjectDef<D>& def) {
   if (!file)
     return context_.report(node, fmt::format("the file '{}' cannot be read", path.string()),
                            "a TOML file with wishes = [...] beside the scene file");
-  // Read with its own places; what is wrong in it is told as what is wrong in the scene.
+  // Read with its own places; its problems are reported like those of the scene.
   Context own;
   own.file = path.string();
   try {

@@ -1,5 +1,5 @@
 #pragma once
-// Typed access to TOML that reports what is wrong with its place, and goes on.
+// Typed access to TOML that reports each problem with its place, and continues.
 #include <colvik/scene.hpp>
 
 #include <toml++/toml.h>

@@ -25,7 +25,7 @@ class SceneReader {
   void read_inputs();
   void read_reactions();
   void read_expectations();
-  void try_out();  // builds the world once, so that what only a world can tell is told too
+  void try_out();  // builds the world once, to report what only a world can find
 
   // read_objects.cpp
   struct Kind {
@@ -100,6 +100,8 @@ class SceneReader {
   std::vector<Condition> read_conditions(const Section& reaction, std::string_view key);
 
   // read_rules.cpp
+  struct ExpectationReader;
+  std::optional<Expectation<D>> read_expectation(const Section& s, std::string_view subject);
   std::string read_who(const Section& s, std::string_view key);
   std::string read_number_name(const Section& s, std::string_view key);
   bool check_who(const toml::node& at, const std::string& text);

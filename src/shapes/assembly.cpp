@@ -40,7 +40,7 @@ void Assembly<D>::finish() {
     for (const Front<D>& f : fronts) flats.push_back(flat(f));
 
   // The front across each side: in 2D it ends where this one starts or the reverse, in 3D it runs
-  // along the same edge the other way.
+  // along the same edge in the other direction.
   using Key = std::pair<std::uint32_t, std::uint32_t>;
   const auto side = [](const Front<D>& f, int k, bool seen_from_across) -> Key {
     if constexpr (D == 2) return {f.corner[k], (k == 0) == seen_from_across ? 1 : 0};

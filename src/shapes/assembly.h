@@ -46,12 +46,11 @@ struct Assembly {
   std::vector<Piece<D>> pieces;
   std::vector<Front<D>> fronts;
   std::vector<Child<D>> children;
-  math::Many<FlatCorners<D>>
-      flats;            // of a surface, by front: what is looked at first, in one place
-  index::Tree<D> tree;  // over the pieces
-  Bounds<D> bounds;     // of all of them
-  bool surface =
-      false;  // pieces are segments or triangles, without an inside, each the front of its number
+  math::Many<FlatCorners<D>> flats;  // of a surface, by front: what is tested first, in one place
+  index::Tree<D> tree;               // over the pieces
+  Bounds<D> bounds;                  // of all of them
+  // Pieces are segments or triangles, without an inside, each the front of its number.
+  bool surface = false;
   bool two_sided = false;  // of a surface: solid from both sides
   MassProperties<D> mass;
   std::vector<std::vector<Vec<D>>>
@@ -94,7 +93,8 @@ Shape<D> of_parts(ShapeKind kind, Assembly<D> assembly);
 /// The triangles of a simple polygon with holes as corner indices, and convex parts of up to 64
 /// corners made of them by leaving out inner edges (Hertel and Mehlhorn, "Fast triangulation of the
 /// plane with respect to simple polygons", 1985). Fat triangles are cut off first, then edges are
-/// flipped to the fatter of two ways (Lawson, 1977). Outer loop counterclockwise, holes clockwise.
+/// flipped to the better of two diagonals (Lawson, 1977). Outer loop counterclockwise, holes
+/// clockwise.
 [[nodiscard]] std::vector<std::vector<std::uint32_t>> convex_parts(
     const std::vector<Vec<2>>& points, const std::vector<std::vector<std::uint32_t>>& loops);
 

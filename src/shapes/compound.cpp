@@ -272,8 +272,8 @@ Result<Shape<2>> polyline(std::span<const Vec<2>> points, const PolylineOptions&
     piece.first_front = i;
     piece.fronts = 1;
     all.corner_list.insert(all.corner_list.end(), {from, to});
-    all.fronts.push_back(
-        {{to, from}, {}});  // outside is to the right of a front, so its corners run back
+    // Outside is to the right of a front, so its corners run back.
+    all.fronts.push_back({{to, from}, {}});
     all.pieces.push_back(piece);
   }
   all.lines.push_back(all.points);

@@ -29,7 +29,7 @@ struct Scan {
     for (int i = 0; i < D; ++i) along[i] = hn::Set(Tag(), static_cast<T>(direction[i]));
   }
   // No multiply-add in one: the same bits on every machine.
-  HWY_INLINE void look(std::size_t at) {
+  HWY_INLINE void test(std::size_t at) {
     const Tag tag;
     auto d = hn::Add(hn::Mul(along[0], hn::LoadU(tag, by_axis + at)),
                      hn::Mul(along[1], hn::LoadU(tag, by_axis + row + at)));
@@ -51,11 +51,11 @@ struct Scan {
 template <int D, class T>
 std::size_t scan(const T* by_axis, std::size_t count, const Vec<D>& direction) {
   Scan<D, T> s(by_axis, count, direction);
-  for (std::size_t i = 0; i < s.row; i += hn::Lanes(typename Scan<D, T>::Tag())) s.look(i);
+  for (std::size_t i = 0; i < s.row; i += hn::Lanes(typename Scan<D, T>::Tag())) s.test(i);
   return s.best();
 }
-// Side by side, with one end to guess; the last of the shorter list is looked at again while the
-// other goes on, which changes nothing.
+// Interleaved, with one loop end to predict; the last of the shorter list is tested again while the
+// other advances, which changes nothing.
 std::pair<std::size_t, std::size_t> scan_both(const CornersAlong& a, const CornersAlong& b) {
   using One = Scan<3, double>;
   const std::size_t step = hn::Lanes(One::Tag());
@@ -63,8 +63,8 @@ std::pair<std::size_t, std::size_t> scan_both(const CornersAlong& a, const Corne
   One other(b.by_axis, b.count, b.direction);
   const std::size_t longest = std::max(one.row, other.row);
   for (std::size_t i = 0; i < longest; i += step) {
-    one.look(std::min(i, one.row - step));
-    other.look(std::min(i, other.row - step));
+    one.test(std::min(i, one.row - step));
+    other.test(std::min(i, other.row - step));
   }
   return {one.best(), other.best()};
 }

@@ -98,7 +98,7 @@ std::vector<Vec<2>> convex_outline(const Shape<2>& shape) {
   }
   const std::size_t n = corners.size();
   for (std::size_t i = 0; i < n; ++i) {
-    // An arc from the direction in which the side before looks to that of the side after.
+    // An arc from the normal of the side before to that of the side after.
     const Vec<2> in = corners[i] - corners[(i + n - 1) % n];
     const Vec<2> out = corners[(i + 1) % n] - corners[i];
     const double first = n == 1 ? 0 : angle_of(-in.x(), in.y());

@@ -13,7 +13,7 @@ Vec<D> across(Vec<D> v) {
   return v;
 }
 
-// What is made of many pieces and is flat: each loop runs the other way round then.
+// Flat shapes of many pieces: each loop runs in the other direction then.
 Shape<2> mirrored_parts(const Shape<2>& shape) {
   shapes::Assembly<2> all = *shape.parts;
   for (Vec<2>& p : all.points) p = across<2>(p);
@@ -39,8 +39,7 @@ Shape<2> mirrored_parts(const Shape<2>& shape) {
 
 Rotation<2> mirrored(const Rotation<2>& turned) { return turned.inverse(); }
 Rotation<3> mirrored(const Rotation<3>& turned) {
-  const Spin<3> turn =
-      turned.to_spin();  // an axis is mirrored, and the turn about it goes the other way
+  const Spin<3> turn = turned.to_spin();  // an axis is mirrored, and the turn about it reverses
   return Rotation<3>::from_spin(Spin<3>(turn.x(), -turn.y(), -turn.z()));
 }
 

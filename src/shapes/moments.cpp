@@ -21,8 +21,8 @@ Moments<2> sector(double radius, double half, const Vec<2>& u, const Vec<2>& w) 
   return m;
 }
 
-// A flat piece with moments in the plane of u and w, made `length` long along e, both ways from its
-// plane.
+// A flat piece with moments in the plane of u and w, extruded `length` along e, half to each side
+// of its plane.
 Moments<3> extruded(const Moments<2>& flat, const Vec<3>& u, const Vec<3>& w, const Vec<3>& e,
                     double length) {
   Eigen::Matrix<double, 3, 2> axes;

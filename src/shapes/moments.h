@@ -11,7 +11,7 @@ struct Moments {
   Vec<D> first = Vec<D>::Zero();   // integral of x
   Matrix second = Matrix::Zero();  // integral of x x^T
 
-  // A piece whose own moments are told about a point at `at`.
+  // A piece whose own moments are about a point at `at`.
   void add(const Moments& piece, const Vec<D>& at) {
     volume += piece.volume;
     first += piece.first + piece.volume * at;

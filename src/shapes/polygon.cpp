@@ -86,7 +86,7 @@ template Result<Shape<3>> segment(const Vec<3>&, const Vec<3>&);
 Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended) {
   const auto box = shapes::checked_points<2>("polygon", "corner", corners);
   if (!box) return box.error();
-  const auto tell = [&](std::string_view text) {
+  const auto report = [&](std::string_view text) {
     if (mended != nullptr) mended->emplace_back(text);
   };
   const auto place = [&](std::size_t i) { return fmt::format("polygon corner {}", i + 1); };
@@ -101,9 +101,9 @@ Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended) {
     const bool first = kept.empty();
     const bool closing = i + 1 == corners.size() && !first;
     if (!first && (corners[i] - corners[kept.back()]).norm() <= tolerance)
-      tell(fmt::format("corner {} repeats corner {} and was left out", i + 1, kept.back() + 1));
+      report(fmt::format("corner {} repeats corner {} and was left out", i + 1, kept.back() + 1));
     else if (closing && (corners[i] - corners[kept.front()]).norm() <= tolerance)
-      tell(fmt::format("corner {} repeats corner {} and was left out", i + 1, kept.front() + 1));
+      report(fmt::format("corner {} repeats corner {} and was left out", i + 1, kept.front() + 1));
     else kept.push_back(i);
   }
   double area = 0;
@@ -113,7 +113,7 @@ Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended) {
   if (kept.size() < 3 || std::abs(area) <= tolerance * size)
     return Error{"polygon", "all corners lie on a line", "corners around an area"};
   if (area < 0) {
-    tell("the corners ran clockwise and were turned round");
+    report("the corners ran clockwise and were turned round");
     std::reverse(kept.begin(), kept.end());
   }
   // Each corner must bend left, or not at all; and all of them together once around.
@@ -129,7 +129,7 @@ Result<Shape<2>> polygon(std::span<const Vec<2>> corners, Mended* mended) {
     if (height < -tolerance || (std::abs(height) <= tolerance && in.dot(out) < 0))
       return Error{place(kept[k]), "bends inward", "a convex polygon; 'outline' takes any shape"};
     if (height <= tolerance)
-      tell(fmt::format("corner {} lies on a side and was left out", kept[k] + 1));
+      report(fmt::format("corner {} lies on a side and was left out", kept[k] + 1));
     else used.push_back(at(k));
   }
   if (turned > 3 * kPi)

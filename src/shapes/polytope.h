@@ -162,7 +162,7 @@ void Laid::lay(const Polytope<D>& p) {
 [[nodiscard]] std::size_t furthest(const float* by_axis, std::size_t count,
                                    const Vec<3>& direction);
 
-/// Of corners laid out by axis, and where to look among them.
+/// Corners laid out by axis, and the range to search.
 struct CornersAlong {
   const double* by_axis;
   std::size_t count;

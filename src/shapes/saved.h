@@ -1,5 +1,5 @@
 #pragma once
-// Shapes to bytes and back, bit by bit: not made anew from what they were made of.
+// Shapes to bytes and back, bit by bit: not rebuilt from what they were made of.
 #include "math/bytes.h"
 #include "shapes/assembly.h"
 #include "shapes/polytope.h"

@@ -93,7 +93,7 @@ Bounds<D> bounds(const Shape<D>& shape, const Pose<D>& pose) {
   if (shape.kind == ShapeKind::half_space) {
     Bounds<D> box{Vec<D>::Constant(-kEndless), Vec<D>::Constant(kEndless)};
     const Vec<D> up = pose.rotation.axis(1);
-    for (int i = 0; i < D; ++i) {  // only one that looks along an axis has an end
+    for (int i = 0; i < D; ++i) {  // only one whose normal is along an axis is bounded
       if (up[i] >= 1) box.hi[i] = pose.position[i];
       if (up[i] <= -1) box.lo[i] = pose.position[i];
     }

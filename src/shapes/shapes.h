@@ -1,5 +1,6 @@
 #pragma once
-// One file a shape: its maker is public (colvik/shape.hpp); its mass and its lines are told here.
+// One file a shape: its maker is public (colvik/shape.hpp); its mass and its lines are declared
+// here.
 #include <colvik/shape.hpp>
 
 namespace colvik::shapes {
@@ -39,7 +40,7 @@ Result<Bounds<D>> checked_points(std::string_view what, std::string_view point,
                                  std::span<const Vec<D>> points);
 
 // Chords of the circle around `centre` spanned by u and v (both with the radius as length), from
-// `first` to `last` of kChords; the surface beside each looks outward and along `tilt`.
+// `first` to `last` of kChords; the surface beside each faces outward and along `tilt`.
 void add_arc(std::vector<Edge3>& edges, const Vec<3>& centre, const Vec<3>& u, const Vec<3>& v,
              int first, int last);
 

@@ -72,7 +72,7 @@ class Builder {
   std::map<std::pair<int, int>, std::uint32_t> names_;
 };
 
-// Solid cells side by side.
+// Adjacent solid cells.
 void Builder::run(int first, int last, int row) {
   const auto first_front = static_cast<std::uint32_t>(out_.fronts.size());
   stretches(first, last, row, false, [&](int c) { return sides_of(grid_.at(c, row - 1)).top; });

@@ -32,7 +32,7 @@ void append(List& from, List& to) {
   from.clear();
 }
 
-// What its owner moves and lets stand: nothing of it changes until it is told to.
+// Kinematic objects that rest: nothing of them changes until their owner acts.
 template <int D>
 bool idles(const ObjectState<D>& o) {
   return o.may_sleep && o.walker < 0 && !o.carried_along && !moves(o.shown) && !o.paused &&
@@ -153,17 +153,18 @@ void wake_touched(Model<D>& model) {
         continue;
       }
       const bool comes = o.shown.body != BodyKind::fixed;
-      const double way =
-          comes ? (o.shown.velocity.norm() + o.shown.spin.norm() * o.swing) * dt +
+      const double path =
+          comes ? (o.shown.velocity.norm() + o.shown.spin.norm() * o.turning_radius) * dt +
                       store.settings.gravity.norm() * std::abs(o.shown.gravity_scale) * dt * dt
                 : 0;
       const contact::Separation<D> gap = contact::nearest(
-          sleeper.shape, other.shape, relative_pose(store, sleeper, other), reach + way);
-      if (gap.gap > reach + way) continue;
+          sleeper.shape, other.shape, relative_pose(store, sleeper, other), reach + path);
+      if (gap.gap > reach + path) continue;
       const Pose<D> frame = pose_of(store, sleeper);
       const Vec<D> normal = frame.rotation * gap.normal;
       const double closing =
-          comes ? -normal.dot(o.shown.velocity) * dt + o.shown.spin.norm() * o.swing * dt : 0;
+          comes ? -normal.dot(o.shown.velocity) * dt + o.shown.spin.norm() * o.turning_radius * dt
+                : 0;
       if (gap.gap <= reach + std::max(0.0, closing)) groups.push_back(s.resting);
     }
     if (groups.empty()) return;
@@ -171,77 +172,97 @@ void wake_touched(Model<D>& model) {
   }
 }
 
+namespace {
+
+// Counts how long each body has been still; true if one has been for long enough to sleep.
 template <int D>
-void fall_asleep(Model<D>& model, ContactStage<D>& contacts) {
-  Store<D>& store = model.store;
-  PairTable<D>& pairs = model.pairs;
-  Touches<D>& touches = model.touches;
-  Sleepers<D>& sleepers = model.sleepers;
-  if (!store.settings.sleep) return;
+bool count_still_time(Store<D>& store, const ContactStage<D>& contacts) {
   const double dt = 1 / store.settings.rate;
   const double still_speed = kStill * store.settings.metre;
   bool ready = false;
   for (std::size_t i = 1; i < contacts.bodies.size(); ++i) {
     ObjectState<D>& o = store.objects[contacts.body_objects[i]];
-    if (o.shown.body != BodyKind::dynamic) {
-      o.still_for = idles(o) ? o.still_for + dt : 0;
-      ready = ready || o.still_for >= kSettled;
-      continue;
-    }
-    const bool still_now = o.may_sleep &&
-                           o.shown.velocity.norm() + o.shown.spin.norm() * o.reach <= still_speed &&
-                           o.force.isZero(0) && o.torque.isZero(0);
-    o.still_for = still_now ? o.still_for + dt : 0;
+    const bool still =
+        o.shown.body != BodyKind::dynamic
+            ? idles(o)
+            : o.may_sleep &&
+                  o.shown.velocity.norm() + o.shown.spin.norm() * o.reach <= still_speed &&
+                  o.force.isZero(0) && o.torque.isZero(0);
+    o.still_for = still ? o.still_for + dt : 0;
     ready = ready || o.still_for >= kSettled;
   }
-  if (!ready) return;
-  std::vector<std::uint32_t>& parent = sleepers.parents;
-  parent.resize(contacts.bodies.size());
-  std::iota(parent.begin(), parent.end(), 0U);
-  const auto root = [&](std::uint32_t i) {
-    while (parent[i] != i) i = parent[i] = parent[parent[i]];
+  return ready;
+}
+
+// Union-find with path halving over bodies.
+class Union {
+ public:
+  Union(std::vector<std::uint32_t>& parents, std::size_t count) : parents_(parents) {
+    parents_.resize(count);
+    std::iota(parents_.begin(), parents_.end(), 0U);
+  }
+  std::uint32_t root(std::uint32_t i) {
+    while (parents_[i] != i) i = parents_[i] = parents_[parents_[i]];
     return i;
-  };
-  // What must stay awake is one with body 0; what nothing holds may only sleep if it does not move
-  // at all.
-  std::vector<std::uint32_t>& held = sleepers.roots;
+  }
+  void unite(std::uint32_t i, std::uint32_t j) {
+    i = root(i);
+    j = root(j);
+    parents_[std::max(i, j)] = std::min(i, j);
+  }
+  // Body 0 stands for those that stay awake.
+  void keep_awake(std::uint32_t i) { parents_[root(i)] = 0; }
+  void keep_alone_awake(std::uint32_t i) { parents_[i] = 0; }
+
+ private:
+  std::vector<std::uint32_t>& parents_;
+};
+
+// Unites bodies that touch, and with body 0 those that stay awake. A body that nothing supports
+// sleeps only if it does not move at all.
+template <int D>
+void unite_touching(Model<D>& model, const ContactStage<D>& contacts, Union& islands) {
+  Store<D>& store = model.store;
+  std::vector<std::uint32_t>& held = model.sleepers.roots;
   held.assign(contacts.bodies.size(), 0);
-  for (const Pair<D>& p : pairs.list) {
+  for (const Pair<D>& p : model.pairs.list) {
     if (!p.responds || !p.touching) continue;
     const ObjectState<D>& oa = store.objects[p.object_a];
     const ObjectState<D>& ob = store.objects[p.object_b];
-    if (pair_rests(store, sleepers, p)) continue;
+    if (pair_rests(store, model.sleepers, p)) continue;
     const auto links = [](const ObjectState<D>& o) { return o.shown.body == BodyKind::dynamic; };
     for (const ObjectState<D>* o : {&oa, &ob})
       if (links(*o)) held[o->body] = 1;
-    const auto unite = [&](std::uint32_t i, std::uint32_t j) {
-      i = root(i);
-      j = root(j);
-      parent[std::max(i, j)] = std::min(i, j);
-    };
-    if (links(oa) && links(ob)) unite(oa.body, ob.body);
-    else if (oa.shown.body == BodyKind::kinematic && moves(oa.shown)) unite(ob.body, 0);
-    else if (ob.shown.body == BodyKind::kinematic && moves(ob.shown)) unite(oa.body, 0);
+    if (links(oa) && links(ob)) islands.unite(oa.body, ob.body);
+    else if (oa.shown.body == BodyKind::kinematic && moves(oa.shown)) islands.unite(ob.body, 0);
+    else if (ob.shown.body == BodyKind::kinematic && moves(ob.shown)) islands.unite(oa.body, 0);
   }
   for (std::uint32_t i = 1; i < contacts.bodies.size(); ++i) {
     const ObjectState<D>& o = store.objects[contacts.body_objects[i]];
     if (o.shown.body != BodyKind::dynamic) {  // each on its own
-      if (o.life != Life::live || o.still_for < kSettled) parent[i] = 0;
+      if (o.life != Life::live || o.still_for < kSettled) islands.keep_alone_awake(i);
       continue;
     }
     const bool may =
         o.life == Life::live && o.still_for >= kSettled &&
         (held[i] != 0 || (!moves(o.shown) && contacts.bodies[i].acceleration.isZero(0)));
-    if (!may) parent[root(i)] = 0;
+    if (!may) islands.keep_awake(i);
   }
+}
+
+// Puts each island that does not hold body 0 to sleep as a group; true if there is one.
+template <int D>
+bool make_groups(Model<D>& model, const ContactStage<D>& contacts, Union& islands) {
+  Store<D>& store = model.store;
+  Sleepers<D>& sleepers = model.sleepers;
   std::vector<std::uint32_t>& group = sleepers.roots;  // of a root, plus one
   group.assign(contacts.bodies.size(), 0);
   bool any = false;
   auto free = sleepers.groups.begin();  // before it there is none
   for (std::uint32_t i = 1; i < contacts.bodies.size(); ++i) {
     ObjectState<D>& o = store.objects[contacts.body_objects[i]];
-    if (root(i) == 0) continue;
-    std::uint32_t& g = group[root(i)];
+    if (islands.root(i) == 0) continue;
+    std::uint32_t& g = group[islands.root(i)];
     if (g == 0) {
       free = std::find_if(free, sleepers.groups.end(),
                           [](const SleepGroup<D>& r) { return r.objects.empty(); });
@@ -259,11 +280,14 @@ void fall_asleep(Model<D>& model, ContactStage<D>& contacts) {
       ++sleepers.count;
     });
   }
-  if (!any) return;
-  std::erase_if(store.movers,
-                [&](std::uint32_t slot) { return store.objects[slot].resting != kAwake; });
-  // Pairs and touches go with the sleepers, unless what they have them with is awake or moved by
-  // its owner.
+  return any;
+}
+
+// Pairs and touches go with the sleepers, unless the other object is awake or kinematic.
+template <int D>
+void move_pairs_to_groups(Model<D>& model) {
+  Store<D>& store = model.store;
+  Sleepers<D>& sleepers = model.sleepers;
   constexpr std::uint32_t kBetween = kAwake - 1;
   const auto where = [&](std::uint32_t a, std::uint32_t b) {
     const ObjectState<D>& oa = store.objects[a];
@@ -278,16 +302,30 @@ void fall_asleep(Model<D>& model, ContactStage<D>& contacts) {
   const auto to = [&](std::uint32_t g) -> SleepGroup<D>& {
     return g == kBetween ? sleepers.between : sleepers.groups[g];
   };
-  std::erase_if(pairs.list, [&](Pair<D>& p) {
+  std::erase_if(model.pairs.list, [&](Pair<D>& p) {
     const std::uint32_t g = where(p.object_a, p.object_b);
     if (g != kAwake) to(g).pairs.push_back(std::move(p));
     return g != kAwake;
   });
-  std::erase_if(touches.now, [&](Touch<D>& t) {
+  std::erase_if(model.touches.now, [&](Touch<D>& t) {
     const std::uint32_t g = where(t.a, t.b);
     if (g != kAwake) to(g).touches.push_back(std::move(t));
     return g != kAwake;
   });
+}
+
+}  // namespace
+
+template <int D>
+void fall_asleep(Model<D>& model, ContactStage<D>& contacts) {
+  Store<D>& store = model.store;
+  if (!store.settings.sleep || !count_still_time(store, contacts)) return;
+  Union islands(model.sleepers.parents, contacts.bodies.size());
+  unite_touching(model, contacts, islands);
+  if (!make_groups(model, contacts, islands)) return;
+  std::erase_if(store.movers,
+                [&](std::uint32_t slot) { return store.objects[slot].resting != kAwake; });
+  move_pairs_to_groups(model);
 }
 
 template void wake_groups(Model<2>& model, std::span<const std::uint32_t> groups);

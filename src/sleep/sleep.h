@@ -19,7 +19,7 @@ template <int D>
 void find_groups_on(Store<D>& store, BroadPhase<D>& broad, Sleepers<D>& sleepers, std::uint32_t at,
                     bool touching, std::vector<std::uint32_t>& groups);
 
-// What is awake and comes to touch what sleeps wakes it.
+// An awake object that begins to touch a sleeping one wakes it.
 template <int D>
 void wake_touched(Model<D>& model);
 

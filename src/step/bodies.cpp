@@ -30,7 +30,7 @@ void gather_bodies(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers,
     o.pose_before = s.pose;
     o.velocity_before = s.velocity;
     o.trail = -1;
-    store.briefs[slot].way = 0;
+    store.briefs[slot].distance = 0;
     o.disturbed = false;
     if (o.parent != kAlone) continue;  // has its root's body, below
     if (!s.active) {
@@ -42,7 +42,7 @@ void gather_bodies(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers,
     Brief<D>& brief = store.briefs[slot];
     brief.centred = s.mass_centre.isZero(0);
     brief.careless = s.body != BodyKind::dynamic || !o.continuous;
-    brief.thin = s.body == BodyKind::dynamic ? o.thin : kNever;
+    brief.thickness = s.body == BodyKind::dynamic ? o.thickness : kNever;
     dynamics::Body<D>& b = contacts.bodies.emplace_back();
     contacts.body_objects.push_back(slot);
     const Place<D> centre = o.place() * Pose<D>{s.mass_centre, {}};
@@ -56,8 +56,8 @@ void gather_bodies(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers,
       b.velocity = walking.standing ? walking.carried : Vec<D>(kZero);
       b.spin.setZero();
     }
-    const double leap = 0.5 * o.thin * store.settings.rate * store.settings.substeps;
-    ccd.racing_speeds.push_back(s.body == BodyKind::dynamic && o.continuous && o.thin > 0
+    const double leap = 0.5 * o.thickness * store.settings.rate * store.settings.substeps;
+    ccd.racing_speeds.push_back(s.body == BodyKind::dynamic && o.continuous && o.thickness > 0
                                     ? leap * leap
                                     : std::numeric_limits<double>::max());
     ccd.least_racing = std::min(ccd.least_racing, ccd.racing_speeds.back());
@@ -158,7 +158,7 @@ void write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t f
     ObjectState<D>& o = store.objects[contacts.body_objects[i]];
     Object<D>& s = o.shown;
     if (o.walker >= 0) continue;  // it walks when all others have moved
-    if (o.target) {  // exactly where it was asked to be, free of the rounding of its velocity
+    if (o.target) {  // exactly at the requested pose, free of the rounding of its velocity
       move_object(store, o, *o.target);
       o.target.reset();
       if (o.has_own) {

@@ -56,7 +56,7 @@ void find_pairs(Model<D>& model) {
   };
   if (!store.excepted.empty()) expire_exceptions(model);
   std::vector<std::uint32_t> woken;
-  // What sleeps has its pairs with it: where a still thing was changed, they must be looked at
+  // Sleeping groups hold their own pairs: where a still object was changed, they must be visited
   // again.
   if (sleepers.count > 0)
     for (const std::uint32_t at : broad.dirty)
@@ -66,12 +66,12 @@ void find_pairs(Model<D>& model) {
   woken.clear();
 
   // Part those whose padded bounds no longer overlap, or that may not meet any more. Most have not
-  // been stirred: the bits that tell so are at hand, what they tell of is not.
+  // moved: the dirty bits are in cache, the objects are not.
   broad.dirty_bits.resize((store.colliders.size() + 63) / 64);
   const auto bit = [](std::uint32_t at) { return std::uint64_t{1} << at % 64; };
   for (const std::uint32_t at : broad.dirty) broad.dirty_bits[at / 64] |= bit(at);
   const auto parted = [&](Pair<D>& p) {
-    const auto is_stirred = [&](const Pair<D>& q) {
+    const auto moved = [&](const Pair<D>& q) {
       return ((broad.dirty_bits[q.a / 64] & bit(q.a)) | (broad.dirty_bits[q.b / 64] & bit(q.b))) !=
              0;
     };
@@ -80,16 +80,16 @@ void find_pairs(Model<D>& model) {
     constexpr std::ptrdiff_t kBounds = 6;  // ahead
     const std::ptrdiff_t left = pairs.list.data() + pairs.list.size() - &p;
     if (kPairs < left) math::fetch(&p + kPairs, 1);
-    if (kColliders < left && is_stirred((&p)[kColliders]))
+    if (kColliders < left && moved((&p)[kColliders]))
       for (const std::uint32_t at : {(&p)[kColliders].a, (&p)[kColliders].b})
         math::fetch(&store.colliders[at], 1);
-    if (kBounds < left && is_stirred((&p)[kBounds]))
+    if (kBounds < left && moved((&p)[kBounds]))
       for (const std::uint32_t at : {(&p)[kBounds].a, (&p)[kBounds].b})
         (store.colliders[at].in_still_tree ? broad.still : broad.moving).fetch_bounds(at);
-    if (!std::exchange(p.unsure, false) && !is_stirred(p)) return false;
+    if (!std::exchange(p.unsure, false) && !moved(p)) return false;
     const ColliderState<D>& a = store.colliders[p.a];
     const ColliderState<D>& b = store.colliders[p.b];
-    const bool parts = a.anew || b.anew || !a.in_tree || !b.in_tree ||
+    const bool parts = a.remade || b.remade || !a.in_tree || !b.in_tree ||
                        !in_tree(p.a).overlaps(in_tree(p.b)) ||
                        ((a.changed || b.changed) && !verdict_of(store, a, b).meet);
     if (a.reshaped || b.reshaped) p.slab = {};
@@ -110,7 +110,7 @@ void find_pairs(Model<D>& model) {
   for (const std::uint32_t at : broad.dirty) {
     ColliderState<D>& c = store.colliders[at];
     if (c.in_tree) (c.in_still_tree ? broad.still : broad.moving).mark(at);
-    c.look_again = c.changed = c.anew = c.reshaped = false;
+    c.dirty = c.changed = c.remade = c.reshaped = false;
     broad.dirty_bits[at / 64] = 0;
   }
   broad.dirty.clear();

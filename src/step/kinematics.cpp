@@ -15,13 +15,14 @@ namespace colvik::world {
 
 namespace {
 
-// The rotation by which the own x axis points that way.
-Rotation<2> pointing(const Rotation<2>& /*now*/, const Vec<2>& way) {
-  return Rotation<2>(angle_of(way.y(), way.x()));
+// The rotation by which the own x axis points in that direction.
+Rotation<2> pointing(const Rotation<2>& /*now*/, const Vec<2>& direction) {
+  return Rotation<2>(angle_of(direction.y(), direction.x()));
 }
-Rotation<3> pointing(const Rotation<3>& now, const Vec<3>& way) {  // the shortest turn from now
+Rotation<3> pointing(const Rotation<3>& now,
+                     const Vec<3>& direction) {  // the shortest turn from now
   const Vec<3> from = now.axis(0);
-  const Vec<3> to = way.normalized();
+  const Vec<3> to = direction.normalized();
   const Vec<3> axis = cross(from, to);
   const double sine = axis.norm();
   const double cosine = from.dot(to);
@@ -94,9 +95,9 @@ void apply_heed(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers, Obje
     const auto at = store.by_name.find(h.points_at);
     if (at != store.by_name.end()) {
       if (!o.target) o.target = Pose<D>{s.pose.position + s.velocity * dt, s.pose.rotation};
-      const Vec<D> way = store.objects[at->second].shown.pose.position - o.target->position;
-      if (way.norm() > 1e-9 * store.settings.metre)
-        o.target->rotation = pointing(s.pose.rotation, way);
+      const Vec<D> direction = store.objects[at->second].shown.pose.position - o.target->position;
+      if (direction.norm() > 1e-9 * store.settings.metre)
+        o.target->rotation = pointing(s.pose.rotation, direction);
     }
   }
   if (h.kept_inside) {

@@ -7,7 +7,7 @@ namespace colvik::world {
 template <int D>
 void drive_kinematics(Model<D>& model);
 
-// Counts what is entirely outside the world's bounds, and removes it if that was asked for.
+// Counts objects that are entirely outside the world's bounds, and removes them if requested.
 template <int D>
 void check_bounds(Model<D>& model);
 

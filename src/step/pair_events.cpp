@@ -26,7 +26,7 @@ std::vector<RequestedTouch<D>> requested_pairs(const Store<D>& store, const Pair
                                                const Touches<D>& touches,
                                                const Sleepers<D>& sleepers) {
   std::vector<RequestedTouch<D>> now;
-  const auto look = [&](const math::Many<Pair<D>>& list) {
+  const auto scan = [&](const math::Many<Pair<D>>& list) {
     for (const Pair<D>& p : list) {
       if (!p.touching) continue;
       const ColliderState<D>& a = store.colliders[p.a];
@@ -43,9 +43,9 @@ std::vector<RequestedTouch<D>> requested_pairs(const Store<D>& store, const Pair
       if (wanted) now.push_back({p.serial_a, p.serial_b, collider_touch(store, p, turned)});
     }
   };
-  look(pairs.list);
-  for (const SleepGroup<D>& group : sleepers.groups) look(group.pairs);
-  look(sleepers.between.pairs);
+  scan(pairs.list);
+  for (const SleepGroup<D>& group : sleepers.groups) scan(group.pairs);
+  scan(sleepers.between.pairs);
   std::sort(now.begin(), now.end(), [](const auto& x, const auto& y) { return x.key() < y.key(); });
   return now;
 }

@@ -14,7 +14,7 @@ template <int D>
                                                              const Touches<D>& touches,
                                                              const Sleepers<D>& sleepers);
 
-// What of the pairs asked for touches now and did not before, and the reverse.
+// Which subscribed pairs touch now and did not before, and the reverse.
 template <int D>
 void make_pair_events(Store<D>& store, PairTable<D>& pairs, Touches<D>& touches,
                       Sleepers<D>& sleepers);

@@ -32,12 +32,12 @@ contact::Course<D> course(const Pose<D>& a0, const Pose<D>& a1, const Pose<D>& b
 template <int D>
 void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdStage<D>& ccd) {
   const double dt = 1 / store.settings.rate;
-  // What bounces within the step may be back where it was: its whole way counts.
+  // An object that bounces within the step may be back where it was: its whole path counts.
   ccd.trail_lengths.assign(ccd.trailed.size(), 0);
   for (std::size_t i = ccd.trailed.size(); i < ccd.trails.size(); ++i)
     ccd.trail_lengths[i % ccd.trailed.size()] +=
         (ccd.trails[i].position - ccd.trails[i - ccd.trailed.size()].position).norm();
-  const auto noted_way = [&](std::uint32_t slot) {
+  const auto noted_distance = [&](std::uint32_t slot) {
     const std::int32_t trail = store.objects[store.objects[slot].root].trail;
     return trail >= 0 ? ccd.trail_lengths[static_cast<std::size_t>(trail)] : 0;
   };
@@ -53,9 +53,10 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
     if (p.responds && !walked) continue;
     const double reach =
         p.channel == Channel::zone ? 0 : (p.touching ? kLetGo : kTouching) * store.settings.metre;
-    const double noted = ccd.trailed.empty() ? 0 : noted_way(p.object_a) + noted_way(p.object_b);
+    const double noted =
+        ccd.trailed.empty() ? 0 : noted_distance(p.object_a) + noted_distance(p.object_b);
     const double most =
-        std::max(store.briefs[p.object_a].way + store.briefs[p.object_b].way, noted);
+        std::max(store.briefs[p.object_a].distance + store.briefs[p.object_b].distance, noted);
     if (!walked && !p.touching && p.slab.left(displacement_so_far(store, p)) > reach + most) {
       p.passed = p.left = false;
       p.when = p.until = -1;
@@ -70,7 +71,7 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
                                : Vec<D>(kZero);
     };
     const auto turned = [&](const ObjectState<D>& o) {
-      return o.body != kNoBody ? o.shown.spin.norm() * o.swing * dt : 0;
+      return o.body != kNoBody ? o.shown.spin.norm() * o.turning_radius * dt : 0;
     };
     const double far = std::max((moved(oa) - moved(ob)).norm(), noted) + turned(oa) + turned(ob);
     const bool may_pass = far > 0.5 * (thinness(ca.shape) + thinness(cb.shape));
@@ -117,17 +118,17 @@ Pose<D> pose_at_substep(const Store<D>& store, const CcdStage<D>& ccd, const Obj
   const double dt = 1 / store.settings.rate;
   const Rotation<D> rotation = interpolate<D>(o.pose_before.rotation, o.shown.pose.rotation, t);
   const Vec<D> from = o.pose_before * o.shown.mass_centre;
-  const Vec<D> way = o.shown.pose * o.shown.mass_centre - from;
-  Vec<D> centre = from + t * way;
+  const Vec<D> path = o.shown.pose * o.shown.mass_centre - from;
+  Vec<D> centre = from + t * path;
   if (o.shown.body == BodyKind::dynamic) {  // Hermite's cubic
     const double u = 1 - t;
-    centre = from + t * t * (3 - 2 * t) * way +
+    centre = from + t * t * (3 - 2 * t) * path +
              dt * (t * u * u * o.velocity_before - t * t * u * o.shown.velocity);
   }
   return {centre - rotation * o.shown.mass_centre, rotation};
 }
 
-// Looks along the step for when they began to touch, and when they parted; true if they touched at
+// Searches the step for when they began to touch, and when they parted; true if they touched at
 // all.
 template <int D>
 bool find_crossing(Store<D>& store, CcdStage<D>& ccd, Pair<D>& p, bool before, bool after) {
@@ -139,7 +140,7 @@ bool find_crossing(Store<D>& store, CcdStage<D>& ccd, Pair<D>& p, bool before, b
   const Pose<D>& own_b = cb.own;
   const int n = store.settings.substeps;
   const double piece = 1 / (store.settings.rate * n);
-  const auto look = [&](int from, int to) {
+  const auto cast_between = [&](int from, int to) {
     return contact::first_touch(ca.shape, cb.shape,
                                 course<D>(pose_at_substep(store, ccd, oa, from) * own_a,
                                           pose_at_substep(store, ccd, oa, to) * own_a,
@@ -148,12 +149,14 @@ bool find_crossing(Store<D>& store, CcdStage<D>& ccd, Pair<D>& p, bool before, b
   };
   if (!before) {
     for (int k = 0; k < n && p.when < 0; ++k)
-      if (const auto hit = look(k, k + 1)) p.when = (k + (hit->inside ? 0 : hit->t)) * piece;
+      if (const auto hit = cast_between(k, k + 1))
+        p.when = (k + (hit->inside ? 0 : hit->t)) * piece;
     if (p.when < 0 && !after) return false;
   }
   if (!after)
     for (int k = n; k > 0 && p.until < 0; --k)
-      if (const auto hit = look(k, k - 1)) p.until = (k - (hit->inside ? 0 : hit->t)) * piece;
+      if (const auto hit = cast_between(k, k - 1))
+        p.until = (k - (hit->inside ? 0 : hit->t)) * piece;
   return p.when >= 0;
 }
 

@@ -1,5 +1,6 @@
 #pragma once
-// Zones, and solids that are not pushed: touched or not at the end of the step, and when within it.
+// Sensors: zones, and solids whose contacts are not resolved. Touched or not at the end of the
+// step, and when within it.
 #include "pairs/contact_stage.h"
 #include "pairs/model.h"
 

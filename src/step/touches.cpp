@@ -22,6 +22,87 @@ EndCause cause_of_end(const ObjectState<D>& a, const ObjectState<D>& b) {
   return EndCause::left;
 }
 
+// The fields of a touch that its pair gives.
+template <int D>
+void fill_touch(Touch<D>& t, const Pair<D>& p, double dt) {
+  t.pair_a = p.serial_a;
+  t.pair_b = p.serial_b;
+  t.merged = false;
+  t.channel = p.channel;
+  t.passed = !p.touching;
+  t.squeezed = p.squeezed;
+  t.when = p.when >= 0 ? p.when : dt;
+  t.until = p.until >= 0 ? p.until : dt;
+  t.gap = p.gap;
+  t.approach = p.approach;
+  t.impulse = p.impulse;
+  t.normal = p.normal;
+  t.point = p.point;
+}
+
+// Who touches, from last step's touch of the same pair or from the objects.
+template <int D>
+void fill_sides(Touch<D>& t, const Touch<D>& last) {
+  t.serial_a = last.serial_a;
+  t.serial_b = last.serial_b;
+  t.a = last.a;
+  t.b = last.b;
+  t.tags_a = last.tags_a;
+  t.tags_b = last.tags_b;
+}
+template <int D>
+void fill_sides(Touch<D>& t, const Store<D>& store, const Pair<D>& p) {
+  const ColliderState<D>& ca = store.colliders[p.a];
+  const ColliderState<D>& cb = store.colliders[p.b];
+  const ObjectState<D>& oa = store.objects[ca.object];
+  const ObjectState<D>& ob = store.objects[cb.object];
+  t.serial_a = oa.shown.serial;
+  t.serial_b = ob.shown.serial;
+  t.a = ca.object;
+  t.b = cb.object;
+  t.tags_a = oa.shown.colliders[ca.which].tags;
+  t.tags_b = ob.shown.colliders[cb.which].tags;
+}
+
+// The deepest pair of a touch gives its normal and point.
+template <int D>
+void merge(Touch<D>& into, const Touch<D>& from) {
+  into.merged = true;
+  into.tags_a = into.tags_a.merged(from.tags_a);
+  into.tags_b = into.tags_b.merged(from.tags_b);
+  into.impulse += from.impulse;
+  into.approach = std::max(into.approach, from.approach);
+  into.passed = into.passed && from.passed;
+  into.squeezed = into.squeezed || from.squeezed;
+  into.when = std::min(into.when, from.when);
+  into.until = std::max(into.until, from.until);
+  if (from.gap < into.gap) {
+    into.gap = from.gap;
+    into.normal = from.normal;
+    into.point = from.point;
+  }
+}
+
+// Sorts the touches of pairs and merges those of the same two objects.
+template <int D>
+void merge_pairs(math::Many<Touch<D>>& touches) {
+  const auto in_order = [](const Touch<D>& x, const Touch<D>& y) {
+    return std::tuple(x.key(), x.nth) < std::tuple(y.key(), y.nth);
+  };
+  if (!std::is_sorted(touches.begin(), touches.end(), in_order))
+    std::sort(touches.begin(), touches.end(), in_order);
+  std::size_t kept = 0;
+  for (std::size_t i = 0; i < touches.size(); ++i) {
+    if (kept > 0 && touches[kept - 1].key() == touches[i].key()) {
+      merge(touches[kept - 1], touches[i]);
+    } else {
+      if (kept != i) touches[kept] = std::move(touches[i]);
+      ++kept;
+    }
+  }
+  touches.resize(kept);
+}
+
 }  // namespace
 
 template <int D>
@@ -30,10 +111,9 @@ void make_touches(Store<D>& store, PairTable<D>& pairs, Touches<D>& touches) {
   std::size_t used = 0;
   touches.ended.clear();
   const double dt = 1 / store.settings.rate;
-  // Whose they are was told by most in the last step, and lies at hand there: what is asked of
-  // objects and colliders is far apart.
+  // Reuses last step's ids and tags for most of them; objects are scattered in memory.
   auto last = touches.before.begin();
-  const auto told_before = [&](const Pair<D>& p) {
+  const auto known_before = [&](const Pair<D>& p) {
     const auto key = std::pair(p.serial_a, p.serial_b);
     while (last != touches.before.end() && std::pair(last->pair_a, last->pair_b) < key) ++last;
     return !store.causes_noted && last != touches.before.end() &&
@@ -52,72 +132,13 @@ void make_touches(Store<D>& store, PairTable<D>& pairs, Touches<D>& touches) {
     if (!p.touching && !p.passed) continue;
     if (used == touches.now.size()) touches.now.emplace_back();
     Touch<D>& t = touches.now[used];
-    if (told_before(p)) {
-      t.serial_a = last->serial_a;
-      t.serial_b = last->serial_b;
-      t.a = last->a;
-      t.b = last->b;
-      t.tags_a = last->tags_a;
-      t.tags_b = last->tags_b;
-    } else {
-      const ColliderState<D>& ca = store.colliders[p.a];
-      const ColliderState<D>& cb = store.colliders[p.b];
-      const ObjectState<D>& oa = store.objects[ca.object];
-      const ObjectState<D>& ob = store.objects[cb.object];
-      t.serial_a = oa.shown.serial;
-      t.serial_b = ob.shown.serial;
-      t.a = ca.object;
-      t.b = cb.object;
-      t.tags_a = oa.shown.colliders[ca.which].tags;
-      t.tags_b = ob.shown.colliders[cb.which].tags;
-    }
-    t.pair_a = p.serial_a;
-    t.pair_b = p.serial_b;
-    t.merged = false;
-    t.channel = p.channel;
-    t.passed = !p.touching;
-    t.squeezed = p.squeezed;
-    t.when = p.when >= 0 ? p.when : dt;
-    t.until = p.until >= 0 ? p.until : dt;
-    t.gap = p.gap;
-    t.approach = p.approach;
-    t.impulse = p.impulse;
-    t.normal = p.normal;
-    t.point = p.point;
+    if (known_before(p)) fill_sides(t, *last);
+    else fill_sides(t, store, p);
+    fill_touch(t, p, dt);
     t.nth = static_cast<std::uint32_t>(used++);
   }
   touches.now.resize(used);
-  // Pairs of one touch come together; the deepest speaks for its normal and point.
-  const auto in_order = [](const Touch<D>& x, const Touch<D>& y) {
-    return std::tuple(x.key(), x.nth) < std::tuple(y.key(), y.nth);
-  };
-  if (!std::is_sorted(touches.now.begin(), touches.now.end(), in_order))
-    std::sort(touches.now.begin(), touches.now.end(), in_order);
-  std::size_t kept = 0;
-  for (std::size_t i = 0; i < touches.now.size(); ++i) {
-    if (kept > 0 && touches.now[kept - 1].key() == touches.now[i].key()) {
-      Touch<D>& into = touches.now[kept - 1];
-      Touch<D>& from = touches.now[i];
-      into.merged = true;
-      into.tags_a = into.tags_a.merged(from.tags_a);
-      into.tags_b = into.tags_b.merged(from.tags_b);
-      into.impulse += from.impulse;
-      into.approach = std::max(into.approach, from.approach);
-      into.passed = into.passed && from.passed;
-      into.squeezed = into.squeezed || from.squeezed;
-      into.when = std::min(into.when, from.when);
-      into.until = std::max(into.until, from.until);
-      if (from.gap < into.gap) {
-        into.gap = from.gap;
-        into.normal = from.normal;
-        into.point = from.point;
-      }
-    } else {
-      if (kept != i) touches.now[kept] = std::move(touches.now[i]);
-      ++kept;
-    }
-  }
-  touches.now.resize(kept);
+  merge_pairs(touches.now);
   std::sort(touches.ended.begin(), touches.ended.end(), [](const auto& x, const auto& y) {
     return std::tuple(x.key, x.until, x.impulse) < std::tuple(y.key, y.until, y.impulse);
   });
@@ -187,7 +208,7 @@ void make_events(Store<D>& store, Touches<D>& touches, bool run_over) {
     } else if (was == touches.before.end() || is->key() < was->key()) {
       report(*is, Phase::begin, EndCause::none, start + is->when);
       if (is->passed)
-        report(*is, Phase::end, EndCause::left, start + is->until);  // its impulse was told
+        report(*is, Phase::end, EndCause::left, start + is->until);  // its impulse was reported
       ++is;
     } else {
       // One collider of theirs let go, and another only passed.
@@ -204,7 +225,7 @@ void make_events(Store<D>& store, Touches<D>& touches, bool run_over) {
   store.causes_noted = false;
 }
 
-// Who parted a moment ago: their next touch goes on with the same visit.
+// Those that parted a moment ago: their next touch continues the same visit.
 template <int D>
 void remember_parted(Touches<D>& touches, double now) {
   if (touches.lately.empty() && touches.parting.empty()) return;

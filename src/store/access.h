@@ -1,5 +1,6 @@
 #pragma once
 // Reading and visiting objects of a store.
+#include <algorithm>
 #include <cstddef>
 #include "math/fetch.h"
 #include "store/store.h"
@@ -18,7 +19,7 @@ void for_family(Store<D>& store, ObjectState<D>& o, F&& act) {  // o and all bel
 template <int D>
 [[nodiscard]] bool leaps(const Store<D>& store, const ObjectState<D>& o) {
   return o.shown.body == BodyKind::dynamic &&
-         o.velocity_before.norm() > o.thin * store.settings.rate;
+         o.velocity_before.norm() > o.thickness * store.settings.rate;
 }
 
 template <int D>
@@ -75,7 +76,7 @@ void set_body_index(Store<D>& store, ObjectState<D>& o, std::uint32_t body) {
   brief.alone = 0;
 }
 
-// Soon to be looked at: what every step asks of an object, and of the two of a pair.
+// Prefetches what every step reads of an object, and of the two of a pair.
 template <int D>
 COLVIK_FETCHES void prefetch_object(const Store<D>& store, std::uint32_t slot) {
   const ObjectState<D>& o = store.objects[slot];
@@ -87,6 +88,14 @@ template <int D>
 COLVIK_FETCHES void prefetch_place(const Store<D>& store, std::uint32_t slot) {
   math::fetch(&store.objects[slot].rest, 1);
   math::fetch(&store.objects[slot].shown.pose, sizeof(Pose<D>));
+}
+
+// Sorts slots of colliders by their serials: an order that does not depend on the tree.
+template <int D>
+void sort_by_age(const Store<D>& store, std::vector<std::uint32_t>& colliders) {
+  std::sort(colliders.begin(), colliders.end(), [&](std::uint32_t x, std::uint32_t y) {
+    return store.colliders[x].serial < store.colliders[y].serial;
+  });
 }
 
 }  // namespace colvik::world

@@ -156,8 +156,8 @@ Result<void> check_collider(const ColliderDef<D>& c, double metre) {
 template <int D>
 Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyKind body,
                              bool has_mass, double metre) {
-  const bool needs_volume =
-      body == BodyKind::dynamic && !has_mass;  // worked out for no others: it can cost
+  // Worked out for no others: it can cost.
+  const bool needs_volume = body == BodyKind::dynamic && !has_mass;
   bool massive = false;
   for (std::size_t i = 0; i < colliders.size(); ++i) {
     const ColliderDef<D>& c = colliders[i];

@@ -22,8 +22,8 @@ Inertia<3> point_inertia(const Vec<3>& arm) {
 
 template <int D>
 void update_size(Store<D>& store, ObjectState<D>& o) {
-  o.reach = o.swing = o.heart = 0;
-  o.thin = std::numeric_limits<double>::max();
+  o.reach = o.turning_radius = o.inscribed_radius = 0;
+  o.thickness = std::numeric_limits<double>::max();
   for (const Collider<D>& c : o.shown.colliders) {
     Shape<D> shape = c.def.shape;
     const auto furthest = [&] {
@@ -35,14 +35,15 @@ void update_size(Store<D>& store, ObjectState<D>& o) {
     };
     const double whole = furthest();
     shape.radius = 0;
-    o.swing = std::max(o.swing, furthest());
+    o.turning_radius = std::max(o.turning_radius, furthest());
     if (is_scenery(c.def.shape.kind)) continue;
     o.reach = std::max(o.reach, whole);
     if (!c.def.zone || o.shown.body != BodyKind::dynamic)
-      o.thin = std::min(o.thin, thinness(c.def.shape));
+      o.thickness = std::min(o.thickness, thinness(c.def.shape));
     if (c.def.zone) continue;
     const Pose<D> centre{Pose<D>{c.def.at, c.def.turned}.to_local(o.shown.mass_centre), {}};
-    o.heart = std::max(o.heart, -contact::nearest(c.def.shape, Shape<D>{}, centre, 0).gap);
+    o.inscribed_radius =
+        std::max(o.inscribed_radius, -contact::nearest(c.def.shape, Shape<D>{}, centre, 0).gap);
   }
   // What moves with it reaches further, about the same centre.
   for (const std::uint32_t child : o.children) {
@@ -50,10 +51,10 @@ void update_size(Store<D>& store, ObjectState<D>& o) {
     c.shown.mass_centre = c.on_root.to_local(store.objects[o.root].shown.mass_centre);
     update_size(store, c);
     o.reach = std::max(o.reach, c.reach);
-    o.swing = std::max(o.swing, c.swing);
-    if (c.thin > 0) o.thin = std::min(o.thin, c.thin);
+    o.turning_radius = std::max(o.turning_radius, c.turning_radius);
+    if (c.thickness > 0) o.thickness = std::min(o.thickness, c.thickness);
   }
-  if (o.thin == std::numeric_limits<double>::max()) o.thin = 0;
+  if (o.thickness == std::numeric_limits<double>::max()) o.thickness = 0;
 }
 
 // Of its own solids alone.
@@ -136,6 +137,18 @@ void update_mass(Store<D>& store, ObjectState<D>& o) {
   o.inverse_inertia = turns ? Inertia<D>(inertia.inverse()) : Inertia<D>(Inertia<D>::Zero());
 }
 
+template <int D>
+void update_mass_and_velocity(Store<D>& store, ObjectState<D>& root, const Vec<D>& centre) {
+  if (root.shown.body == BodyKind::dynamic) {
+    update_mass(store, root);
+    root.shown.velocity +=
+        cross(root.shown.spin, Vec<D>(root.shown.pose * root.shown.mass_centre - centre));
+  }
+  update_size(store, root);
+}
+
+template void update_mass_and_velocity(Store<2>&, ObjectState<2>&, const Vec<2>&);
+template void update_mass_and_velocity(Store<3>&, ObjectState<3>&, const Vec<3>&);
 template void update_size(Store<2>& store, ObjectState<2>& o);
 template void update_size(Store<3>& store, ObjectState<3>& o);
 template void update_mass(Store<2>& store, ObjectState<2>& o);

@@ -12,4 +12,9 @@ void update_size(Store<D>& store, ObjectState<D>& o);
 template <int D>
 void update_mass(Store<D>& store, ObjectState<D>& o);
 
+// After a change of a root's shapes: mass, extent, and the velocity of its centre of mass, which
+// was at `centre` in the world.
+template <int D>
+void update_mass_and_velocity(Store<D>& store, ObjectState<D>& root, const Vec<D>& centre);
+
 }  // namespace colvik::world

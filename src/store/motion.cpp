@@ -19,7 +19,7 @@ Pose<D> pose_on_path(const Path<D>& path, double time, const Rotation<D>& unturn
     t = first + (t - first) - std::floor((t - first) / (last - first)) * (last - first);
   std::size_t next = 0;
   while (next < p.size() && p[next].at <= t) ++next;
-  // A waypoint without a turn keeps the last one told, or the object's own.
+  // A waypoint without a turn keeps the last one given, or the object's own.
   const auto turn_at = [&](std::size_t i) {
     for (std::size_t k = i + 1; k-- > 0;)
       if (p[k].turned) return *p[k].turned;
@@ -59,11 +59,11 @@ void follow_motion(Store<D>& store, ObjectState<D>& o) {
       goal = at != store.by_name.end() ? store.objects[at->second].shown.pose.position
                                        : s.pose.position;
     }
-    const Vec<D> way = goal - s.pose.position;
-    const double far = way.norm();
+    const Vec<D> offset = goal - s.pose.position;
+    const double far = offset.norm();
     const double left = std::max(0.0, far - approach->within);
     o.target = s.pose;
-    if (left > 0) o.target->position += way * (std::min(left, approach->speed * dt) / far);
+    if (left > 0) o.target->position += offset * (std::min(left, approach->speed * dt) / far);
   }
 }
 

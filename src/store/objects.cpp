@@ -77,10 +77,11 @@ void move_object(Store<D>& store, ObjectState<D>& o, const AnyPlace<D>& at) {
   Brief<D>& brief = store.briefs[o.shown.id.slot];
   const Vec<D>& centre = o.shown.mass_centre;
   const double turn = chord(o.shown.pose.rotation, at.rotation);
-  const Vec<D> way = o.place().way_to(at) + (at.rotation * centre - o.shown.pose.rotation * centre);
-  brief.travelled += way;
-  brief.turned += o.swing * turn;
-  if (o.body != kNoBody) brief.way += way.norm() + (o.swing + centre.norm()) * turn;
+  const Vec<D> path =
+      o.place().offset_to(at) + (at.rotation * centre - o.shown.pose.rotation * centre);
+  brief.travelled += path;
+  brief.turned += o.turning_radius * turn;
+  if (o.body != kNoBody) brief.distance += path.norm() + (o.turning_radius + centre.norm()) * turn;
   o.shown.pose = at;
   o.rest = at.rest;
 }

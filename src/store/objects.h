@@ -20,7 +20,7 @@ template <int D>
 template <int D>
 bool may_ride(Store<D>& store, const ObjectState<D>& child, const ObjectState<D>& parent);
 
-// Puts an object somewhere, and adds up its way.
+// Places an object, and adds to the distance that it travelled.
 template <int D>
 void move_object(Store<D>& store, ObjectState<D>& o, const AnyPlace<D>& at);
 

@@ -23,7 +23,7 @@ inline constexpr std::uint32_t kAlone = 0xffffffff;  // without a parent
 inline constexpr std::uint32_t kNoBody =
     0;  // index of the body that stands for all that never moves
 
-// What contacts ask of most comes first, up to `parts` of the shape: two lines of memory.
+// What contacts read most comes first, up to `parts` of the shape: two cache lines.
 template <int D>
 struct alignas(64) ColliderState {
   static constexpr std::size_t kHot = 128;  // bytes
@@ -33,10 +33,10 @@ struct alignas(64) ColliderState {
   std::uint32_t contact_class = 0;
   bool in_tree = false;  // whose key is its slot
   bool in_still_tree = false;
-  bool look_again = false;  // its pairs must be searched: it is new, moved far enough or changed
-  bool changed = false;     // its existing pairs must be decided anew
-  bool reshaped = false;    // how far apart they are must be looked at anew
-  bool anew = false;        // its existing pairs must be made anew: it moves in another way
+  bool dirty = false;     // its pairs must be searched: it is new, moved far enough or changed
+  bool changed = false;   // the verdict on its existing pairs is dirty
+  bool reshaped = false;  // the distances of its pairs are dirty
+  bool remade = false;    // its existing pairs must be made again: its kind of motion changed
   bool live = false;
   // As its definition says, at hand, see know().
   bool on = true;
@@ -86,7 +86,7 @@ struct WalkPush {
   Vec<D> point = kZero;  // or a weight on it
 };
 
-// What was changed since the last events were made; tells why a touch ended.
+// What was changed since the last events were made: the cause of an end.
 struct Changes {
   bool retagged = false;
   bool filtered = false;
@@ -96,8 +96,8 @@ struct Changes {
 
 template <int D>
 struct ObjectState {
-  // What every step looks at comes first, side by side with the first of `shown`.
-  Vec<D> force = Vec<D>::Zero();  // asked for, for the next step
+  // What every step reads comes first, adjacent to the first of `shown`.
+  Vec<D> force = Vec<D>::Zero();  // requested for the next step
   Spin<D> torque = Spin<D>::Zero();
   Inertia<D> inertia = Inertia<D>::Zero();
   Inertia<D> inverse_inertia = Inertia<D>::Zero();
@@ -109,7 +109,7 @@ struct ObjectState {
   bool locked_rotation = false;
   bool disturbed = false;      // by its owner, since the last step
   bool paused = false;         // its motion is
-  bool has_own = false;        // a velocity that it goes on with after this step
+  bool has_own = false;        // a velocity that it continues with after this step
   bool outside = false;        // the world's bounds
   bool own_active = true;      // shown.active is false also when a parent is hidden
   bool carried_along = false;  // it is in a zone that may carry it
@@ -119,10 +119,12 @@ struct ObjectState {
   Life life = Life::none;
   double still_for = 0;  // seconds
   double inverse_mass = 0;
-  double heart = 0;  // radius of a ball about its centre of mass inside a solid of its own; 0: none
-  double thin = 0;   // of one inside each of its solids
-  double reach = 0;  // of it from the centre of mass, but for scenery
-  double swing = 0;  // of all of it, but for what is round about its middle: what turning moves
+  // Radius of a ball about its centre of mass inside a solid of its own; 0: none.
+  double inscribed_radius = 0;
+  double thickness = 0;  // of one inside each of its solids
+  double reach = 0;      // of it from the centre of mass, but for scenery
+  // Of all of it, but for what is round about its middle: what turning moves.
+  double turning_radius = 0;
   std::int32_t trail = -1;               // place among the trailed bodies of the running step
   std::int32_t walker = -1;              // place among the walkers
   std::uint32_t parent = kAlone;         // slot
@@ -157,14 +159,15 @@ struct ObjectState {
   [[nodiscard]] Place<D> place() const { return {shown.pose, rest}; }
 };
 
-// What pairs ask of an object in each step, close together for all objects.
+// What pairs read of an object in each step, close together for all objects.
 template <int D>
 struct alignas(64) Brief {
   Vec<D> travelled = kZero;  // of its centre of mass, over all its steps
-  double turned = 0;         // the ways of its furthest points due to turning, at most, added up
-  double way = 0;            // of any of its points in the last step, at most
-  double thin = kNever;      // of a dynamic object
-  double alone = 0;          // how far any of its points may get within the running step
+  // Upper bound of the path length of its furthest points due to turning, summed.
+  double turned = 0;
+  double distance = 0;           // of any of its points in the last step, at most
+  double thickness = kNever;     // of a dynamic object
+  double alone = 0;              // how far any of its points may get within the running step
   std::uint32_t body = kNoBody;  // index into the bodies of the running step
   bool careless = true;          // it may pass through others
   bool centred = false;          // as the step begins it is where its body is
@@ -195,7 +198,7 @@ template <int D>
   return is_scenery(s.kind) ? kNever : s.core.norm() + s.radius;
 }
 
-// Tells a collider what its definition now says; whoever changes the one calls this.
+// Copies a collider's definition into its state; each change of the definition calls this.
 template <int D>
 void know(ColliderState<D>& c, const ColliderDef<D>& def) {
   c.on = def.on;

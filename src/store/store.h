@@ -33,7 +33,7 @@ struct Store {
   Slots ids;
   std::vector<std::uint32_t> order;   // slots of objects not yet freed, by serial
   std::vector<std::uint32_t> movers;  // of them, those that are not static and awake
-  std::unordered_map<std::string, std::uint32_t> by_name;  // only looked up, never iterated
+  std::unordered_map<std::string, std::uint32_t> by_name;  // for lookup, never iterated
 
   std::vector<ObjectDef<D>> kinds;       // in order of declaration
   std::vector<Excepted> excepted;        // by serials

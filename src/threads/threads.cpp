@@ -10,7 +10,7 @@ namespace colvik {
 namespace {
 
 constexpr std::size_t kMost = 256;
-constexpr int kPatience = 20000;  // looks, before it sleeps or yields
+constexpr int kPatience = 20000;  // polls, before it sleeps or yields
 
 }  // namespace
 

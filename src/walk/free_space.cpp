@@ -13,8 +13,8 @@
 namespace colvik::world {
 
 template <int D>
-Error in_the_way(const std::string& name, const std::string& other, const Answer<D>& what,
-                 std::string accepted) {
+Error obstacle_error(const std::string& name, const std::string& other, const Answer<D>& what,
+                     std::string accepted) {
   std::string at;
   for (int i = 0; i < D; ++i) at += fmt::format("{}{:.4g}", i > 0 ? ", " : "", what.point[i]);
   return {fmt::format("object '{}'", name),
@@ -44,9 +44,7 @@ std::optional<Answer<D>> deepest_overlap(Store<D>& store, BroadPhase<D>& broad, 
     std::vector<std::uint32_t> found;
     for (const index::Tree<D>* tree : {&broad.still, &broad.moving})
       tree->overlaps(box, [&](std::uint32_t at) { found.push_back(at); });
-    std::sort(found.begin(), found.end(), [&](std::uint32_t x, std::uint32_t y) {
-      return store.colliders[x].serial < store.colliders[y].serial;
-    });
+    sort_by_age(store, found);
     for (const std::uint32_t at : found) {
       const ColliderState<D>& c = store.colliders[at];
       const ObjectState<D>& other = store.objects[c.object];
@@ -121,8 +119,10 @@ template std::optional<Answer<3>> deepest_overlap(Store<3>& store, BroadPhase<3>
                                                   Walkers<3>& walkers, const ObjectState<3>& o,
                                                   const Pose<3>& pose, std::size_t collider,
                                                   const Shape<3>* shape);
-template Error in_the_way(const std::string&, const std::string&, const Answer<2>&, std::string);
-template Error in_the_way(const std::string&, const std::string&, const Answer<3>&, std::string);
+template Error obstacle_error(const std::string&, const std::string&, const Answer<2>&,
+                              std::string);
+template Error obstacle_error(const std::string&, const std::string&, const Answer<3>&,
+                              std::string);
 template std::optional<Vec<2>> free_place(Store<2>&, BroadPhase<2>&, Walkers<2>&,
                                           const ObjectState<2>&, const Vec<2>&, double);
 template std::optional<Vec<3>> free_place(Store<3>&, BroadPhase<3>&, Walkers<3>&,

@@ -4,7 +4,7 @@
 
 namespace colvik::world {
 
-// What one of the object's solids would be deepest in with the object somewhere else, and which way
+// The deepest overlap of one of the object's solids with the object somewhere else, and which way
 // leads out. A collider may be given another shape.
 template <int D>
 std::optional<Answer<D>> deepest_overlap(Store<D>& store, BroadPhase<D>& broad, Walkers<D>& walkers,
@@ -18,9 +18,9 @@ template <int D>
 [[nodiscard]] std::optional<Vec<D>> free_place(Store<D>& store, BroadPhase<D>& broad,
                                                Walkers<D>& walkers, const ObjectState<D>& o,
                                                const Vec<D>& near, double within);
-// The error that names what is in the way, and how deep.
+// The error that names the obstacle and the depth.
 template <int D>
-[[nodiscard]] Error in_the_way(const std::string& name, const std::string& other,
-                               const Answer<D>& what, std::string accepted);
+[[nodiscard]] Error obstacle_error(const std::string& name, const std::string& other,
+                                   const Answer<D>& what, std::string accepted);
 
 }  // namespace colvik::world

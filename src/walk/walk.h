@@ -17,7 +17,7 @@ class Walk {
  private:
   using Obstacle = world::Obstacle<D>;
   struct Hit {
-    double t = 1;  // part of the way
+    double t = 1;  // fraction of the displacement
     Vec<D> normal = kZero;
     Vec<D> point = kZero;
     const Obstacle* by = nullptr;
@@ -28,7 +28,7 @@ class Walk {
     bool landed = false;
     double part = 1;  // of the motion, until it landed
     Hit ground{};
-    std::vector<Hit> met{};
+    std::vector<Hit> hits{};
   };
 
   // walk_move.cpp
@@ -37,14 +37,15 @@ class Walk {
     const ObjectState<D>& o = store_.objects[own.object];
     return o.parent == kAlone ? walker : walker * o.on_root;
   }
-  [[nodiscard]] Hit cast(const Vec<D>& from, const Vec<D>& way) const;
-  // The part of the way that keeps the clearance.
-  [[nodiscard]] double free_way(const Hit& hit, const Vec<D>& way, bool down = false) const;
+  [[nodiscard]] Hit cast(const Vec<D>& from, const Vec<D>& displacement) const;
+  // The fraction of the displacement that keeps the clearance.
+  [[nodiscard]] double free_part(const Hit& hit, const Vec<D>& displacement,
+                                 bool down = false) const;
   void drop_one_way(const Pair<D>& p) const;
   bool push_out(int rounds);
   [[nodiscard]] double deepest() const;
-  Slid slide(Vec<D> way, bool on_ground);
-  bool climb(Vec<D>& way, Slid& slid, const Vec<D>& wall);
+  Slid slide(Vec<D> displacement, bool on_ground);
+  bool climb(Vec<D>& displacement, Slid& slid, const Vec<D>& wall);
   [[nodiscard]] std::optional<Hit> ground_below(double depth) const;
   [[nodiscard]] double foot(const Vec<D>& at) const;
   [[nodiscard]] std::optional<Vec<D>> ground_behind(const Hit& hit) const;
@@ -56,7 +57,7 @@ class Walk {
   // walk_run.cpp
   void find_obstacles();
   void feel_zones();
-  [[nodiscard]] Vec<D> way_of(const ObjectState<D>& o, const Vec<D>& point) const;
+  [[nodiscard]] Vec<D> displacement_of(const ObjectState<D>& o, const Vec<D>& point) const;
   [[nodiscard]] bool dropped() const;
   void stop_at(const Hit& hit);
   void note_ground(const Hit& ground);
@@ -93,7 +94,7 @@ class Walk {
   Vec<D> lift_ = kZero;
   std::vector<std::uint32_t> pushed_;  // bodies, in this step
   double drag_ = 0;
-  double owed_ = 0;  // of its way, gone already
+  double owed_ = 0;  // of its displacement, travelled already
   double dt_ = 0;
   double now_ = 0;
   double spent_ = 0;  // seconds: of the step, its start, and what of it is over

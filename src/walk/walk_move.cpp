@@ -13,11 +13,11 @@
 
 namespace colvik::world {
 
-// The first of the obstacles on a straight way from a position.
+// The first of the obstacles along a straight displacement from a position.
 template <int D>
-auto Walk<D>::cast(const Vec<D>& from, const Vec<D>& way) const -> Hit {
+auto Walk<D>::cast(const Vec<D>& from, const Vec<D>& displacement) const -> Hit {
   Hit best;
-  if (way.isZero(0)) return best;
+  if (displacement.isZero(0)) return best;
   const Pose<D> start{from, pose_.rotation};
   for (const Obstacle& by : obstacles_) {
     if (!by.stops) continue;
@@ -29,12 +29,12 @@ auto Walk<D>::cast(const Vec<D>& from, const Vec<D>& way) const -> Hit {
     const Pose<D> place = object.pose * Pose<D>{theirs.at, theirs.turned};
     contact::Course<D> course;
     course.start = relative_pose(other, object.pose, own, pose_of_own(own, start));
-    course.move = place.rotation.inverse() * way;
-    course.through_one_way = by.pair->let_through;
+    course.move = place.rotation.inverse() * displacement;
+    course.through_one_way = by.pair->ignored;
     const auto hit = contact::first_touch(theirs.shape, mine.shape, course);
     if (!hit || hit->t >= best.t) continue;
     const Vec<D> normal = place.rotation * hit->normal;
-    if (normal.dot(way) >= 0) continue;  // it goes along or away
+    if (normal.dot(displacement) >= 0) continue;  // it goes along or away
     best.t = hit->t;
     best.normal = normal;
     best.point = place * hit->point;
@@ -46,23 +46,20 @@ auto Walk<D>::cast(const Vec<D>& from, const Vec<D>& way) const -> Hit {
 // As near to what was hit as the clearance allows. Exact for flat surfaces; what is let down on a
 // corner is not held up far above it.
 template <int D>
-double Walk<D>::free_way(const Hit& hit, const Vec<D>& way, bool down) const {
+double Walk<D>::free_part(const Hit& hit, const Vec<D>& displacement, bool down) const {
   if (hit.by == nullptr) return 1;
-  const double length = way.norm();
-  const double closing = std::max(-hit.normal.dot(way) / length, 1e-12);
+  const double length = displacement.norm();
+  const double closing = std::max(-hit.normal.dot(displacement) / length, 1e-12);
   const double back = down ? std::min(clearance_ / closing, 4 * clearance_) : clearance_ / closing;
   return std::clamp(hit.t - back / length, 0.0, 1.0);
 }
 
-// Takes those of one-way cells that it passes out of the manifolds at hand.
+// Drops the manifolds of one-way cells that it passes through.
 template <int D>
 void Walk<D>::drop_one_way(const Pair<D>& p) const {
   std::erase_if(walkers_.manifolds, [&](const contact::Manifold<D>& m) {
     if (m.one_way == 0) return false;
-    double gap = 0;
-    for (int k = 0; k < m.count; ++k)
-      gap = std::min(gap, m.points[static_cast<std::size_t>(k)].gap);
-    return p.let_through || gap < -2 * kTouching * store_.settings.metre;
+    return p.ignored || m.least_gap(0) < -2 * kTouching * store_.settings.metre;
   });
 }
 
@@ -80,8 +77,7 @@ double Walk<D>::deepest() const {
         0, 0, walkers_.manifolds);
     drop_one_way(*by.pair);
     for (const contact::Manifold<D>& m : walkers_.manifolds)
-      for (int k = 0; k < m.count; ++k)
-        depth = std::max(depth, -m.points[static_cast<std::size_t>(k)].gap);
+      depth = std::max(depth, -m.least_gap(0));
   }
   return depth;
 }
@@ -92,14 +88,14 @@ template <int D>
 bool Walk<D>::push_out(int rounds) {
   const double near = 0.5 * clearance_;
   const Pose<D> start = pose_;
-  double most =
-      o_.thin + 2 * clearance_;  // further than that it would come out on the other side of things
+  double most = o_.thickness +
+                2 * clearance_;  // further than that it would come out on the other side of things
   for (const Obstacle& by : obstacles_)
     if (by.pushes)
       most = std::max(
-          most,
-          o_.thin +
-              way_of(store_.objects[store_.colliders[by.other].object], pose_.position).norm());
+          most, o_.thickness + displacement_of(store_.objects[store_.colliders[by.other].object],
+                                               pose_.position)
+                                   .norm());
   for (int round = 0; round < rounds; ++round) {
     bool clear = true;
     bool torn = false;
@@ -115,9 +111,7 @@ bool Walk<D>::push_out(int rounds) {
                          0.01 * store_.settings.metre, walkers_.manifolds);
         drop_one_way(*by.pair);
         for (const contact::Manifold<D>& m : walkers_.manifolds) {
-          double gap = near;
-          for (int k = 0; k < m.count; ++k)
-            gap = std::min(gap, m.points[static_cast<std::size_t>(k)].gap);
+          const double gap = m.least_gap(near);
           if (gap >= near) continue;
           clear = false;
           const Vec<D> normal =
@@ -141,20 +135,20 @@ bool Walk<D>::push_out(int rounds) {
 
 namespace {
 
-// What is left of a way along all planes it was stopped by; nothing where it is wedged in between.
+// The rest of a displacement along all planes that stopped it; zero where it is wedged in between.
 template <int D>
-Vec<D> along_planes(const Vec<D>& way, const std::vector<Vec<D>>& planes) {
+Vec<D> along_planes(const Vec<D>& displacement, const std::vector<Vec<D>>& planes) {
   const auto enters = [&](const Vec<D>& v, const Vec<D>& n) {
-    return v.dot(n) < -1e-12 * way.norm();
+    return v.dot(n) < -1e-12 * displacement.norm();
   };
   const auto fits = [&](const Vec<D>& v) {
     return std::none_of(planes.begin(), planes.end(),
                         [&](const Vec<D>& n) { return enters(v, n); });
   };
-  if (fits(way)) return way;
+  if (fits(displacement)) return displacement;
   for (std::size_t i = planes.size(); i-- > 0;) {
-    if (!enters(way, planes[i])) continue;
-    Vec<D> v = way - planes[i] * way.dot(planes[i]);
+    if (!enters(displacement, planes[i])) continue;
+    Vec<D> v = displacement - planes[i] * displacement.dot(planes[i]);
     if (fits(v)) return v;
   }
   if constexpr (D == 3)
@@ -163,7 +157,7 @@ Vec<D> along_planes(const Vec<D>& way, const std::vector<Vec<D>>& planes) {
         const Vec<3> crease = cross(planes[i], planes[j]);
         const double length = crease.norm();
         if (length < 1e-9) continue;
-        Vec<3> v = crease * (crease.dot(way) / (length * length));
+        Vec<3> v = crease * (crease.dot(displacement) / (length * length));
         if (fits(v)) return v;
       }
   return kZero;
@@ -171,30 +165,31 @@ Vec<D> along_planes(const Vec<D>& way, const std::vector<Vec<D>>& planes) {
 
 }  // namespace
 
-// Goes a way as far as it is free, and on along what stops it. In the air, ends where it lands.
+// Moves by a displacement as far as it is free, then along the obstacles. In the air, ends where it
+// lands.
 template <int D>
-auto Walk<D>::slide(Vec<D> way, bool on_ground) -> Slid {
+auto Walk<D>::slide(Vec<D> displacement, bool on_ground) -> Slid {
   Slid slid;
   const bool has_up = !up_.isZero(0);
   const Vec<D> start = pose_.position;
-  if (const double length = way.norm(); owed_ > 0 && length > 0) {
+  if (const double length = displacement.norm(); owed_ > 0 && length > 0) {
     const double less = std::min(owed_, length);
-    way *= (length - less) / length;
+    displacement *= (length - less) / length;
     owed_ -= less;
   }
-  const double whole = way.norm();
+  const double whole = displacement.norm();
   std::vector<Vec<D>> planes;
   double left = 1;
-  for (int turn = 0; turn < 5 && way.norm() > 1e-9 * clearance_; ++turn) {
-    const Hit hit = cast(pose_.position, way);
-    const double part = free_way(hit, way);
-    pose_.position += part * way;
+  for (int turn = 0; turn < 5 && displacement.norm() > 1e-9 * clearance_; ++turn) {
+    const Hit hit = cast(pose_.position, displacement);
+    const double part = free_part(hit, displacement);
+    pose_.position += part * displacement;
     left *= 1 - part;
     if (hit.by == nullptr) break;
-    slid.met.push_back(hit);
-    way *= 1 - part;
+    slid.hits.push_back(hit);
+    displacement *= 1 - part;
     const double rise = up_.dot(hit.normal);
-    if (!on_ground && has_up && up_.dot(way) < 0 && is_ground(hit)) {
+    if (!on_ground && has_up && up_.dot(displacement) < 0 && is_ground(hit)) {
       slid.landed = true;
       slid.ground = hit;
       slid.part = whole > 0 ? 1 - left : 1;
@@ -202,26 +197,27 @@ auto Walk<D>::slide(Vec<D> way, bool on_ground) -> Slid {
     }
     if (on_ground && has_up && walkable(hit.normal)) {
       // Up a slope, or down: at the same speed, in the same direction as seen from above.
-      const Vec<D> flat = level(way);
+      const Vec<D> flat = level(displacement);
       Vec<D> along = flat - up_ * (flat.dot(hit.normal) / rise);
-      if (along.norm() > 0) along *= way.norm() / along.norm();
+      if (along.norm() > 0) along *= displacement.norm() / along.norm();
       planes.assign(1, hit.normal);
-      way = along;
+      displacement = along;
       continue;
     }
-    if (on_ground && has_up && climb(way, slid, hit.normal)) continue;
+    if (on_ground && has_up && climb(displacement, slid, hit.normal)) continue;
     planes.push_back(hit.normal);
-    Vec<D> next = along_planes<D>(way, planes);
+    Vec<D> next = along_planes<D>(displacement, planes);
     // What is too steep is a wall: nobody gets up on it by walking against it.
-    if (has_up && rise > 0 && up_.dot(next) > std::max(0.0, up_.dot(way)) + 1e-12 * whole) {
+    if (has_up && rise > 0 &&
+        up_.dot(next) > std::max(0.0, up_.dot(displacement)) + 1e-12 * whole) {
       const Vec<D> flat = level(hit.normal);
       if (flat.norm() > 1e-9) {
         planes.push_back(flat.normalized());
-        next = along_planes<D>(way, planes);
-        if (up_.dot(next) > std::max(0.0, up_.dot(way)) + 1e-12 * whole) next = kZero;
+        next = along_planes<D>(displacement, planes);
+        if (up_.dot(next) > std::max(0.0, up_.dot(displacement)) + 1e-12 * whole) next = kZero;
       }
     }
-    way = next;
+    displacement = next;
   }
   slid.gone = pose_.position - start;
   return slid;
@@ -268,22 +264,22 @@ std::optional<Vec<D>> Walk<D>::ground_behind(const Hit& hit) const {
 }
 
 // Up, on, and down again, where that leads on to ground no higher than a step. What is left of the
-// way is level.
+// displacement is level.
 template <int D>
-bool Walk<D>::climb(Vec<D>& way, Slid& slid, const Vec<D>& wall) {
+bool Walk<D>::climb(Vec<D>& displacement, Slid& slid, const Vec<D>& wall) {
   if (can_.step <= 0) return false;
-  const Vec<D> flat = level(way);
+  const Vec<D> flat = level(displacement);
   const double far = flat.norm();
   if (far <= 1e-9 * clearance_ || flat.dot(wall) >= 0) return false;
   const Vec<D> before = pose_.position;
   const Vec<D> lift = up_ * (can_.step + clearance_);
   const Hit above = cast(before, lift);
-  const Vec<D> raised = before + free_way(above, lift) * lift;
+  const Vec<D> raised = before + free_part(above, lift) * lift;
   const double risen = up_.dot(Vec<D>(raised - before));
-  // Without ground further on there is no step, however little of the way is left.
+  // Without ground ahead there is no step, however little of the displacement is left.
   const Vec<D> ahead = flat / far * std::max(far, 0.1 * store_.settings.metre);
   const Hit wall_ahead = cast(raised, ahead);
-  const Vec<D> over = raised + free_way(wall_ahead, ahead) * ahead;
+  const Vec<D> over = raised + free_part(wall_ahead, ahead) * ahead;
   const Vec<D> down = -up_ * (risen + clearance_);
   const Hit there = cast(over, down);
   if (there.by == nullptr || !is_ground(there)) return false;
@@ -295,18 +291,18 @@ bool Walk<D>::climb(Vec<D>& way, Slid& slid, const Vec<D>& wall) {
   // A rounded foot has to get over the corner at all.
   const Vec<D> on_to = flat / far * std::max(far, 3 * clearance_);
   const Hit on = cast(raised, on_to);
-  const Vec<D> next = raised + free_way(on, on_to) * on_to;
+  const Vec<D> next = raised + free_part(on, on_to) * on_to;
   if (level(Vec<D>(next - before)).dot(flat) <= 1e-6 * clearance_ * far) return false;
   const Hit below = cast(next, down);
-  const Vec<D> landed = next + free_way(below, down, true) * down;
+  const Vec<D> landed = next + free_part(below, down, true) * down;
   if (below.by == nullptr || !is_ground(below) ||
       up_.dot(Vec<D>(below.point - before)) > up_.dot(Vec<D>(there.point - before)) + can_.step ||
       up_.dot(Vec<D>(landed - before)) < -clearance_)
     return false;
   pose_.position = landed;
-  way = flat * std::max(0.0, 1 - free_way(on, on_to) * on_to.norm() / far);
-  slid.met.push_back(below);
-  for (Hit& hit : slid.met) hit.climbed = hit.climbed || hit.by == below.by || hit.normal == wall;
+  displacement = flat * std::max(0.0, 1 - free_part(on, on_to) * on_to.norm() / far);
+  slid.hits.push_back(below);
+  for (Hit& hit : slid.hits) hit.climbed = hit.climbed || hit.by == below.by || hit.normal == wall;
   return true;
 }
 
@@ -322,24 +318,24 @@ auto Walk<D>::ground_below(double depth) const -> std::optional<Hit> {
   return hit;
 }
 
-template auto Walk<2>::cast(const Vec<2>& from, const Vec<2>& way) const -> Walk<2>::Hit;
-template auto Walk<3>::cast(const Vec<3>& from, const Vec<3>& way) const -> Walk<3>::Hit;
-template double Walk<2>::free_way(const Hit& hit, const Vec<2>& way, bool down) const;
-template double Walk<3>::free_way(const Hit& hit, const Vec<3>& way, bool down) const;
+template auto Walk<2>::cast(const Vec<2>& from, const Vec<2>& displacement) const -> Walk<2>::Hit;
+template auto Walk<3>::cast(const Vec<3>& from, const Vec<3>& displacement) const -> Walk<3>::Hit;
+template double Walk<2>::free_part(const Hit& hit, const Vec<2>& displacement, bool down) const;
+template double Walk<3>::free_part(const Hit& hit, const Vec<3>& displacement, bool down) const;
 template void Walk<2>::drop_one_way(const Pair<2>& p) const;
 template void Walk<3>::drop_one_way(const Pair<3>& p) const;
 template double Walk<2>::deepest() const;
 template double Walk<3>::deepest() const;
 template bool Walk<2>::push_out(int rounds);
 template bool Walk<3>::push_out(int rounds);
-template auto Walk<2>::slide(Vec<2> way, bool on_ground) -> Walk<2>::Slid;
-template auto Walk<3>::slide(Vec<3> way, bool on_ground) -> Walk<3>::Slid;
+template auto Walk<2>::slide(Vec<2> displacement, bool on_ground) -> Walk<2>::Slid;
+template auto Walk<3>::slide(Vec<3> displacement, bool on_ground) -> Walk<3>::Slid;
 template double Walk<2>::foot(const Vec<2>& at) const;
 template double Walk<3>::foot(const Vec<3>& at) const;
 template std::optional<Vec<2>> Walk<2>::ground_behind(const Hit& hit) const;
 template std::optional<Vec<3>> Walk<3>::ground_behind(const Hit& hit) const;
-template bool Walk<2>::climb(Vec<2>& way, Slid& slid, const Vec<2>& wall);
-template bool Walk<3>::climb(Vec<3>& way, Slid& slid, const Vec<3>& wall);
+template bool Walk<2>::climb(Vec<2>& displacement, Slid& slid, const Vec<2>& wall);
+template bool Walk<3>::climb(Vec<3>& displacement, Slid& slid, const Vec<3>& wall);
 template auto Walk<2>::ground_below(double depth) const -> std::optional<Hit>;
 template auto Walk<3>::ground_below(double depth) const -> std::optional<Hit>;
 

@@ -40,144 +40,15 @@ Walk<D>::Walk(Store<D>& store, Walkers<D>& walkers, ObjectState<D>& o, WalkerSta
   level_ = std::cos(can_.steepest) - 1e-9;
 }
 
-// What stops it: what was there at the start of the step decides about one-way surfaces.
-template <int D>
-void Walk<D>::find_obstacles() {
-  const auto before = [&](const ObjectState<D>& o) -> Pose<D> {
-    if (o.root == o_.shown.id.slot && o.parent != kAlone) return o_.pose_before * o.on_root;
-    return o.body != kNoBody ? o.pose_before : o.shown.pose;
-  };
-  for (Pair<D>* p : near_) {
-    p->squeezed = false;
-    if (p->channel != Channel::solid) continue;
-    const bool first = store_.objects[p->object_a].root == o_.shown.id.slot;
-    Obstacle by;
-    by.pair = p;
-    by.own = first ? p->a : p->b;
-    by.other = first ? p->b : p->a;
-    const ColliderState<D>& a = store_.colliders[p->a];
-    const ColliderState<D>& b = store_.colliders[p->b];
-    const ObjectState<D>& oa = store_.objects[a.object];
-    const ObjectState<D>& ob = store_.objects[b.object];
-    const bool one_way = has_one_way(store_, *p);
-    if (p->let_through || (one_way && !p->standing.empty())) {
-      const double reach = kLetGo * store_.settings.metre;
-      const bool apart =
-          contact::nearest(a.shape, b.shape, relative_pose(a, before(oa), b, before(ob)), reach)
-              .gap > reach;
-      if (apart) {
-        p->let_through = false;
-        p->standing.clear();
-      }
-    }
-    if (walking_.wish.drop && walking_.standing &&
-        (one_way || store_.colliders[by.other].shape.tiles != nullptr) &&
-        store_.objects[store_.colliders[by.other].object].shown.id == walking_.on)
-      p->let_through = true;
-    if (one_way) {
-      const bool held =
-          !p->let_through &&
-          (!p->standing.empty() || is_clear_of_one_way(store_, *p, before(oa), before(ob)));
-      p->standing.assign(held ? 1 : 0, 1U);
-      by.stops = by.pushes = held;
-    }
-    const ObjectState<D>& other = store_.objects[store_.colliders[by.other].object];
-    if (other.shown.body == BodyKind::dynamic &&
-        s_.yields_to.matches(other.shown.colliders[store_.colliders[by.other].which].tags))
-      by.stops = false;
-    obstacles_.push_back(by);
-  }
-}
-
-// Gravity, currents, drag and wind of the zones it was in.
-template <int D>
-void Walk<D>::feel_zones() {
-  gravity_ = store_.settings.gravity * o_.shown.gravity_scale;
-  const Field<D>* alone = nullptr;
-  const auto act = [&](const Field<D>& f) {
-    gravity_ += f.gravity * o_.shown.gravity_scale;
-    wind_ += f.wind * f.drag;
-    drag_ += f.drag;
-  };
-  std::vector<std::uint32_t> felt;
-  for (const Pair<D>* p : near_) {
-    if (p->channel != Channel::zone || !p->touching) continue;
-    if (p->object_a != o_.shown.id.slot && p->object_b != o_.shown.id.slot) continue;
-    const bool first = store_.objects[p->object_a].root == o_.shown.id.slot;
-    const std::uint32_t zone = first ? p->b : p->a;
-    const std::optional<Field<D>>& f = definition_of(store_, store_.colliders[zone]).field;
-    if (!f || std::find(felt.begin(), felt.end(), zone) != felt.end()) continue;
-    felt.push_back(zone);
-    const auto strength = [](const Field<D>& x) {
-      return std::pair(x.gravity.squaredNorm(), x.drag);
-    };
-    if (!f->alone) act(*f);
-    else if (alone == nullptr || strength(*f) > strength(*alone)) alone = &*f;
-    current_ += f->current;
-    if (f->carries)
-      current_ += way_of(store_.objects[store_.colliders[zone].object], pose_.position) / dt_;
-  }
-  if (alone != nullptr) act(*alone);
-  if (gravity_.norm() > 1e-9 * store_.settings.metre) up_ = -gravity_.normalized();
-  else {
-    gravity_.setZero();
-    up_.setZero();
-  }
-  if (!up_.isZero(0)) s_.last_up = up_;
-}
-
-// How far a point of an object has moved in this step.
-template <int D>
-Vec<D> Walk<D>::way_of(const ObjectState<D>& o, const Vec<D>& point) const {
-  if (o.body == kNoBody) return kZero;
-  return o.shown.pose * o.pose_before.to_local(point) - point;
-}
-
-template <int D>
-void Walk<D>::carry() {
-  const auto go = [&](const Vec<D>& way, ObjectId carrier) {
-    for (Obstacle& by : obstacles_)
-      if (object_of(by).id == carrier) std::swap(by.stops, by.set_aside);
-    const Vec<D> up =
-        std::exchange(up_, kZero);  // it is carried up a wall as well as along the ground
-    slide(way, false);
-    up_ = up;
-    for (Obstacle& by : obstacles_)
-      if (object_of(by).id == carrier) std::swap(by.stops, by.set_aside);
-  };
-  s_.flow = current_.norm();
-  if (!current_.isZero(0)) go(current_ * dt_, {});
-  if (!walking_.standing || walking_.squeezed) return;
-  const ObjectState<D>* on = find_state(store_, walking_.on);
-  const bool there =
-      on != nullptr && std::any_of(obstacles_.begin(), obstacles_.end(), [&](const Obstacle& by) {
-        return by.pushes && object_of(by).id == walking_.on &&
-               store_.colliders[by.other].which == walking_.collider;
-      });
-  if (!there || (walking_.wish.drop && find_state(store_, walking_.on) != nullptr && dropped()))
-    return leave_ground();
-  Vec<D> way = on->body != kNoBody ? Vec<D>(on->shown.pose * s_.foot - on->pose_before * s_.foot)
-                                   : Vec<D>(kZero);
-  const Vec<D> running = surface_velocity(on->shown, walking_.collider);
-  way += (running - walking_.normal * walking_.normal.dot(running)) * dt_;
-  walking_.carried = way / dt_;
-  if (can_.turns_along && on->body != kNoBody) {
-    const Rotation<D> turn = on->shown.pose.rotation * on->pose_before.rotation.inverse();
-    pose_.rotation = turn * pose_.rotation;
-    pose_.rotation.normalize();
-  }
-  if (!way.isZero(0)) go(way, walking_.on);
-}
-
 // Whether what it stands on lets it through now.
 template <int D>
 bool Walk<D>::dropped() const {
   return std::any_of(obstacles_.begin(), obstacles_.end(), [&](const Obstacle& by) {
-    return by.pair->let_through && object_of(by).id == walking_.on;
+    return by.pair->ignored && object_of(by).id == walking_.on;
   });
 }
 
-// Its own velocity goes towards the wanted one; returns the way that this takes.
+// Its own velocity approaches the wanted one; returns the displacement meanwhile.
 template <int D>
 Vec<D> Walk<D>::ramp(const Vec<D>& wanted, double control, double time, Vec<D>& velocity) const {
   const std::optional<double>& given =
@@ -194,9 +65,9 @@ Vec<D> Walk<D>::ramp(const Vec<D>& wanted, double control, double time, Vec<D>& 
   if (needs <= 0) return velocity * time;
   const double ramped = std::min(time, needs);
   const Vec<D> gain = change / length * rate;
-  Vec<D> way = velocity * ramped + gain * (ramped * ramped / 2) + wanted * (time - ramped);
+  Vec<D> displacement = velocity * ramped + gain * (ramped * ramped / 2) + wanted * (time - ramped);
   velocity = ramped < needs ? Vec<D>(velocity + gain * ramped) : wanted;
-  return way;
+  return displacement;
 }
 
 template <int D>
@@ -214,7 +85,8 @@ void Walk<D>::meet(const Hit& hit, const Vec<D>& velocity) {
   t.point = hit.point;
   t.normal = hit.normal;
   t.time = now_ + spent_;
-  t.speed = std::max(0.0, -hit.normal.dot(Vec<D>(velocity - way_of(other, hit.point) / dt_)));
+  t.speed =
+      std::max(0.0, -hit.normal.dot(Vec<D>(velocity - displacement_of(other, hit.point) / dt_)));
   if (walking_.touches.size() < kMost) walking_.touches.push_back(t);
   if (t.side != WalkSide::beneath) push(hit, velocity);
 }
@@ -250,8 +122,8 @@ void Walk<D>::stand(const Hit& ground) {
   walking_.normal = ground.normal;
   s_.foot = on.shown.pose.to_local(ground.point);
   const Vec<D> running = surface_velocity(on.shown, walking_.collider);
-  walking_.carried =
-      way_of(on, ground.point) / dt_ + running - ground.normal * ground.normal.dot(running);
+  walking_.carried = displacement_of(on, ground.point) / dt_ + running -
+                     ground.normal * ground.normal.dot(running);
   walking_.highest = up_.dot(pose_.position);
 }
 
@@ -298,13 +170,13 @@ void Walk<D>::walk_on_ground(double time) {
   s_.velocity = level(s_.velocity);
   const Vec<D> flat = ramp(wanted, 1, time, s_.velocity);
   const Vec<D> n = walking_.normal;
-  Vec<D> way = flat - up_ * (flat.dot(n) / n.dot(up_));
-  if (way.norm() > 0) way *= flat.norm() / way.norm();
+  Vec<D> displacement = flat - up_ * (flat.dot(n) / n.dot(up_));
+  if (displacement.norm() > 0) displacement *= flat.norm() / displacement.norm();
   Slid slid;
-  if (way.norm() > 0) {
+  if (displacement.norm() > 0) {
     const Vec<D> velocity = s_.velocity;
-    slid = slide(way, true);
-    for (const Hit& hit : slid.met) {
+    slid = slide(displacement, true);
+    for (const Hit& hit : slid.hits) {
       meet(hit, velocity);
       if (!walkable(hit.normal) && !hit.climbed) stop_at(hit);
     }
@@ -316,7 +188,7 @@ void Walk<D>::walk_on_ground(double time) {
       2 * clearance_ + (holds ? can_.step + gone * std::tan(std::min(can_.steepest, 1.4)) : 0);
   if (const std::optional<Hit> ground = ground_below(depth)) {
     const Vec<D> down = -up_ * depth;
-    pose_.position += free_way(*ground, down, true) * down;
+    pose_.position += free_part(*ground, down, true) * down;
     note_ground(*ground);
     stand(*ground);
   } else {
@@ -378,7 +250,7 @@ void Walk<D>::fly_through_air(double time) {
     const Slid slid = slide(flat + up_ * climb_by, false);
     walking_.highest = std::max(walking_.highest, up_.dot(pose_.position));
     spent_ = began + h * (slid.landed ? slid.part : 1);
-    for (const Hit& hit : slid.met) {
+    for (const Hit& hit : slid.hits) {
       meet(hit, velocity);
       if (!walkable(hit.normal) && up_.dot(hit.normal) > 0.02) s_.slid = now_ + spent_;
       if (slid.landed && hit.by == slid.ground.by && hit.t == slid.ground.t) continue;
@@ -404,11 +276,11 @@ void Walk<D>::float_about(double time) {
   leave_ground();
   const Vec<D> up = std::exchange(up_, kZero);
   const Vec<D> wanted = at_most<D>(walking_.wish.velocity, can_.speed);
-  const Vec<D> way = ramp(wanted, 1, time, s_.velocity);
+  const Vec<D> displacement = ramp(wanted, 1, time, s_.velocity);
   const Vec<D> velocity = s_.velocity;
-  const Slid slid = slide(way, false);
+  const Slid slid = slide(displacement, false);
   spent_ += time;
-  for (const Hit& hit : slid.met) {
+  for (const Hit& hit : slid.hits) {
     meet(hit, velocity);
     stop_at(hit);
   }
@@ -456,7 +328,7 @@ void Walk<D>::run() {
   const Pose<D> carried_to = pose_;
   walking_.squeezed = !push_out(8);
   // Where nothing pulls, what only gives it its clearance back is part of its move, so that none is
-  // longer than asked.
+  // longer than requested.
   const bool floats = up_.isZero(0) || walking_.wish.fly;
   const Vec<D> out = pose_.position - carried_to.position;
   if (floats && !out.isZero(0)) {
@@ -484,14 +356,6 @@ template Walk<2>::Walk(Store<2>& store, Walkers<2>& walkers, ObjectState<2>& o,
                        WalkerState<2>& state, const std::vector<Pair<2>*>& near);
 template Walk<3>::Walk(Store<3>& store, Walkers<3>& walkers, ObjectState<3>& o,
                        WalkerState<3>& state, const std::vector<Pair<3>*>& near);
-template void Walk<2>::find_obstacles();
-template void Walk<3>::find_obstacles();
-template void Walk<2>::feel_zones();
-template void Walk<3>::feel_zones();
-template Vec<2> Walk<2>::way_of(const ObjectState<2>& o, const Vec<2>& point) const;
-template Vec<3> Walk<3>::way_of(const ObjectState<3>& o, const Vec<3>& point) const;
-template void Walk<2>::carry();
-template void Walk<3>::carry();
 template bool Walk<2>::dropped() const;
 template bool Walk<3>::dropped() const;
 template Vec<2> Walk<2>::ramp(const Vec<2>& wanted, double control, double time,

@@ -28,7 +28,7 @@ bool World<D>::attach(ObjectId child, ObjectId parent, const std::optional<Pose<
     world::ObjectState<D>* p = world::find_state(impl_->store, parent);
     for (std::uint32_t at = p != nullptr ? parent.slot : world::kAlone; at != world::kAlone;
          at = impl_->store.objects[at].parent)
-      if (at == c.shown.id.slot) p = nullptr;  // asked for meanwhile
+      if (at == c.shown.id.slot) p = nullptr;  // requested meanwhile
     if (p != nullptr)
       world::attach_object(*impl_, c, *p,
                            on_parent ? *on_parent : p->shown.pose.relative(c.shown.pose));
@@ -190,7 +190,7 @@ bool World<D>::drop_through(ObjectId id) {
     for (world::Pair<D>& p : impl_->pairs.list)
       if ((mine(p.a) || mine(p.b)) && !p.standing.empty()) {
         p.standing.clear();
-        p.let_through = true;
+        p.ignored = true;
       }
   });
 }

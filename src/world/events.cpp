@@ -67,7 +67,7 @@ void World<D>::finish() {
   w.notify_listeners();
 }
 
-// Listeners are told; what they ask for waits until all were, then is applied in the order asked.
+// Notifies the listeners; their requests wait until all were notified, then apply in order.
 template <int D>
 void World<D>::Impl::notify_listeners() {
   if (listeners.empty()) return;
@@ -130,14 +130,14 @@ std::vector<ObjectId> World<D>::touching(ObjectId id, std::optional<Channel> cha
   std::vector<ObjectId> ids;
   const Impl& w = *impl_;
   if (id.slot >= w.store.objects.size() || w.store.objects[id.slot].shown.id != id) return ids;
-  const auto look = [&](const math::Many<world::Touch<D>>& touches) {
+  const auto scan = [&](const math::Many<world::Touch<D>>& touches) {
     for (const world::Touch<D>& t : touches)
       if ((t.a == id.slot || t.b == id.slot) && channel.value_or(t.channel) == t.channel)
         ids.push_back(w.store.objects[t.a == id.slot ? t.b : t.a].shown.id);
   };
-  look(w.touches.now);
-  for (const world::SleepGroup<D>& group : w.sleepers.groups) look(group.touches);
-  look(w.sleepers.between.touches);
+  scan(w.touches.now);
+  for (const world::SleepGroup<D>& group : w.sleepers.groups) scan(group.touches);
+  scan(w.sleepers.between.touches);
   std::sort(ids.begin(), ids.end(),
             [&](ObjectId x, ObjectId y) { return object(x).serial < object(y).serial; });
   ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
@@ -145,13 +145,13 @@ std::vector<ObjectId> World<D>::touching(ObjectId id, std::optional<Channel> cha
 }
 
 template <int D>
-void World<D>::step_told(std::span<const Told> told) {
+void World<D>::step_reported(std::span<const ReportedTouch> touches) {
   Impl& w = *impl_;
   w.finished = false;
   world::free_removed(w.store, w.walkers);
   ++w.store.steps;
   w.touches.events.clear();
-  for (const Told& t : told) {
+  for (const ReportedTouch& t : touches) {
     if (!alive(t.self) || !alive(t.other) || t.self == t.other) continue;
     Event<D> e;
     e.step = w.store.steps;
@@ -192,7 +192,7 @@ template <int D>
 std::vector<ColliderTouch<D>> World<D>::collider_touches(ObjectId self, ObjectId other) const {
   const Impl& w = *impl_;
   std::vector<ColliderTouch<D>> all;
-  const auto look = [&](const math::Many<world::Pair<D>>& pairs, bool current) {
+  const auto scan = [&](const math::Many<world::Pair<D>>& pairs, bool current) {
     for (std::size_t i = 0; i < pairs.size(); ++i) {
       const world::Pair<D>& p = pairs[i];
       if (!p.touching) continue;
@@ -219,9 +219,9 @@ std::vector<ColliderTouch<D>> World<D>::collider_touches(ObjectId self, ObjectId
       all.push_back(std::move(t));
     }
   };
-  look(w.pairs.list, true);
-  for (const world::SleepGroup<D>& group : w.sleepers.groups) look(group.pairs, false);
-  look(w.sleepers.between.pairs, false);
+  scan(w.pairs.list, true);
+  for (const world::SleepGroup<D>& group : w.sleepers.groups) scan(group.pairs, false);
+  scan(w.sleepers.between.pairs, false);
   std::sort(all.begin(), all.end(), [](const auto& x, const auto& y) {
     return std::tuple(x.self_collider, x.other_collider) <
            std::tuple(y.self_collider, y.other_collider);
@@ -253,8 +253,8 @@ template std::vector<ObjectId> World<2>::touching(ObjectId id,
                                                   std::optional<Channel> channel) const;
 template std::vector<ObjectId> World<3>::touching(ObjectId id,
                                                   std::optional<Channel> channel) const;
-template void World<2>::step_told(std::span<const Told> told);
-template void World<3>::step_told(std::span<const Told> told);
+template void World<2>::step_reported(std::span<const ReportedTouch> touches);
+template void World<3>::step_reported(std::span<const ReportedTouch> touches);
 template void World<2>::ask_pairs(const TagQuery& self, const TagQuery& other);
 template void World<3>::ask_pairs(const TagQuery& self, const TagQuery& other);
 template std::span<const PairEvent<2>> World<2>::pair_events() const;

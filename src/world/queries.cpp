@@ -17,41 +17,43 @@ Result<std::vector<WouldTouch<D>>> World<D>::would_touch(ObjectId id,
 }
 
 template <int D>
-std::optional<Answer<D>> World<D>::first(const Question<D>& question, const Look<D>& look) const {
-  return world::first_answer(impl_->store, impl_->broad, impl_->walkers, question, look);
+std::optional<Answer<D>> World<D>::first(const Question<D>& question,
+                                         const QueryFilter<D>& filter) const {
+  return world::first_answer(impl_->store, impl_->broad, impl_->walkers, question, filter);
 }
 
 template <int D>
-std::vector<Answer<D>> World<D>::all(const Question<D>& question, const Look<D>& look) const {
-  return world::find_answers(impl_->store, impl_->broad, impl_->walkers, question, look,
+std::vector<Answer<D>> World<D>::all(const Question<D>& question,
+                                     const QueryFilter<D>& filter) const {
+  return world::find_answers(impl_->store, impl_->broad, impl_->walkers, question, filter,
                              world::Wanted::all);
 }
 
 template <int D>
-std::size_t World<D>::count(const Question<D>& question, const Look<D>& look) const {
-  return world::find_answers(impl_->store, impl_->broad, impl_->walkers, question, look,
+std::size_t World<D>::count(const Question<D>& question, const QueryFilter<D>& filter) const {
+  return world::find_answers(impl_->store, impl_->broad, impl_->walkers, question, filter,
                              world::Wanted::count)
       .size();
 }
 
 template <int D>
-bool World<D>::any(const Question<D>& question, const Look<D>& look) const {
-  return world::any_answer(impl_->store, impl_->broad, impl_->walkers, question, look);
+bool World<D>::any(const Question<D>& question, const QueryFilter<D>& filter) const {
+  return world::any_answer(impl_->store, impl_->broad, impl_->walkers, question, filter);
 }
 
 template <int D>
 std::vector<std::optional<Answer<D>>> World<D>::first_of_each(std::span<const RayCast<D>> rays,
-                                                              const Look<D>& look) const {
+                                                              const QueryFilter<D>& filter) const {
   std::vector<std::optional<Answer<D>>> out(rays.size());
-  if (look.take) {  // it may want an order
-    for (std::size_t i = 0; i < rays.size(); ++i) out[i] = first(rays[i], look);
+  if (filter.take) {  // it may want an order
+    for (std::size_t i = 0; i < rays.size(); ++i) out[i] = first(rays[i], filter);
     return out;
   }
   world::refresh_index(impl_->store, impl_->broad, impl_->walkers);
   constexpr std::size_t kAtATime = 128;  // what is noted of each stays near
   for (std::size_t i = 0; i < rays.size(); i += kAtATime) {
     const std::size_t count = std::min(kAtATime, rays.size() - i);
-    world::first_hits(impl_->store, impl_->broad, rays.subspan(i, count), look,
+    world::first_hits(impl_->store, impl_->broad, rays.subspan(i, count), filter,
                       std::span(out).subspan(i, count));
   }
   return out;
@@ -76,8 +78,8 @@ Result<void> World<D>::fit_shape(ObjectId id, std::size_t collider, const Shape<
   const Pose<D> pose{at ? *at : o->shown.pose.position, o->shown.pose.rotation};
   if (const auto worst = world::deepest_overlap(impl_->store, impl_->broad, impl_->walkers, *o,
                                                 pose, collider, &shape))
-    return world::in_the_way(o->shown.name, object(worst->object).name, *worst,
-                             "a shape that fits");
+    return world::obstacle_error(o->shown.name, object(worst->object).name, *worst,
+                                 "a shape that fits");
   if (auto good = set_shape(id, collider, shape); !good) return good;
   if (at) place(id, pose);
   return {};
@@ -106,10 +108,10 @@ Result<void> World<D>::hop(ObjectId id, const Vec<D>& by) {
   const world::ObjectState<D>& o = *world::find_state(impl_->store, id);
   for (const WouldTouch<D>& t : touched.value()) {
     if (t.verdict.channel != Channel::solid || t.normal.dot(by) >= 0)
-      continue;  // what it leaves is not in its way
+      continue;  // what it leaves is no obstacle
     Answer<D> what{t.object, t.collider, 0, t.point, t.normal, t.inside};
     Error error =
-        world::in_the_way(o.shown.name, object(t.object).name, what, "a way that is free");
+        world::obstacle_error(o.shown.name, object(t.object).name, what, "a way that is free");
     error.what =
         fmt::format("is stopped by '{}' after {:.3g} of the way", object(t.object).name, t.at);
     return error;
@@ -124,21 +126,23 @@ template Result<std::vector<WouldTouch<2>>> World<2>::would_touch(ObjectId id,
 template Result<std::vector<WouldTouch<3>>> World<3>::would_touch(ObjectId id,
                                                                   const Change<3>& change) const;
 template std::optional<Answer<2>> World<2>::first(const Question<2>& question,
-                                                  const Look<2>& look) const;
+                                                  const QueryFilter<2>& filter) const;
 template std::optional<Answer<3>> World<3>::first(const Question<3>& question,
-                                                  const Look<3>& look) const;
+                                                  const QueryFilter<3>& filter) const;
 template std::vector<Answer<2>> World<2>::all(const Question<2>& question,
-                                              const Look<2>& look) const;
+                                              const QueryFilter<2>& filter) const;
 template std::vector<Answer<3>> World<3>::all(const Question<3>& question,
-                                              const Look<3>& look) const;
-template std::size_t World<2>::count(const Question<2>& question, const Look<2>& look) const;
-template std::size_t World<3>::count(const Question<3>& question, const Look<3>& look) const;
-template bool World<2>::any(const Question<2>& question, const Look<2>& look) const;
-template bool World<3>::any(const Question<3>& question, const Look<3>& look) const;
+                                              const QueryFilter<3>& filter) const;
+template std::size_t World<2>::count(const Question<2>& question,
+                                     const QueryFilter<2>& filter) const;
+template std::size_t World<3>::count(const Question<3>& question,
+                                     const QueryFilter<3>& filter) const;
+template bool World<2>::any(const Question<2>& question, const QueryFilter<2>& filter) const;
+template bool World<3>::any(const Question<3>& question, const QueryFilter<3>& filter) const;
 template std::vector<std::optional<Answer<2>>> World<2>::first_of_each(
-    std::span<const RayCast<2>> rays, const Look<2>& look) const;
+    std::span<const RayCast<2>> rays, const QueryFilter<2>& filter) const;
 template std::vector<std::optional<Answer<3>>> World<3>::first_of_each(
-    std::span<const RayCast<3>> rays, const Look<3>& look) const;
+    std::span<const RayCast<3>> rays, const QueryFilter<3>& filter) const;
 template std::optional<Answer<2>> World<2>::deepest(ObjectId id, const Vec<2>& at) const;
 template std::optional<Answer<3>> World<3>::deepest(ObjectId id, const Vec<3>& at) const;
 template Result<void> World<2>::fit_shape(ObjectId id, std::size_t collider, const Shape<2>& shape,

@@ -13,7 +13,7 @@ constexpr std::uint32_t kVersion = 7;
 template <int D>
 constexpr std::string_view kWhat = D == 2 ? "colvik 2D world" : "colvik 3D world";
 
-// The parts that are plain lists. Trees, names, classes and filters are made anew from them.
+// The parts that are plain lists. Trees, names, classes and filters are rebuilt from them.
 template <class A, class Impl>
 void pack_lists(A& a, Impl& w) {
   auto& s = w.store;
@@ -52,7 +52,7 @@ Result<void> World<D>::load(std::span<const std::byte> saved) {
     return Error{"snapshot", std::move(what), std::move(accepted)};
   };
   if (impl_->notifying)
-    return refuse("cannot be loaded while listeners are told", "a call between two steps");
+    return refuse("cannot be loaded while listeners are notified", "a call between two steps");
   math::Opened opened = math::opened(kWhat<D>, kVersion, saved);
   if (!opened.wrong.empty()) return refuse(opened.wrong, opened.accepted);
   math::Unpacker in(opened.inside);
@@ -180,7 +180,7 @@ std::uint64_t World<D>::hash() const {
     h.add(p.serial_a);
     h.add(p.serial_b);
     h.add(std::uint64_t{p.touching});
-    for (const world::CachedImpulse<D>& k : p.kept) {
+    for (const world::CachedImpulse<D>& k : p.cached) {
       h.add(std::uint64_t{k.id});
       h.add(k.push);
       h.add(k.drag);
@@ -188,7 +188,7 @@ std::uint64_t World<D>::hash() const {
       h.add(k.at);
     }
     for (const std::uint32_t piece : p.standing) h.add(std::uint64_t{piece});
-    if (p.let_through) h.add(std::uint64_t{1});
+    if (p.ignored) h.add(std::uint64_t{1});
     h.add(p.slab.apart);
     for (const contact::Start<D>& from : p.start) {
       h.add(from.normal);

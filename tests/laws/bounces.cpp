@@ -23,8 +23,8 @@ void rebound() {
         highest =
             std::max(highest, o.pose.position[1] - 0.5 + o.velocity[1] * o.velocity[1] / (2 * kG));
     }
-    tell(fmt::format("rebound from 5 m at restitution {}", e), D, 5 * e * e, highest,
-         e == 0 ? 0.05 : 0.01, e == 0 ? Against::absolute : Against::expected);
+    record(fmt::format("rebound from 5 m at restitution {}", e), D, 5 * e * e, highest,
+           e == 0 ? 0.05 : 0.01, e == 0 ? Against::absolute : Against::expected);
   }
 }
 COLVIK_LAW("bounces", rebound);
@@ -43,8 +43,8 @@ void five_bounces() {
   const double first = std::sqrt(2 * 2 / kG);
   const double e = 0.8;
   const double wanted = first * (1 + 2 * (e + e * e + e * e * e + e * e * e * e));
-  tell("time to the fifth bounce at restitution 0.8", D, wanted, hits.size() == 5 ? hits.back() : 0,
-       0.01);
+  record("time to the fifth bounce at restitution 0.8", D, wanted,
+         hits.size() == 5 ? hits.back() : 0, 0.01);
 }
 COLVIK_LAW("bounces", five_bounces);
 
@@ -81,20 +81,20 @@ void two_balls() {
         const std::string name = fmt::format("{} hit of {} on {} at restitution {}",
                                              aside == 0 ? "head-on" : "oblique", ma, mb, e);
         const Vec<D> off = ma * va + mb * vb - along_x<D>(ma * speed);
-        tell(name + ": momentum", D, ma * speed, ma * speed + off.norm(), 1e-5);
+        record(name + ": momentum", D, ma * speed, ma * speed + off.norm(), 1e-5);
         // Along the line of centres at the hit only.
         const double sine = aside;
         const double cosine = std::sqrt(1 - sine * sine);
         const double reduced = ma * mb / (ma + mb);
         const double lost = (1 - e * e) * reduced * speed * speed * cosine * cosine / 2;
         const double wanted = ma * speed * speed / 2 - lost;
-        tell(name + ": energy", D, wanted, (ma * va.squaredNorm() + mb * vb.squaredNorm()) / 2,
-             0.005);
+        record(name + ": energy", D, wanted, (ma * va.squaredNorm() + mb * vb.squaredNorm()) / 2,
+               0.005);
         if (aside > 0) {
           const double push = (1 + e) * reduced * speed * cosine / mb;
-          tell(name + ": direction of the one hit", D, -std::asin(sine), std::atan2(vb[1], vb[0]),
-               0.01);
-          tell(name + ": its speed", D, push, vb.norm(), 0.01);
+          record(name + ": direction of the one hit", D, -std::asin(sine), std::atan2(vb[1], vb[0]),
+                 0.01);
+          record(name + ": its speed", D, push, vb.norm(), 0.01);
         }
       }
 }
@@ -109,13 +109,13 @@ void row_of_balls() {
                            along_x<D>(i == 0 ? -2.3 : i), rough<D>(ball<D>(1), 0, 1),
                            along_x<D>(i == 0 ? 3 : 0)));
   run(world, 1.5);
-  tell("hit handed on by five touching balls: speed of the last", D, 3,
-       world.object(balls.back()).velocity[0], 0.02);
+  record("hit handed on by five touching balls: speed of the last", D, 3,
+         world.object(balls.back()).velocity[0], 0.02);
   double others = 0;
   for (int i = 0; i < 5; ++i)
     others = std::max(others, world.object(balls[static_cast<std::size_t>(i)]).velocity.norm());
-  tell("hit handed on by five touching balls: speed of the others", D, 0, others, 0.06,
-       Against::absolute);
+  record("hit handed on by five touching balls: speed of the others", D, 0, others, 0.06,
+         Against::absolute);
 }
 COLVIK_LAW("bounces", row_of_balls);
 
@@ -179,9 +179,9 @@ void gas() {
     size += v.norm();
   }
   const std::string name = fmt::format("{} elastic balls in a box", n);
-  tell(name + ": energy", D, energy, left, 0.01);
-  tell(name + ": momentum, with the walls' impulses, of the sum of all", D, size,
-       size + (now - momentum - from_walls).norm(), 1e-5);
+  record(name + ": energy", D, energy, left, 0.01);
+  record(name + ": momentum, with the walls' impulses, of the sum of all", D, size,
+         size + (now - momentum - from_walls).norm(), 1e-5);
 }
 COLVIK_LAW("bounces", gas);
 

@@ -16,8 +16,8 @@ void parabola() {
     run(world, 10);
     const Vec<D> wanted = velocity * 10 + s.gravity * 50;
     const double off = (world.object(id).pose.position - wanted).norm();
-    tell(fmt::format("parabola of 10 s at {} steps a second", rate), D, wanted.norm(),
-         wanted.norm() + off, rate == 60 ? 2e-5 : 1e-4);
+    record(fmt::format("parabola of 10 s at {} steps a second", rate), D, wanted.norm(),
+           wanted.norm() + off, rate == 60 ? 2e-5 : 1e-4);
   }
 }
 COLVIK_LAW("free", parabola);
@@ -33,10 +33,10 @@ void terminal_speed() {
   run(world, 1);
   const double wanted = kG / 2 * (1 - std::exp(-2.0));
   const double spin = 3 * std::exp(-0.5);
-  tell("speed after 1 s of fall with drag", D, wanted, -world.object(id).velocity[1], 1e-4);
-  tell("spin after 1 s of drag", D, spin, spin_about_z(world.object(id)), 1e-3);
+  record("speed after 1 s of fall with drag", D, wanted, -world.object(id).velocity[1], 1e-4);
+  record("spin after 1 s of drag", D, spin, spin_about_z(world.object(id)), 1e-3);
   run(world, 9);
-  tell("terminal speed", D, kG / 2, -world.object(id).velocity[1], 1e-4);
+  record("terminal speed", D, kG / 2, -world.object(id).velocity[1], 1e-4);
 }
 COLVIK_LAW("free", terminal_speed);
 
@@ -90,10 +90,10 @@ void spin_about_the_middle_axis() {
   }
   const double mean =
       (crossings.back() - crossings.front()) / static_cast<double>(crossings.size() - 1);
-  tell("spin about the middle axis: period of its flips", 3, period, mean, 0.01);
-  tell("spin about the middle axis: energy over 60 s", 3, e, e + worst_energy, 0.01);
-  tell("spin about the middle axis: angular momentum after 60 s", 3, l.norm(),
-       l.norm() + (momentum_and_energy(world.object(id)).first - l).norm(), 1e-9);
+  record("spin about the middle axis: period of its flips", 3, period, mean, 0.01);
+  record("spin about the middle axis: energy over 60 s", 3, e, e + worst_energy, 0.01);
+  record("spin about the middle axis: angular momentum after 60 s", 3, l.norm(),
+         l.norm() + (momentum_and_energy(world.object(id)).first - l).norm(), 1e-9);
 }
 COLVIK_LAW_3D("free", spin_about_the_middle_axis);
 
@@ -128,7 +128,7 @@ void top() {
     turned += std::remainder(angle - before, 2 * kPi);
     before = angle;
   }
-  tell("slow precession of a spinning top, 10 s", 3, rate, std::abs(turned) / 10, 0.02);
+  record("slow precession of a spinning top, 10 s", 3, rate, std::abs(turned) / 10, 0.02);
 }
 COLVIK_LAW_3D("free", top);
 

@@ -19,13 +19,13 @@ void incline() {
   const double found = turning_point(wanted - 0.2, wanted + 0.2, [&](double angle) {
     return slides(angle, 2).pose.position[0] < 0.01;
   });
-  tell("incline: angle at which a block slides, degrees", D, degrees(wanted), degrees(found), 0.5,
-       Against::absolute);
+  record("incline: angle at which a block slides, degrees", D, degrees(wanted), degrees(found), 0.5,
+         Against::absolute);
   const double angle = wanted + 0.2;
   const double a = kG * (std::sin(angle) - friction * std::cos(angle));
-  tell("incline: acceleration of a sliding block", D, a, slides(angle, 2).velocity[0] / 2, 0.01);
-  tell("incline: creep of a block held by friction, 60 s", D, 0,
-       slides(wanted - 0.05, 60).pose.position[0], 0.001, Against::absolute);
+  record("incline: acceleration of a sliding block", D, a, slides(angle, 2).velocity[0] / 2, 0.01);
+  record("incline: creep of a block held by friction, 60 s", D, 0,
+         slides(wanted - 0.05, 60).pose.position[0], 0.001, Against::absolute);
 }
 COLVIK_LAW("friction", incline);
 
@@ -42,10 +42,10 @@ void roll(const std::string& what, const Shape<D>& shape, double part, bool lies
   const ObjectId id = world.add(def).value();
   run(world, 3);
   const double wanted = kG * std::sin(angle) / (1 + part);
-  tell(fmt::format("{} rolling down an incline: acceleration", what), D, wanted,
-       world.object(id).velocity[0] / 3, 0.01);
-  tell(fmt::format("{} rolling down an incline: speed at the rim", what), D,
-       world.object(id).velocity[0], -spin_about_z(world.object(id)) * 0.5, 0.01);
+  record(fmt::format("{} rolling down an incline: acceleration", what), D, wanted,
+         world.object(id).velocity[0] / 3, 0.01);
+  record(fmt::format("{} rolling down an incline: speed at the rim", what), D,
+         world.object(id).velocity[0], -spin_about_z(world.object(id)) * 0.5, 0.01);
 }
 void rolling() {
   roll<2>("disc", circle(1), 0.5, false, false);
@@ -63,8 +63,8 @@ void slide_to_roll() {
   const ObjectId id = put<D>(world, "ball", BodyKind::dynamic, up<D>(0.5),
                              rough<D>(ball<D>(1), 0.3), along_x<D>(7));
   run(world, 3);
-  tell("sliding that turns into rolling: final speed", D, D == 2 ? 14.0 / 3 : 5,
-       world.object(id).velocity[0], 0.01);
+  record("sliding that turns into rolling: final speed", D, D == 2 ? 14.0 / 3 : 5,
+         world.object(id).velocity[0], 0.01);
 }
 COLVIK_LAW("friction", slide_to_roll);
 
@@ -80,8 +80,8 @@ void rolling_friction() {
   const ObjectId id = world.add(def).value();
   run(world, 30);
   const double slowing = 0.02 * kG / (D == 2 ? 1.5 : 1.4);
-  tell("rolling friction: way until it stops", D, 4 / (2 * slowing),
-       world.object(id).pose.position[0], 0.01);
+  record("rolling friction: distance until it stops", D, 4 / (2 * slowing),
+         world.object(id).pose.position[0], 0.01);
 }
 COLVIK_LAW("friction", rolling_friction);
 
@@ -96,18 +96,18 @@ void conveyor() {
   const ObjectId id = put<D>(world, "crate", BodyKind::dynamic, along_x<D>(10) + up<D>(0.25),
                              rough<D>(slab<D>(1, 0.5), 0.5));
   run(world, 3);
-  tell("conveyor carries at its speed", D, 2, world.object(id).velocity[0], 0.01);
+  record("conveyor carries at its speed", D, 2, world.object(id).velocity[0], 0.01);
   const double needed = 2 * 2 / (2 * 0.5 * kG);
   World<D> still(awake<D>());
   floor_under<D>(still, 0.5);
   const ObjectId slid = put<D>(still, "crate", BodyKind::dynamic, up<D>(0.25),
                                rough<D>(slab<D>(1, 0.5), 0.5), along_x<D>(2));
   run(still, 3);
-  tell("friction stops a crate: way", D, needed, still.object(slid).pose.position[0], 0.01);
+  record("friction stops a crate: distance", D, needed, still.object(slid).pose.position[0], 0.01);
   // From belt to floor: its weight goes over with its length.
   run(world, 12);
-  tell("conveyor's crate comes to rest on the floor", D, 0, world.object(id).velocity.norm(), 0.001,
-       Against::absolute);
+  record("conveyor's crate comes to rest on the floor", D, 0, world.object(id).velocity.norm(),
+         0.001, Against::absolute);
 }
 COLVIK_LAW("friction", conveyor);
 
@@ -130,7 +130,7 @@ void turntable() {
     const Vec<3> at = world.object(id).pose.position;
     return std::hypot(at.x(), at.z()) < radius + 0.05;
   });
-  tell("turntable: greatest rate at which friction holds a box", 3, wanted, found, 0.02);
+  record("turntable: greatest rate at which friction holds a box", 3, wanted, found, 0.02);
 }
 COLVIK_LAW_3D("friction", turntable);
 
@@ -149,8 +149,8 @@ void toppling() {
     run(world, 5);
     return world.object(id).pose.rotation.axis(1)[1] > 0.8;
   });
-  tell("angle at which a box topples, degrees", D, degrees(wanted), degrees(found), 0.5,
-       Against::absolute);
+  record("angle at which a box topples, degrees", D, degrees(wanted), degrees(found), 0.5,
+         Against::absolute);
 }
 COLVIK_LAW("friction", toppling);
 
@@ -177,9 +177,9 @@ void pulled_stack() {
   const double wanted = friction * 12 * kG;
   const double found = turning_point(0.8 * wanted, 1.2 * wanted,
                                      [&](double f) { return pulled(f).pose.position[0] < 0.01; });
-  tell("pull that starts a stack of three", D, wanted, found, 0.02);
-  tell("pull that keeps a stack sliding: acceleration", D, 0.3 * kG * friction,
-       pulled(1.3 * wanted).velocity[0] / 2, 0.02);
+  record("pull that starts a stack of three", D, wanted, found, 0.02);
+  record("pull that keeps a stack sliding: acceleration", D, 0.3 * kG * friction,
+         pulled(1.3 * wanted).velocity[0] / 2, 0.02);
 }
 COLVIK_LAW("friction", pulled_stack);
 
@@ -205,8 +205,8 @@ void over_seams(const std::string& what, const Shape<D>& ground, const Vec<D>& a
     off[0] = 0;
     worst = std::max(worst, degrees(std::atan2(off.norm(), std::abs(v[0]))));
   }
-  tell(fmt::format("{} over {}: change of direction, degrees", thing_name, what), D, 0, worst, 1e-3,
-       Against::absolute);
+  record(fmt::format("{} over {}: change of direction, degrees", thing_name, what), D, 0, worst,
+         1e-3, Against::absolute);
 }
 void seams() {
   const int n = full() ? 2000 : 200;

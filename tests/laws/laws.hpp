@@ -1,5 +1,5 @@
 #pragma once
-// Laws of mechanics, each measured in a world as it comes, and told as one line of JSON.
+// Laws of mechanics, each measured in a world as it comes, and reported as one line of JSON.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -16,9 +16,9 @@ inline constexpr double kG = 9.81;
 
 enum class Against { expected, absolute };  // what an error is a part of
 
-// One row. `got` is held against `expected`; the error is relative to it unless told otherwise.
-void tell(const std::string& law, int dimension, double expected, double got, double limit,
-          Against against = Against::expected);
+// One row. `got` is held against `expected`; the error is relative to it unless stated otherwise.
+void record(const std::string& law, int dimension, double expected, double got, double limit,
+            Against against = Against::expected);
 
 // Whether the run is the long one.
 [[nodiscard]] bool full();

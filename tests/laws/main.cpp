@@ -53,8 +53,8 @@ void tell_defaults() {
 bool full() { return now().full; }
 void add_law(const std::string& group, Law law) { all().emplace_back(group, std::move(law)); }
 
-void tell(const std::string& law, int dimension, double expected, double got, double limit,
-          Against against) {
+void record(const std::string& law, int dimension, double expected, double got, double limit,
+            Against against) {
   const double off = std::abs(got - expected);
   const double error = against == Against::absolute ? off : off / std::abs(expected);
   const bool ok = error <= limit;
@@ -99,20 +99,20 @@ int main(int count, char** words) {
     return 2;
   }
   if (red_file.empty()) return now().red.empty() ? 0 : 1;
-  std::set<std::string> told;
+  std::set<std::string> reported;
   std::ifstream file(red_file);
   for (std::string line; std::getline(file, line);)
-    if (!line.empty() && line[0] != '#') told.insert(line);
+    if (!line.empty() && line[0] != '#') reported.insert(line);
   bool same = file.eof();
   for (const std::string& row : now().red)
-    if (!told.contains(row)) {
+    if (!reported.contains(row)) {
       same = false;
-      std::cerr << "not ok and not told as open: " << row << "\n";
+      std::cerr << "not ok and not listed as open: " << row << "\n";
     }
-  for (const std::string& row : told)
+  for (const std::string& row : reported)
     if (!now().red.contains(row)) {
       same = false;
-      std::cerr << "told as open but ok: " << row << "\n";
+      std::cerr << "listed as open but ok: " << row << "\n";
     }
   return same ? 0 : 1;
 }

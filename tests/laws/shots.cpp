@@ -80,9 +80,9 @@ void shots() {
     passed += static_cast<int>(std::count(bad.begin(), bad.end(), true));
     held += world.held_back();
   }
-  tell(fmt::format("{} shots at walls of 1 cm: passed", n), D, 0, passed, 0, Against::absolute);
-  tell(fmt::format("{} shots at walls of 1 cm: held back by the last defence, part", n), D, 0,
-       static_cast<double>(held) / n, 0.01, Against::absolute);
+  record(fmt::format("{} shots at walls of 1 cm: passed", n), D, 0, passed, 0, Against::absolute);
+  record(fmt::format("{} shots at walls of 1 cm: held back by the last defence, part", n), D, 0,
+         static_cast<double>(held) / n, 0.01, Against::absolute);
 }
 COLVIK_LAW("shots", shots);
 
@@ -110,8 +110,8 @@ void against_each_other() {
     for (const auto& [a, b] : all)
       if (world.object(a).pose.position[0] > world.object(b).pose.position[0]) ++passed;
   }
-  tell(fmt::format("{} plates flying at each other: passed", n), D, 0, passed, 0,
-       Against::absolute);
+  record(fmt::format("{} plates flying at each other: passed", n), D, 0, passed, 0,
+         Against::absolute);
 }
 COLVIK_LAW("shots", against_each_other);
 
@@ -127,9 +127,9 @@ void many_impacts() {
   run(world, 1);
   // From wall to wall it has 1 m: after 1 s it has made 170 ways.
   const Object<D>& o = world.object(id);
-  tell("a ball of 170 m/s between walls 1 m apart: speed", D, 170, std::abs(o.velocity[0]), 1e-6);
-  tell("a ball of 170 m/s between walls 1 m apart: place after 1 s", D, 0.55, o.pose.position[0],
-       0.01, Against::absolute);
+  record("a ball of 170 m/s between walls 1 m apart: speed", D, 170, std::abs(o.velocity[0]), 1e-6);
+  record("a ball of 170 m/s between walls 1 m apart: place after 1 s", D, 0.55, o.pose.position[0],
+         0.01, Against::absolute);
 }
 COLVIK_LAW("shots", many_impacts);
 
@@ -181,15 +181,15 @@ void thin_zones() {
       worst = std::max({worst, std::abs(begins[i] - enters[i]), std::abs(ends[i] - leaves[i])});
     }
   }
-  tell(fmt::format("{} thin zones crossed: not begun and ended once", n), D, 0, wrong, 0,
-       Against::absolute);
-  tell(fmt::format("{} thin zones crossed: worst error of a time, seconds", n), D, 0, worst, 1e-4,
-       Against::absolute);
+  record(fmt::format("{} thin zones crossed: not begun and ended once", n), D, 0, wrong, 0,
+         Against::absolute);
+  record(fmt::format("{} thin zones crossed: worst error of a time, seconds", n), D, 0, worst, 1e-4,
+         Against::absolute);
 }
 COLVIK_LAW("shots", thin_zones);
 
-// The same scene 1,000 km away, and in units of another size. All start at places that can be told
-// to the last bit from there, too: else it would not be the same scene.
+// The same scene 1,000 km away, and in units of another size. All start at places that can be
+// reported to the last bit from there, too: else it would not be the same scene.
 constexpr double kAway = 1e6;
 template <int D>
 struct Sample {
@@ -259,23 +259,23 @@ void elsewhere() {
     double worst = 0;
     for (std::size_t i = 0; i < here.places.size(); ++i)
       worst = std::max(worst, (here.places[i] - far.places[i]).norm());
-    tell(fmt::format("1,000 km away: {}, greatest difference after 10 s", names[scene]), D, 0,
-         worst, 0.001, Against::absolute);
+    record(fmt::format("1,000 km away: {}, greatest difference after 10 s", names[scene]), D, 0,
+           worst, 0.001, Against::absolute);
     double same = 0;
     while (same < static_cast<double>(std::min(here.events.size(), far.events.size())) &&
            here.events[static_cast<std::size_t>(same)] ==
                far.events[static_cast<std::size_t>(same)])
       ++same;
-    tell(fmt::format("1,000 km away: {}, the same first events", names[scene]), D,
-         static_cast<double>(here.events.size()), same, 0);
+    record(fmt::format("1,000 km away: {}, the same first events", names[scene]), D,
+           static_cast<double>(here.events.size()), same, 0);
     for (const double unit : {0.0625, 1024.0}) {
       const Sample<D> scaled = sample<D>(scene, 0, unit);
       worst = 0;
       for (std::size_t i = 0; i < here.places.size(); ++i)
         worst = std::max(worst, (here.places[i] - scaled.places[i]).norm());
-      tell(fmt::format("in units {} times as large: {}, places and events differ", 1 / unit,
-                       names[scene]),
-           D, 0, worst + (scaled.events == here.events ? 0 : 1), 1e-9, Against::absolute);
+      record(fmt::format("in units {} times as large: {}, places and events differ", 1 / unit,
+                         names[scene]),
+             D, 0, worst + (scaled.events == here.events ? 0 : 1), 1e-9, Against::absolute);
     }
   }
 }

@@ -22,16 +22,16 @@ void stacks() {
     run(world, full() || n < 100 ? 60 : 20);
     const Object<D>& top = world.object(boxes.back());
     const std::string name = fmt::format("stack of {} boxes, {} s", n, full() || n < 100 ? 60 : 20);
-    tell(name + ": height", D, n - 0.5, top.pose.position[1], 0.01);
+    record(name + ": height", D, n - 0.5, top.pose.position[1], 0.01);
     Vec<D> aside = top.pose.position;
     aside[1] = 0;
-    tell(name + ": the top's way aside", D, 0, aside.norm(), 0.25, Against::absolute);
+    record(name + ": the top's displacement aside", D, 0, aside.norm(), 0.25, Against::absolute);
     World<D> sleepy(earth<D>());
     floor_under<D>(sleepy, 0.5, 0, 60);
     stack(sleepy, n);
     while (sleepy.time() < 10 && sleepy.awake_count() > 0) sleepy.step();
-    tell(fmt::format("stack of {} boxes sleeps: seconds", n), D, 0, sleepy.time(), 3,
-         Against::absolute);
+    record(fmt::format("stack of {} boxes sleeps: seconds", n), D, 0, sleepy.time(), 3,
+           Against::absolute);
   }
 }
 COLVIK_LAW("stacks", stacks);
@@ -50,8 +50,8 @@ void heavy_on_light() {
   def.mass = 1000;
   const ObjectId id = world.add(def).value();
   run(world, 60);
-  tell("1000 kg on ten boxes of 1 kg, 60 s: height", D, 10.5, world.object(id).pose.position[1],
-       0.02);
+  record("1000 kg on ten boxes of 1 kg, 60 s: height", D, 10.5, world.object(id).pose.position[1],
+         0.02);
 }
 COLVIK_LAW("stacks", heavy_on_light);
 
@@ -86,8 +86,8 @@ void slates() {
   double worst = 0;
   for (const auto& [id, at] : all)
     worst = std::max(worst, (world.object(id).pose.position - at).norm());
-  tell("slates that lean in pairs with one across, 60 s: way", D, 0, worst, 0.05,
-       Against::absolute);
+  record("slates that lean in pairs with one across, 60 s: displacement", D, 0, worst, 0.05,
+         Against::absolute);
 }
 COLVIK_LAW("stacks", slates);
 
@@ -128,7 +128,7 @@ void bridge() {
   double worst = 0;
   for (const auto& [id, at] : all)
     worst = std::max(worst, (world.object(id).pose.position - at).norm());
-  tell("dry-stone bridge of nine, 60 s: way", D, 0, worst, 0.05, Against::absolute);
+  record("dry-stone bridge of nine, 60 s: displacement", D, 0, worst, 0.05, Against::absolute);
 }
 COLVIK_LAW("stacks", bridge);
 
@@ -149,14 +149,14 @@ void squeezed() {
   const TagQuery any;
   world.ask_during(any, any);
   double fastest = 0;
-  bool told = false;
+  bool reported = false;
   for (int i = 0; i < 600; ++i) {
     world.step();
     fastest = std::max(fastest, world.object(id).velocity.norm());
-    for (const Event<D>& e : world.events()) told = told || e.squeezed;
+    for (const Event<D>& e : world.events()) reported = reported || e.squeezed;
   }
-  tell("a box squeezed to half its width: greatest speed", D, 0, fastest, 5, Against::absolute);
-  tell("a box squeezed to half its width is told as squeezed", D, 1, told ? 1 : 0, 0);
+  record("a box squeezed to half its width: greatest speed", D, 0, fastest, 5, Against::absolute);
+  record("a box squeezed to half its width is reported as squeezed", D, 1, reported ? 1 : 0, 0);
 }
 COLVIK_LAW("stacks", squeezed);
 

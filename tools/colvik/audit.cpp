@@ -40,7 +40,7 @@ int audit_log(const AuditOptions& o, std::ostream& out, std::ostream& err) {
           err << good.error().message() << '\n';
           return kWrong;
         }
-        out << fmt::format("{}: {:.3f} s told, judged by {}\n\n", o.log, run->world.time(),
+        out << fmt::format("{}: {:.3f} s of log, judged by {}\n\n", o.log, run->world.time(),
                            scene.file);
         out << run_report<D>(run->trace, scene.expectations, {false, 8, o.coverage});
         for (const Expectation<D>& e : scene.expectations)

@@ -13,7 +13,7 @@ class App;
 
 namespace colvik::tool {
 
-// Exit codes, the same for every command and told in --help.
+// Exit codes, the same for every command and documented in --help.
 inline constexpr int kAllMet = 0;
 inline constexpr int kSomeMissed = 1;
 inline constexpr int kWrong = 2;
@@ -102,7 +102,7 @@ void print_completion(const CLI::App& app, std::ostream& out);
 // Adds --set NAME=VALUE, which every command has.
 void add_settings(CLI::App& command, std::vector<std::string>& settings);
 
-// Loads a scene; tells what was mended in its shapes, and at most 20 of its problems.
+// Loads a scene; reports what was mended in its shapes, and at most 20 of its problems.
 LoadedScene load(const std::string& path, const std::vector<std::string>& settings,
                  std::ostream& err);
 

@@ -35,7 +35,7 @@ namespace {
 
 bool is_log(const std::string& path) { return path.ends_with(".jsonl"); }
 
-// What happened in one of the two; nothing (told) when it cannot be read.
+// What happened in one of the two; nothing, after an error message, when it cannot be read.
 std::optional<std::vector<Happening>> one(const std::string& path,
                                           const std::vector<std::string>& settings,
                                           std::ostream& err) {

@@ -62,7 +62,7 @@ std::string cost_report(const StepCost<D>& cost, const World<D>& world, const Tr
   const double n = static_cast<double>(std::max<std::uint64_t>(1, cost.steps));
   out += fmt::format("  a step          {:.3f} ms mean, {:.3f} ms worst (step {})\n",
                      1e3 * cost.seconds / n, 1e3 * cost.worst, cost.worst_step);
-  // Stages are shared, so that time cannot be told by kind; what they look at can.
+  // Stages are shared, so that time cannot be split by kind; what they visit can.
   out += "  by kind         objects  awake  colliders  pairs and contacts a step\n";
   for (const auto& [kind, k] : cost.kinds)
     out += fmt::format("    {:<13} {:>7}  {:>5}  {:>9}  {:>5.1f}  {:>5.1f}\n",

@@ -14,7 +14,8 @@ void add_kind(CLI::App& app, KindOptions& o) {
   c->add_option("scene", o.scene, "scene file (TOML)")->required();
   c->add_option("kind", o.kind, "name of the kind")->required();
   c->footer(
-      "Exit status: 0 told, 2 the scene or the call is wrong.\n\nExample:\n  build/bin/colvik kind "
+      "Exit status: 0 shown, 2 the scene or the call is wrong.\n\nExample:\n  build/bin/colvik "
+      "kind "
       "data/night-depot.toml shelf");
 }
 

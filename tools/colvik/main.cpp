@@ -45,8 +45,8 @@ int main(int argc, char** argv) {
   }
   try {
     app.parse(argc, argv);
-  } catch (const CLI::Success& asked) {  // --help, --version
-    return app.exit(asked);
+  } catch (const CLI::Success& requested) {  // --help, --version
+    return app.exit(requested);
   } catch (const CLI::ParseError& error) {
     std::cerr << "colvik: " << error.what() << "\nTry: colvik --help, or colvik COMMAND --help\n";
     return kWrong;

@@ -142,7 +142,7 @@ Change<D> change_of(const Call& call) {
 
 // One answer of either kind.
 template <int D>
-struct Told {
+struct Row {
   ObjectId object;
   std::size_t collider;
   double at;
@@ -166,7 +166,7 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
   const auto run = start_run(scene);
   run->run_for(o.at);
   const World<D>& world = run->world;
-  std::vector<Told<D>> told;
+  std::vector<Row<D>> rows;
   if (names_object(call->what)) {
     const auto id = world.find(call->object);
     if (!id) {
@@ -185,7 +185,7 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
     for (const WouldTouch<D>& w : found.value()) {
       const bool zone = world.object(w.object).colliders[w.collider].def.zone ||
                         world.object(*id).colliders[w.own_collider].def.zone;
-      told.push_back({w.object, w.collider, w.at, w.point, w.normal, w.inside,
+      rows.push_back({w.object, w.collider, w.at, w.point, w.normal, w.inside,
                       fmt::format("both accept, {}", zone ? "zone" : "solid")});
     }
   } else {
@@ -194,17 +194,17 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
       err << fmt::format("colvik query --who: {}; {}\n", who.error().what, who.error().accepted);
       return kWrong;
     }
-    Look<D> look;
+    QueryFilter<D> look;
     look.who = who.value();
     look.zones = o.zones || o.only_zones;
     look.solids = !o.only_zones;
     for (const Answer<D>& a : world.all(question_of<D>(*call), look)) {
       const bool zone = world.object(a.object).colliders[a.collider].def.zone;
-      told.push_back(
+      rows.push_back(
           {a.object, a.collider, a.at, a.point, a.normal, a.inside, zone ? "zone" : "solid"});
     }
   }
-  if (o.first && told.size() > 1) told.resize(1);
+  if (o.first && rows.size() > 1) rows.resize(1);
 
   if (o.json) {
     nlohmann::ordered_json all;
@@ -212,7 +212,7 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
     all["time"] = world.time();
     all["question"] = call->what;
     all["answers"] = nlohmann::ordered_json::array();
-    for (const Told<D>& t : told) {
+    for (const Row<D>& t : rows) {
       nlohmann::ordered_json line;
       line["object"] = world.object(t.object).name;
       line["collider"] = t.collider;
@@ -226,19 +226,19 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
     out << all.dump(2) << '\n';
     return kAllMet;
   }
-  std::string asked = call->what;
-  if (!call->object.empty()) asked += " " + call->object;
-  for (const double x : call->numbers) asked += fmt::format(" {:g}", x);
-  out << fmt::format("{} at {:g} s: {}\n", scene.file, world.time(), asked);
-  if (told.empty()) {
+  std::string requested = call->what;
+  if (!call->object.empty()) requested += " " + call->object;
+  for (const double x : call->numbers) requested += fmt::format(" {:g}", x);
+  out << fmt::format("{} at {:g} s: {}\n", scene.file, world.time(), requested);
+  if (rows.empty()) {
     out << "  nothing\n";
     return kAllMet;
   }
   std::size_t longest = 6;
-  for (const Told<D>& t : told) longest = std::max(longest, world.object(t.object).name.size());
+  for (const Row<D>& t : rows) longest = std::max(longest, world.object(t.object).name.size());
   out << fmt::format("  {:<15}  {:<{}}  {:<20}  {:<{}}  {}\n", meaning_of_at(call->what), "object",
                      longest, "rule", "point", D == 2 ? 18 : 26, "normal");
-  for (const Told<D>& t : told) {
+  for (const Row<D>& t : rows) {
     const double at = call->what == "box" || call->what == "point" ? -t.at : t.at;
     out << fmt::format("  {:<15}  {:<{}}  {:<20}  {:<{}}  {}{}\n", fmt::format("{:.5f}", at),
                        world.object(t.object).name, longest, t.rule, text<D>(t.point),

@@ -41,7 +41,7 @@ void add_run(CLI::App& app, RunOptions& o) {
 
 namespace {
 
-// Runs to the end and measures each step on the way.
+// Runs to the end and measures each step.
 template <int D>
 StepCost<D> run_measured(Run<D>& run, double length, bool tells_cost) {
   using Clock = std::chrono::steady_clock;

@@ -17,7 +17,7 @@ void add_who(CLI::App& app, WhoOptions& o) {
   c->add_flag("--objects", o.objects, "object against object instead of tags");
   c->add_flag("--json", o.json, "a JSON list instead of a table");
   c->footer(
-      "Exit status: 0 told, 2 the scene or the call is wrong.\n\nExample:\n  build/bin/colvik who "
+      "Exit status: 0 shown, 2 the scene or the call is wrong.\n\nExample:\n  build/bin/colvik who "
       "data/night-depot.toml");
 }
 

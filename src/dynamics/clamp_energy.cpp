@@ -1,5 +1,5 @@
-// What is wedged in, such as a light body between two heavy ones, may be asked for what no motion
-// does; passes then end with a speed that none of its contacts has.
+// Clamps spurious energy. A wedged body, such as a light one between two heavy ones, may be
+// required to do what no motion does; passes then end with a speed that none of its contacts has.
 #include <algorithm>
 #include <utility>
 
@@ -10,10 +10,10 @@ namespace colvik::dynamics {
 
 // Bodies that contacts have made much faster than they were: no faster than what they touch may
 // make them, which is as fast as it is itself, twice as fast where it is much heavier, and what a
-// bounce keeps. This takes energy, never adds any. Costs a look at each body; contacts are looked
+// bounce keeps. This removes energy, never adds any. Visits each body; contacts are visited
 // at where there is one.
 template <int D>
-void Solver<D>::calm() {
+void Solver<D>::clamp_energy() {
   const double metre = settings_.metre;
   seen_.resize(crew_.size());
   crew_.share(moving_.size(), kBodies,
@@ -75,7 +75,7 @@ void Solver<D>::calm() {
     const double gain = of_spin > 0 ? allowed.lever * allowed.lever / of_spin : 0;
     const double own = std::sqrt(
         (static_cast<double>(m.speed) + static_cast<double>(m.spinning) * of_spin) * (1 + gain));
-    const double limit = std::max({allowed.speed, own, kCalmSpeed * metre});
+    const double limit = std::max({allowed.speed, own, kClampFromSpeed * metre});
     const double now = m.velocity.norm() + m.spin.norm() * allowed.lever;
     if (now > limit) {
       m.velocity *= limit / now;
@@ -93,18 +93,20 @@ void Solver<D>::find_wild(std::size_t first, std::size_t last, std::size_t worke
   for (std::size_t i = first; i < last; ++i) {
     Moving<D>& m = moving_[i];
     const double speed = m.velocity.squaredNorm();
-    fastest = std::max(fastest, speed);  // or less, once it is calm
+    fastest = std::max(fastest, speed);  // or less, once it is clamped
     if (m.pushed && !m.fixed &&
-        (speed > few * static_cast<double>(m.speed) + kCalmSpeed * kCalmSpeed * metre * metre ||
-         m.spin.squaredNorm() > few * static_cast<double>(m.spinning) + kCalmSpin * kCalmSpin))
+        (speed > few * static_cast<double>(m.speed) +
+                     kClampFromSpeed * kClampFromSpeed * metre * metre ||
+         m.spin.squaredNorm() >
+             few * static_cast<double>(m.spinning) + kClampFromSpin * kClampFromSpin))
       seen.wild.push_back(static_cast<std::uint32_t>(i));
     m.pushed = m.hit = false;
   }
   seen.fastest = fastest;
 }
 
-template void Solver<2>::calm();
-template void Solver<3>::calm();
+template void Solver<2>::clamp_energy();
+template void Solver<3>::clamp_energy();
 template void Solver<2>::find_wild(std::size_t first, std::size_t last, std::size_t worker);
 template void Solver<3>::find_wild(std::size_t first, std::size_t last, std::size_t worker);
 

@@ -1,4 +1,4 @@
-// The scenes that the cookbook tells in C++ too: what they log is what the scene files log.
+// The scenes that the cookbook gives in C++ too: what they log is what the scene files log.
 #include <colvik/insight.hpp>
 #include <colvik/scene.hpp>
 
@@ -24,19 +24,19 @@ void check(const char* name, void (*build)(Run<D>&)) {
     return out.str();
   };
   const auto from_file = start_run(scene);
-  Run<D> told(WorldSettings<D>{.gravity = scene.world.gravity,
-                               .bounds = scene.world.bounds,
-                               .leaving = scene.world.leaving});
-  build(told);
+  Run<D> written(WorldSettings<D>{.gravity = scene.world.gravity,
+                                  .bounds = scene.world.bounds,
+                                  .leaving = scene.world.leaving});
+  build(written);
   const std::string wanted = log(*from_file);
-  const std::string got = log(told);
+  const std::string got = log(written);
   CHECK(wanted.size() > 200);
   CHECK(got == wanted);
 }
 
 }  // namespace
 
-TEST_CASE("scenes told in C++ log the same events as their files") {
+TEST_CASE("scenes written in C++ log the same events as their files") {
   check<2>("air-curtain", depot::air_curtain);
   check<2>("belt-walk", depot::belt_walk);
   check<2>("charging-dock", depot::charging_dock);

@@ -1,5 +1,9 @@
 #pragma once
-// Shared by the readers of starts and effects.
+// Shared by the readers of starts, effects and expectations.
+#include <fmt/format.h>
+
+#include <algorithm>
+
 #include "scene/scene_reader.h"
 
 namespace colvik::scene {

@@ -1,5 +1,5 @@
 #pragma once
-// Contacts side by side: several at a time, no two of which push the same body.
+// SIMD batches of contacts, no two of which act on the same body.
 #include <algorithm>
 #include <cstddef>
 #include <cstdint>
@@ -12,7 +12,7 @@
 
 namespace colvik::dynamics {
 
-/// What a pass over contacts does: with `separate` overlap is pushed apart and contacts that are
+/// What a pass over contacts does: with `separate` overlap is resolved and contacts that are
 /// still open may close; without it only velocity is corrected.
 struct Pass {
   Removal removal;
@@ -23,7 +23,7 @@ struct Pass {
   bool last = false;  // of a substep: pushes are added up, and those that do not last end
 };
 
-/// Contacts that are worked on side by side.
+/// Contacts that are solved in SIMD batches.
 inline constexpr std::uint32_t kLanes = 8;
 
 /// A number of each of them. Single precision is enough for impulses, since both bodies of a
@@ -32,7 +32,7 @@ inline constexpr std::uint32_t kLanes = 8;
 using Lanes = float __attribute__((vector_size(32), aligned(32)));
 
 template <int D>
-struct WidePoint {
+struct SimdPoint {
   Lanes arm[D];  // from where its contact says
   Lanes mass;
   Lanes across;  // along the normal, and along the tangent in which it is least
@@ -40,33 +40,33 @@ struct WidePoint {
   Lanes push;
   Lanes drag[D];
 };
-/// What of a point is seldom looked at.
+/// The seldom-read part of a point.
 template <int D>
-struct WideNote {
+struct SimdNote {
   Lanes total_push;
   Lanes when;
   Lanes struck;  // 1: its push does not last
 };
 template <int D>
-struct WideContact {
+struct SimdContact {
   std::uint32_t a[kLanes];
   std::uint32_t b[kLanes];
   Lanes normal[D];
   Lanes surface[D];
   Lanes friction;
   // To where arms begin, from the centres of mass. It is one of them, that of the nearer body that
-  // can move, so that the arms of what is small are told as exactly as those of what is large.
+  // can move, so that the arms of a small body are as exact as those of a large one.
   Lanes from_a[D];
   Lanes from_b[D];
   std::uint32_t first = 0;
   std::uint32_t count = 0;  // points
-  std::uint32_t lanes = 0;  // in use; the others look at the bodies of the first
+  std::uint32_t lanes = 0;  // in use; the others read the bodies of the first
   std::uint32_t moves_a = 0;
   std::uint32_t moves_b =
       0;               // a bit for each of these whose body a, or b, can move: only that is written
   bool guard = false;  // each counts only once one of its bodies was hit by something else
   bool struck = false;  // some note says so
-  bool begun = false;   // every note tells when its point first pushed
+  bool begun = false;   // every note holds the time of its point's first impulse
 };
 
 /// The plain ones among contacts (those that roll, bounce or are solved at once are not), side by
@@ -75,14 +75,14 @@ struct WideContact {
 /// matter, so that what is unrelated changes nothing. Those that guard come last. The instruction
 /// set, chosen at run time, changes no bit.
 template <int D>
-class Wide {
+class SimdContacts {
  public:
   /// Takes contacts from `first` to `end` that are to be worked on alone, with their impulses, and
   /// marks them. Cost: linear.
   void take(math::Crew& crew, std::span<const Moving<D>> moving,
             std::span<const Contact<D>> contacts, std::span<Listed> listed, std::size_t first,
             std::size_t end);
-  /// Tells the contacts their impulses, and when they began to push.
+  /// Copies the impulses, and the times of the first ones, to the contacts.
   void give_back(math::Crew& crew, std::span<Contact<D>> contacts) const;
 
   void warm_start(math::Crew& crew, std::span<Moving<D>> moving);
@@ -121,9 +121,9 @@ class Wide {
   }
   static constexpr std::uint32_t kPart = 16;
 
-  math::Many<WideContact<D>> contacts_;
-  math::Many<WidePoint<D>> points_;
-  math::Many<WideNote<D>> notes_;                       // by point
+  math::Many<SimdContact<D>> contacts_;
+  math::Many<SimdPoint<D>> points_;
+  math::Many<SimdNote<D>> notes_;                       // by point
   std::vector<std::array<std::uint32_t, kLanes>> who_;  // contacts, by lane
   std::size_t guards_ = 0;                              // from here on
   std::vector<std::uint32_t> colours_;

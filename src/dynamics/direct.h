@@ -1,5 +1,5 @@
 #pragma once
-// Islands through which single contacts hand weight down too slowly: solved at once.
+// Islands through which single contacts hand weight down too slowly: solved directly.
 #include <cstdint>
 #include <memory>
 #include <vector>
@@ -11,18 +11,18 @@ namespace colvik::dynamics {
 /// One pass of one contact after the other hands weight on by one body, so that a pile of n wants
 /// some n squared passes, and more where what lies above is the heavier. In such islands the
 /// contacts that push, and their friction, are taken together as springs that hardly give, and the
-/// bodies' velocities are found from them at once: (M + J' J / give) dv = -J' (...) / give, by
+/// bodies' velocities are found from them directly: (M + J' J / give) dv = -J' (...) / give, by
 /// sparse Cholesky factors (Lacoursiere, "Ghosts and machines", 2007, chapters 3 and 8). Contacts
 /// that would have to pull are let go, those that would need more friction than there is slide, and
 /// the rest is solved again. The passes that follow find little left to do. Deterministic: depends
 /// on nothing but its input.
 template <int D>
-class AtOnce {
+class DirectSolver {
  public:
-  AtOnce();
-  ~AtOnce();
-  AtOnce(AtOnce&&) noexcept;
-  AtOnce& operator=(AtOnce&&) noexcept;
+  DirectSolver();
+  ~DirectSolver();
+  DirectSolver(DirectSolver&&) noexcept;
+  DirectSolver& operator=(DirectSolver&&) noexcept;
   /// Finds the islands among the contacts, and marks these: those that are high or have heavy on
   /// light, unless they are so wide that factors would be dear. Cost: linear in contacts and
   /// bodies, but for sorting those of such islands.
@@ -31,7 +31,7 @@ class AtOnce {
   [[nodiscard]] bool empty() const { return used_ == 0; }
 
   /// Changes impulses and velocities of contacts that push or are about to. With `separate` overlap
-  /// is removed as told; without it only the velocity is corrected.
+  /// is removed as stated; without it only the velocity is corrected.
   void solve(std::span<Moving<D>> moving, std::span<Contact<D>> contacts,
              std::span<const Rows<D>> rows, const Removal& removal, bool separate);
 
@@ -55,6 +55,13 @@ class AtOnce {
     double change = 0;  // of its impulse
   };
   struct Island;
+  [[nodiscard]] std::span<const std::uint32_t> neighbours(std::uint32_t body) const {
+    return std::span(first_).subspan(start_[body], start_[body + 1] - start_[body]);
+  }
+  void find_neighbours(std::span<const Moving<D>> moving, std::span<const Listed> listed);
+  bool find_depths();
+  std::uint32_t gather_island(std::uint32_t source);
+  bool order_island(std::uint32_t high);
   void lay_out(Island& island, std::span<const Moving<D>> moving,
                std::span<const Contact<D>> contacts);
   void factor(Island& island, std::span<const Moving<D>> moving);
@@ -67,7 +74,7 @@ class AtOnce {
   std::size_t used_ = 0;
   std::vector<double> light_;          // greatest inverse mass, by body; below 0: nothing moves it
   std::vector<std::uint64_t> sorted_;  // members by depth
-  std::vector<std::uint32_t> wide_;    // members, by depth
+  std::vector<std::uint32_t> width_;   // members, by depth
   std::vector<std::uint32_t> place_;   // of a body within its island
   std::vector<std::uint32_t> root_;
   std::vector<std::uint32_t> depth_;
@@ -75,7 +82,7 @@ class AtOnce {
   std::vector<std::uint32_t> next_;
   std::vector<std::uint32_t> queue_;
   std::vector<std::uint32_t> members_;
-  std::vector<std::uint32_t> start_;  // by body, while searching
+  std::vector<std::uint32_t> start_;  // by body, of its neighbours in first_
 };
 
 }  // namespace colvik::dynamics

@@ -1,4 +1,4 @@
-#include "dynamics/at_once.h"
+#include "dynamics/direct.h"
 
 #include <Eigen/LU>
 #include <Eigen/SparseCholesky>
@@ -14,6 +14,8 @@ namespace {
 constexpr std::uint32_t kNone = 0xffffffff;
 constexpr double kStill = -1;
 
+bool counts(const Listed& c) { return !c.guard && c.count > 0; }
+
 template <int D>
 Vec<D> velocity_at(const Contact<D>& c, const SolverPoint<D>& p, const Moving<D>& a,
                    const Moving<D>& b) {
@@ -24,7 +26,7 @@ Vec<D> velocity_at(const Contact<D>& c, const SolverPoint<D>& p, const Moving<D>
 
 // One island, and the factors of its system.
 template <int D>
-struct AtOnce<D>::Island {
+struct DirectSolver<D>::Island {
   std::vector<std::uint32_t> bodies;    // furthest from the ground first
   std::vector<std::uint32_t> contacts;  // in their order
   std::vector<Line> lines;
@@ -37,25 +39,21 @@ struct AtOnce<D>::Island {
 };
 
 template <int D>
-AtOnce<D>::AtOnce() = default;
+DirectSolver<D>::DirectSolver() = default;
 template <int D>
-AtOnce<D>::~AtOnce() = default;
+DirectSolver<D>::~DirectSolver() = default;
 template <int D>
-AtOnce<D>::AtOnce(AtOnce&&) noexcept = default;
+DirectSolver<D>::DirectSolver(DirectSolver&&) noexcept = default;
 template <int D>
-AtOnce<D>& AtOnce<D>::operator=(AtOnce&&) noexcept = default;
+DirectSolver<D>& DirectSolver<D>::operator=(DirectSolver&&) noexcept = default;
 
 template <int D>
-void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed,
-                     std::span<const Contact<D>> contacts) {
-  used_ = 0;
+void DirectSolver<D>::find_neighbours(std::span<const Moving<D>> moving,
+                                      std::span<const Listed> listed) {
   light_.resize(moving.size());
   for (std::size_t i = 0; i < moving.size(); ++i)
     light_[i] = moving[i].movable ? moving[i].inverse_mass.maxCoeff() : kStill;
-  const auto n = static_cast<std::uint32_t>(moving.size());
-  // Neighbours, by body; depth: contacts away from what does not move.
-  start_.assign(n + 1, 0);
-  const auto counts = [](const Listed& c) { return !c.guard && c.count > 0; };
+  start_.assign(moving.size() + 1, 0);
   for (const Listed& c : listed)
     if (counts(c)) {
       ++start_[c.a];
@@ -63,18 +61,20 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
     }
   std::exclusive_scan(start_.begin(), start_.end(), start_.begin(), 0U);
   next_.assign(start_.begin(), start_.end());
-  first_.resize(start_[n]);
+  first_.resize(start_[moving.size()]);
   for (const Listed& c : listed)
     if (counts(c)) {
       first_[next_[c.a]++] = c.b;
       first_[next_[c.b]++] = c.a;
     }
+}
+
+// Depth: contacts between a body and the nearest immovable one, breadth first. False if no island
+// is high or has a heavy body on a light one.
+template <int D>
+bool DirectSolver<D>::find_depths() {
+  const std::size_t n = light_.size();
   depth_.assign(n, kNone);
-  root_.assign(n, kNone);
-  const auto neighbours = [&](std::uint32_t body) {
-    return std::span<const std::uint32_t>(first_).subspan(start_[body],
-                                                          start_[body + 1] - start_[body]);
-  };
   queue_.clear();
   for (std::uint32_t i = 0; i < n; ++i)
     if (light_[i] != kStill &&
@@ -97,54 +97,75 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
       heavy = heavy || light_[body] > kHeavy * light_[other];
     }
   }
-  if (deepest < kHigh && !heavy) return;
-  // Each island from its first body on.
+  return deepest >= kHigh || heavy;
+}
+
+// Gathers the island of `source`; its greatest depth if the island is high or has a heavy body on a
+// light one, else 0.
+template <int D>
+std::uint32_t DirectSolver<D>::gather_island(std::uint32_t source) {
+  members_.assign(1, source);
+  root_[source] = source;
+  std::uint32_t high = 0;
+  bool heavy = false;
+  for (std::size_t at = 0; at < members_.size(); ++at) {
+    const std::uint32_t body = members_[at];
+    high = std::max(high, depth_[body]);
+    for (const std::uint32_t other : neighbours(body)) {
+      if (light_[other] == kStill) continue;
+      heavy = heavy || (depth_[other] >= depth_[body] && light_[body] > kHeavy * light_[other]);
+      if (root_[other] == kNone) {
+        root_[other] = source;
+        members_.push_back(other);
+      }
+    }
+  }
+  return high >= kHigh || heavy ? high : 0;
+}
+
+// Sorts the gathered island for elimination; false if its factors would take too long.
+template <int D>
+bool DirectSolver<D>::order_island(std::uint32_t high) {
+  // The order of elimination puts all of a depth between its first body and that body's neighbour
+  // at the depth before: a lower bound of the work, which rejects most wide islands unsorted.
+  width_.assign(high + 1, 0);
+  for (const std::uint32_t body : members_) ++width_[depth_[body]];
+  double least_work = 0;
+  for (std::uint32_t depth = 2; depth <= high; ++depth)
+    least_work += static_cast<double>(width_[depth]) * static_cast<double>(width_[depth]);
+  const double most_work = kWidest * kWidest * static_cast<double>(members_.size());
+  if (least_work > most_work) return false;
+  sorted_.clear();  // by depth, the greatest first, then by body
+  for (const std::uint32_t body : members_)
+    sorted_.push_back(std::uint64_t{~depth_[body]} << 32 | body);
+  std::sort(sorted_.begin(), sorted_.end());
+  for (std::uint32_t k = 0; k < members_.size(); ++k)
+    members_[k] = static_cast<std::uint32_t>(sorted_[k]);
+  for (std::uint32_t k = 0; k < members_.size(); ++k) place_[members_[k]] = k;
+  // The factors fill what lies between a body and its first neighbour in this order.
+  double work = 0;
+  for (std::uint32_t k = 0; k < members_.size(); ++k) {
+    std::uint32_t least = k;
+    for (const std::uint32_t other : neighbours(members_[k]))
+      if (light_[other] != kStill) least = std::min(least, place_[other]);
+    work += static_cast<double>(k - least) * static_cast<double>(k - least);
+  }
+  return work <= most_work;
+}
+
+template <int D>
+void DirectSolver<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed,
+                           std::span<const Contact<D>> contacts) {
+  used_ = 0;
+  find_neighbours(moving, listed);
+  if (!find_depths()) return;
+  const auto n = static_cast<std::uint32_t>(moving.size());
+  root_.assign(n, kNone);
   place_.resize(n);
   for (const std::uint32_t source : queue_) {
     if (root_[source] != kNone) continue;
-    members_.assign(1, source);
-    root_[source] = source;
-    std::uint32_t high = 0;
-    heavy = false;
-    for (std::size_t at = 0; at < members_.size(); ++at) {
-      const std::uint32_t body = members_[at];
-      high = std::max(high, depth_[body]);
-      for (const std::uint32_t other : neighbours(body)) {
-        if (light_[other] == kStill) continue;
-        heavy = heavy || (depth_[other] >= depth_[body] && light_[body] > kHeavy * light_[other]);
-        if (root_[other] == kNone) {
-          root_[other] = source;
-          members_.push_back(other);
-        }
-      }
-    }
-    if (high < kHigh && !heavy) continue;
-    // The order in which the work is told puts all of a depth between its first body and that
-    // body's neighbour at the depth before: so much it is at least, and most wide islands need not
-    // be sorted to be left alone.
-    wide_.assign(high + 1, 0);
-    for (const std::uint32_t body : members_) ++wide_[depth_[body]];
-    double least_work = 0;
-    for (std::uint32_t depth = 2; depth <= high; ++depth)
-      least_work += static_cast<double>(wide_[depth]) * static_cast<double>(wide_[depth]);
-    const double most_work = kWidest * kWidest * static_cast<double>(members_.size());
-    if (least_work > most_work) continue;
-    sorted_.clear();  // by depth, the greatest first, then by body
-    for (const std::uint32_t body : members_)
-      sorted_.push_back(std::uint64_t{~depth_[body]} << 32 | body);
-    std::sort(sorted_.begin(), sorted_.end());
-    for (std::uint32_t k = 0; k < members_.size(); ++k)
-      members_[k] = static_cast<std::uint32_t>(sorted_[k]);
-    for (std::uint32_t k = 0; k < members_.size(); ++k) place_[members_[k]] = k;
-    // What the factors fill lies between a body and its first neighbour in this order.
-    double work = 0;
-    for (std::uint32_t k = 0; k < members_.size(); ++k) {
-      std::uint32_t least = k;
-      for (const std::uint32_t other : neighbours(members_[k]))
-        if (light_[other] != kStill) least = std::min(least, place_[other]);
-      work += static_cast<double>(k - least) * static_cast<double>(k - least);
-    }
-    if (work > most_work) continue;
+    const std::uint32_t high = gather_island(source);
+    if (high == 0 || !order_island(high)) continue;
     if (used_ == islands_.size()) islands_.push_back(std::make_unique<Island>());
     Island& island = *islands_[used_++];
     island.bodies = members_;
@@ -156,9 +177,9 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
   for (std::size_t i = 0; i < listed.size() && used_ > 0; ++i) {
     if (!counts(listed[i])) continue;
     for (const std::uint32_t body : {listed[i].a, listed[i].b})
-      if (root_[body] != kNone && root_[body] >= n && listed[i].worked != Worked::at_once) {
+      if (root_[body] != kNone && root_[body] >= n && listed[i].worked != Worked::directly) {
         islands_[root_[body] - n]->contacts.push_back(static_cast<std::uint32_t>(i));
-        listed[i].worked = Worked::at_once;
+        listed[i].worked = Worked::directly;
       }
   }
   for (std::size_t k = 0; k < used_; ++k) lay_out(*islands_[k], moving, contacts);
@@ -166,11 +187,11 @@ void AtOnce<D>::find(std::span<const Moving<D>> moving, std::span<Listed> listed
 
 // The places of the matrix that may be other than zero, column by column, and the lines of J.
 template <int D>
-void AtOnce<D>::lay_out(Island& island, std::span<const Moving<D>> moving,
-                        std::span<const Contact<D>> contacts) {
+void DirectSolver<D>::lay_out(Island& island, std::span<const Moving<D>> moving,
+                              std::span<const Contact<D>> contacts) {
   for (std::uint32_t k = 0; k < island.bodies.size(); ++k) place_[island.bodies[k]] = k;
-  std::vector<std::vector<std::uint32_t>> above(
-      island.bodies.size());  // of each body, neighbours before it
+  // Of each body, neighbours before it.
+  std::vector<std::vector<std::uint32_t>> above(island.bodies.size());
   const auto place = [&](std::uint32_t body) {
     return moving[body].movable ? place_[body] : kNone;
   };
@@ -235,7 +256,7 @@ void AtOnce<D>::lay_out(Island& island, std::span<const Moving<D>> moving,
 }
 
 template <int D>
-void AtOnce<D>::factor(Island& island, std::span<const Moving<D>> moving) {
+void DirectSolver<D>::factor(Island& island, std::span<const Moving<D>> moving) {
   double* values = island.matrix.valuePtr();
   std::fill(values, values + island.matrix.nonZeros(), 0.0);
   const auto add = [&](std::uint32_t row, std::uint32_t column,
@@ -292,11 +313,11 @@ void AtOnce<D>::factor(Island& island, std::span<const Moving<D>> moving) {
   island.good = island.factors.info() == Eigen::Success;
 }
 
-// Which lines act, and what is asked of each.
+// Which lines act, and the velocity required of each.
 template <int D>
-void AtOnce<D>::choose(Island& island, std::span<const Moving<D>> moving,
-                       std::span<const Contact<D>> contacts, std::span<const Rows<D>> rows,
-                       const Removal& removal, bool separate) {
+void DirectSolver<D>::choose(Island& island, std::span<const Moving<D>> moving,
+                             std::span<const Contact<D>> contacts, std::span<const Rows<D>> rows,
+                             const Removal& removal, bool separate) {
   for (Line& line : island.lines) {
     const Contact<D>& c = contacts[line.contact];
     const SolverPoint<D>& p = c.points[static_cast<std::size_t>(line.point)];
@@ -323,8 +344,8 @@ void AtOnce<D>::choose(Island& island, std::span<const Moving<D>> moving,
 
 // Takes out what would pull and what would slide. Whether there was any.
 template <int D>
-bool AtOnce<D>::let_go(Island& island, std::span<Moving<D>> moving,
-                       std::span<Contact<D>> contacts) {
+bool DirectSolver<D>::let_go(Island& island, std::span<Moving<D>> moving,
+                             std::span<Contact<D>> contacts) {
   bool any = false;
   for (std::size_t k = 0; k < island.lines.size(); k += D) {  // the normal, then the tangents
     Line* line = &island.lines[k];
@@ -355,8 +376,8 @@ bool AtOnce<D>::let_go(Island& island, std::span<Moving<D>> moving,
 }
 
 template <int D>
-void AtOnce<D>::solve(std::span<Moving<D>> moving, std::span<Contact<D>> contacts,
-                      std::span<const Rows<D>> rows, const Removal& removal, bool separate) {
+void DirectSolver<D>::solve(std::span<Moving<D>> moving, std::span<Contact<D>> contacts,
+                            std::span<const Rows<D>> rows, const Removal& removal, bool separate) {
   for (std::size_t at = 0; at < used_; ++at) {
     Island& island = *islands_[at];
     choose(island, moving, contacts, rows, removal, separate);
@@ -402,7 +423,7 @@ void AtOnce<D>::solve(std::span<Moving<D>> moving, std::span<Contact<D>> contact
   }
 }
 
-template class AtOnce<2>;
-template class AtOnce<3>;
+template class DirectSolver<2>;
+template class DirectSolver<3>;
 
 }  // namespace colvik::dynamics

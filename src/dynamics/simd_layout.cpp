@@ -1,8 +1,8 @@
-// Which contacts are worked on side by side, and their numbers between the two forms.
+// Assigns contacts to SIMD batches, and copies their numbers between the two layouts.
 #include <bit>
 #include <cstddef>
 
-#include "dynamics/wide.h"
+#include "dynamics/simd_contacts.h"
 #include "math/fetch.h"
 
 namespace colvik::dynamics {
@@ -11,7 +11,7 @@ namespace {
 constexpr std::uint32_t kNobody = 0xffffffff;
 constexpr unsigned kColours = 64;
 
-// Whether arms of a contact are told from a's centre of mass, or from b's.
+// Whether arms of a contact are measured from a's centre of mass, or from b's.
 template <int D>
 bool from_a(const Contact<D>& c, const Moving<D>& a, const Moving<D>& b) {
   if (a.movable != b.movable) return a.movable;
@@ -26,9 +26,9 @@ COLVIK_FETCHES void fetch(const Contact<D>& c, std::uint32_t count) {
 }  // namespace
 
 template <int D>
-void Wide<D>::take(math::Crew& crew, std::span<const Moving<D>> moving,
-                   std::span<const Contact<D>> contacts, std::span<Listed> listed,
-                   std::size_t first, std::size_t end) {
+void SimdContacts<D>::take(math::Crew& crew, std::span<const Moving<D>> moving,
+                           std::span<const Contact<D>> contacts, std::span<Listed> listed,
+                           std::size_t first, std::size_t end) {
   constexpr std::uint32_t kCounts = contact::kMostPoints<D>;
   constexpr std::uint32_t kKinds = 2 * kColours * kCounts;
   contacts_.clear();
@@ -59,7 +59,7 @@ void Wide<D>::take(math::Crew& crew, std::span<const Moving<D>> moving,
     if (colour == kColours) continue;
     if (has_a) used_[kind + c.a] |= std::uint64_t{1} << colour;
     if (has_b) used_[kind + c.b] |= std::uint64_t{1} << colour;
-    c.worked = Worked::wide;
+    c.worked = Worked::simd;
     key_[i - first] = ((c.guard ? kColours : 0) + colour) * kCounts + c.count - 1;
     ++start_[key_[i - first] + 1];
   }
@@ -76,7 +76,7 @@ void Wide<D>::take(math::Crew& crew, std::span<const Moving<D>> moving,
     if (key % kCounts == 0 && (colours_.empty() || colours_.back() < contacts_.size()))
       colours_.push_back(static_cast<std::uint32_t>(contacts_.size()));
     for (; at < start_[key]; at = std::min(at + kLanes, start_[key])) {
-      WideContact<D>& w = contacts_.emplace_back();
+      SimdContact<D>& w = contacts_.emplace_back();
       w.first = point_count;
       w.count = key % kCounts + 1;
       w.guard = key >= kColours * kCounts;
@@ -101,12 +101,12 @@ void Wide<D>::take(math::Crew& crew, std::span<const Moving<D>> moving,
 }
 
 template <int D>
-void Wide<D>::fill(std::size_t first, std::size_t last, std::span<const Moving<D>> moving,
-                   std::span<const Contact<D>> contacts) {
+void SimdContacts<D>::fill(std::size_t first, std::size_t last, std::span<const Moving<D>> moving,
+                           std::span<const Contact<D>> contacts) {
   for (std::size_t at = first; at < last; ++at) {
     if (at + 1 < contacts_.size())
       for (const std::uint32_t next : who_[at + 1]) fetch(contacts[next], contacts_[at + 1].count);
-    WideContact<D>& w = contacts_[at];
+    SimdContact<D>& w = contacts_[at];
     for (std::uint32_t lane = 0; lane < kLanes; ++lane) {
       const auto set = [lane](Lanes& to, double x) { to[lane] = static_cast<float>(x); };
       const bool empty = lane >= w.lanes;
@@ -128,7 +128,7 @@ void Wide<D>::fill(std::size_t first, std::size_t last, std::span<const Moving<D
       }
       for (std::uint32_t k = 0; k < w.count; ++k) {
         const SolverPoint<D>& from = c.points[k];
-        WidePoint<D>& to = points_[w.first + k];
+        SimdPoint<D>& to = points_[w.first + k];
         for (int i = 0; i < D; ++i) {
           set(to.arm[i], near_a ? from.arm_a[i] : from.arm_b[i]);
           set(to.drag[i], empty ? 0 : from.drag[i]);
@@ -136,7 +136,7 @@ void Wide<D>::fill(std::size_t first, std::size_t last, std::span<const Moving<D
         set(to.mass, empty ? 0 : 1);
         set(to.gap, from.gap);
         set(to.push, empty ? 0 : from.push);
-        WideNote<D>& note = notes_[w.first + k];
+        SimdNote<D>& note = notes_[w.first + k];
         set(note.total_push, from.total_push);
         set(note.when, from.when);
         set(note.struck, 0);
@@ -146,42 +146,43 @@ void Wide<D>::fill(std::size_t first, std::size_t last, std::span<const Moving<D
 }
 
 template <int D>
-void Wide<D>::warm_start(math::Crew& crew, std::span<Moving<D>> moving) {
+void SimdContacts<D>::warm_start(math::Crew& crew, std::span<Moving<D>> moving) {
   by_colour(crew, 0, contacts_.size(),
             [&](std::size_t first, std::size_t last) { warm_some(first, last, moving); });
 }
 
 template <int D>
-void Wide<D>::push(math::Crew& crew, std::span<Moving<D>> moving, const Pass& pass, bool guards) {
+void SimdContacts<D>::push(math::Crew& crew, std::span<Moving<D>> moving, const Pass& pass,
+                           bool guards) {
   by_colour(crew, guards ? guards_ : 0, guards ? contacts_.size() : guards_,
             [&](std::size_t first, std::size_t last) { push_some(first, last, moving, pass); });
 }
 
 template <int D>
-void Wide<D>::give_back(math::Crew& crew, std::span<Contact<D>> contacts) const {
+void SimdContacts<D>::give_back(math::Crew& crew, std::span<Contact<D>> contacts) const {
   crew.share(contacts_.size(), kPart, [&](std::size_t first, std::size_t last, std::size_t) {
     for (std::size_t i = first; i < last; ++i) {
-      const WideContact<D>& w = contacts_[i];
+      const SimdContact<D>& w = contacts_[i];
       if (i + 1 < last)
         for (const std::uint32_t next : who_[i + 1]) fetch(contacts[next], contacts_[i + 1].count);
       for (std::uint32_t lane = 0; lane < w.lanes; ++lane) {
-        const auto told = [lane](const Lanes& from) { return static_cast<double>(from[lane]); };
+        const auto of_lane = [lane](const Lanes& from) { return static_cast<double>(from[lane]); };
         Contact<D>& c = contacts[who_[i][lane]];
         for (std::uint32_t k = 0; k < w.count; ++k) {
-          const WidePoint<D>& from = points_[w.first + k];
+          const SimdPoint<D>& from = points_[w.first + k];
           SolverPoint<D>& to = c.points[k];
-          to.push = told(from.push);
-          for (int axis = 0; axis < D; ++axis) to.drag[axis] = told(from.drag[axis]);
-          const WideNote<D>& note = notes_[w.first + k];
-          to.total_push = told(note.total_push);
-          to.when = told(note.when);
+          to.push = of_lane(from.push);
+          for (int axis = 0; axis < D; ++axis) to.drag[axis] = of_lane(from.drag[axis]);
+          const SimdNote<D>& note = notes_[w.first + k];
+          to.total_push = of_lane(note.total_push);
+          to.when = of_lane(note.when);
         }
       }
     }
   });
 }
 
-template class Wide<2>;
-template class Wide<3>;
+template class SimdContacts<2>;
+template class SimdContacts<3>;
 
 }  // namespace colvik::dynamics
