@@ -128,19 +128,19 @@ void pass(benchmark::State& state, std::size_t n) {
     m.fixed = m.inverse_mass.isZero(0);
     m.movable = !m.fixed;
     m.narrow_mass();
-    m.narrow_way();
+    m.narrow_displacement();
   }
   std::vector<dynamics::Listed> listed;
   for (const dynamics::Contact<D>& c : all.contacts) listed.push_back(dynamics::listed(c));
-  dynamics::Wide<D> wide;
+  dynamics::SimdContacts<D> simd;
   math::Crew alone;
-  wide.take(alone, moving, all.contacts, listed, 0, n);
+  simd.take(alone, moving, all.contacts, listed, 0, n);
   dynamics::Pass how;
   how.removal = {1.0 / 480, 60, 0.0005, 3, 1};
   how.soft_mass = 0.9;
   how.soft_leak = 0.1;
   for (auto _ : state) {
-    wide.push(alone, moving, how, false);
+    simd.push(alone, moving, how, false);
     how.separate = !how.separate;
   }
   if (!moving.back().velocity.allFinite()) state.SkipWithError("not finite");

@@ -20,7 +20,7 @@ constexpr std::size_t kCount = 100000;
 template <int D>
 struct Line {
   Vec<D> from;
-  Vec<D> way;
+  Vec<D> displacement;
 };
 
 // Where a line enters a box before t, if it does.
@@ -94,15 +94,15 @@ void among_boxes() {
     const Boxes<D> boxes = scatter<D>(kCount, Spread::equal);
     const index::Tree<D> tree(boxes);
     const std::vector<Line<D>> all = lines();
-    std::vector<index::Way<D>> ways;
-    for (const Line<D>& line : all) ways.push_back({line.from, line.displacement});
+    std::vector<index::Sweep<D>> sweeps;
+    for (const Line<D>& line : all) sweeps.push_back({line.from, line.displacement});
     cast_together(state, all, [&] {
       std::vector<double> best(all.size(), 1);
       const auto look = [&](std::uint32_t which, std::uint32_t i) {
         enters(tree.bounds(i), all[which], best[which]);
         return best[which];
       };
-      tree.along(std::span<const index::Way<D>>(ways), Vec<D>::Zero(), look,
+      tree.along(std::span<const index::Sweep<D>>(sweeps), Vec<D>::Zero(), look,
                  {&tree.bounds(0), sizeof(Bounds<D>)});
       return best;
     });
@@ -204,14 +204,14 @@ void over_terrain() {
     tree.build();
     cast_all(state, lines_over_terrain(), [&](const Line<3>& line) {
       const Kernel::Point_3 from(line.from.x(), line.from.y(), line.from.z());
-      const Kernel::Vector_3 way(line.displacement.x(), line.displacement.y(),
-                                 line.displacement.z());
-      const auto hit = tree.first_intersection(Kernel::Ray_3(from, way));
+      const Kernel::Vector_3 displacement(line.displacement.x(), line.displacement.y(),
+                                          line.displacement.z());
+      const auto hit = tree.first_intersection(Kernel::Ray_3(from, displacement));
       if (!hit) return 1.0;
       const auto* at = boost::get<Kernel::Point_3>(&hit->first);
-      return at == nullptr
-                 ? 1.0
-                 : std::min(1.0, std::sqrt((*at - from).squared_length() / way.squared_length()));
+      return at == nullptr ? 1.0
+                           : std::min(1.0, std::sqrt((*at - from).squared_length() /
+                                                     displacement.squared_length()));
     });
   })->MinTime(0.2);
   row("build/3D/terrain of 99458 triangles", "colvik, the mesh with its smooth seams",
