@@ -84,3 +84,25 @@ TEST_CASE("each room has a page that says what it is for, and stands in the arch
     CHECK(text.find("[" + room + "](../src/" + room + "/README.md)") != std::string::npos);
   }
 }
+
+// Functions of the C library whose last bits differ between systems; math/ has the project's own.
+TEST_CASE("the core calls no function of the C library whose bits differ between systems") {
+  const std::vector<std::string> kFunctions{"sin",  "cos", "tan",  "asin", "acos",  "atan", "atan2",
+                                            "exp",  "log", "pow",  "cbrt", "hypot", "sinh", "cosh",
+                                            "tanh", "fma", "exp2", "log2", "log10"};
+  std::size_t lines = 0;
+  for (const std::string& room : kCore)
+    for (const fs::directory_entry& entry :
+         fs::directory_iterator(fs::path(COLVIK_SOURCE_DIR) / "src" / room)) {
+      std::ifstream in(entry.path());
+      for (std::string line; std::getline(in, line); ++lines)
+        for (const std::string& function : kFunctions) {
+          const bool calls = line.find("std::" + function + "(") != std::string::npos ||
+                             line.find("numext::" + function + "(") != std::string::npos;
+          CAPTURE(entry.path().string());
+          CAPTURE(line);
+          REQUIRE(!calls);
+        }
+    }
+  CHECK(lines > 10000);
+}

@@ -127,6 +127,9 @@ class COLVIK_EXPORT World {
   /// How often a fast object was held back at a surface that its centre would have passed, or come
   /// too near.
   [[nodiscard]] std::size_t held_back() const;
+  /// How often a body's state after a step was not finite, or beyond 1e18: it stays where the step
+  /// began, at rest. Only absurd masses, sizes or forces lead there.
+  [[nodiscard]] std::size_t stopped_count() const;
 
   /// What the object touches now, on that channel or either, in order of creation. Cost: all
   /// touches.
@@ -326,7 +329,8 @@ class COLVIK_EXPORT World {
   [[nodiscard]] Verdict decide(ObjectId a, std::size_t collider_a, ObjectId b,
                                std::size_t collider_b) const;
   [[nodiscard]] Party party(ObjectId id, std::size_t collider) const;
-  /// Hash over all that the future depends on; equal hashes, equal runs.
+  /// Hash of what save() writes, so of all that the future depends on: equal hashes, equal runs.
+  /// Cost: as save().
   [[nodiscard]] std::uint64_t hash() const;
 
  private:

@@ -36,8 +36,10 @@ struct SolverPoint {
   double push;        // impulse along the normal, kept for the next step
   Vec<D> drag;        // friction impulse on b, likewise
   double total_push;  // over the whole step
-  double approach;    // greatest speed at which the two came together at the point
-  double when;        // seconds into the step of its first impulse; below 0: none
+  // Speed at which the two approach at the point, as if at the step's start: what forces add until
+  // the point first pushes is left out.
+  double approach;
+  double when;  // seconds into the step of its first impulse; below 0: none
   std::uint32_t id;
   std::uint8_t struck;  // 1: its push stopped something within a substep, and does not last
 };

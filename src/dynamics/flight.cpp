@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "dynamics/free_turn.h"
 #include "dynamics/solver.h"
 #include "math/decay.h"
 #include "math/fetch.h"
@@ -137,10 +138,7 @@ void Solver<D>::move(std::size_t first, std::size_t last) {
   }
 }
 
-// Free turning keeps the angular momentum exactly and the energy to second order: the spin at the
-// middle of the substep, found from the momentum, turns the body through all of it (midpoint rule
-// on the rotation group; Hairer, Lubich, Wanner, "Geometric numerical integration", 2006, chapter
-// VII.5).
+// Free turning keeps the angular momentum and, to rounding or to a small part, the energy.
 template <int D>
 void Solver<D>::turn(std::size_t body) {
   Body<D>& b = bodies_[body];
@@ -149,11 +147,9 @@ void Solver<D>::turn(std::size_t body) {
   if constexpr (D == 3) {
     if (m.turns == Turns::unevenly && by.squaredNorm() > 1e-10) {
       const Vec<3> momentum = b.rotation * Vec<3>(b.inertia * (b.rotation.inverse() * m.spin));
-      const auto spin_at = [&](const Rotation<3>& r) -> Spin<3> {
-        return r * Vec<3>(b.inverse_inertia * (r.inverse() * momentum));
-      };
-      by = spin_at(Rotation<3>::from_spin(by / 2) * b.rotation) * h_;
-      m.spin = spin_at(Rotation<3>::from_spin(by) * b.rotation);
+      const Rotation<3> to = turned_freely(b.rotation, momentum, principal_axes(b.inertia), h_);
+      by = (to * b.rotation.inverse()).to_spin();
+      m.spin = to * Vec<3>(b.inverse_inertia * (to.inverse() * momentum));
     }
   }
   if (m.hit) by += m.turn_shift;

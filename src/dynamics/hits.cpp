@@ -12,6 +12,8 @@ namespace {
 constexpr int kMostRounds = 16;   // a hit may be handed on this often in a substep
 constexpr int kInnerPasses = 12;  // over the points of one contact
 
+}  // namespace
+
 // When a gap that closes at `speed`, which grows by `gain` a second, is closed; infinite if never.
 double time_to_close(double gap, double speed, double gain) {
   constexpr double kNever = std::numeric_limits<double>::infinity();
@@ -22,17 +24,64 @@ double time_to_close(double gap, double speed, double gain) {
   return both > 0 ? 2 * gap / both : kNever;
 }
 
-}  // namespace
-
 template <int D>
 void Solver<D>::hits() {
   if (bouncing_.empty()) return;
   for (int round = 0; round < kMostRounds; ++round) {
+    coming_.clear();
+    for (const std::uint32_t i : bouncing_) {
+      if (counts(contacts_[i])) find_coming(i);
+    }
     bool any = false;
     for (const std::uint32_t i : bouncing_)
       if (counts(contacts_[i]) && hit(contacts_[i], rows_[i])) any = true;
     if (!any) return;
+    if (round == 0) strike_together();
   }
+}
+
+// Adds the points of a contact that close within the substep fast enough to bounce.
+template <int D>
+void Solver<D>::find_coming(std::uint32_t contact) {
+  const Contact<D>& c = contacts_[contact];
+  const Moving<D>& a = moving_[c.a];
+  const Moving<D>& b = moving_[c.b];
+  const double gain = c.normal.dot(bodies_[c.a].acceleration - bodies_[c.b].acceleration);
+  for (int k = 0; k < c.count; ++k) {
+    const Point& p = c.points[k];
+    const double speed = -c.normal.dot(relative_velocity(c, p));
+    const double gap = gap_now(c, p) + c.normal.dot(b.shift - a.shift);
+    const double time = time_to_close(gap, speed, gain);
+    if (time <= h_ && speed + gain * time > kBounceThreshold * settings_.metre)
+      coming_.push_back({contact, k, time, speed + gain * time});
+  }
+}
+
+// A body that meets several things in one moment strikes them all, though the impulse of the first
+// may leave nothing for the others.
+template <int D>
+void Solver<D>::strike_together() {
+  constexpr double kNever = -1;
+  struck_at_.resize(moving_.size(), kNever);
+  for (const Coming& x : coming_) {
+    const Contact<D>& c = contacts_[x.contact];
+    for (const std::uint32_t body : {c.a, c.b})
+      if (moving_[body].movable && c.points[x.point].total_push > 0) struck_at_[body] = x.time;
+  }
+  for (const Coming& x : coming_) {
+    Contact<D>& c = contacts_[x.contact];
+    Point& p = c.points[x.point];
+    if (p.when >= 0 || p.total_push > 0) continue;
+    const auto struck_then = [&](std::uint32_t body) {
+      return struck_at_[body] >= 0 &&
+             std::abs(struck_at_[body] - x.time) * x.speed <= kTogether * settings_.metre;
+    };
+    if (!struck_then(c.a) && !struck_then(c.b)) continue;
+    p.when = time() + x.time;
+    p.approach = std::max(p.approach, x.speed - approach_gain(c) * p.when);
+  }
+  for (const Coming& x : coming_)
+    struck_at_[contacts_[x.contact].a] = struck_at_[contacts_[x.contact].b] = kNever;
 }
 
 // Bodies move on straight lines (gravity added along the normal) until the contact closes, take its
@@ -70,7 +119,8 @@ bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
         speed > 0 && times[k] <= at + kTogether * settings_.metre / std::max(speed, threshold);
     if (!takes[k]) continue;
     target[k] = speed > threshold ? c.restitution * speed : 0;
-    p.approach = std::max(p.approach, speed);
+    const double from_start = speed - approach_gain(c) * (time() + at);
+    p.approach = p.when < 0 ? from_start : std::max(p.approach, from_start);
     if (p.when < 0) p.when = time() + at;
   }
   const Vec<D> va = a.velocity;
@@ -106,6 +156,10 @@ bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
   return true;
 }
 
+template void Solver<2>::find_coming(std::uint32_t contact);
+template void Solver<3>::find_coming(std::uint32_t contact);
+template void Solver<2>::strike_together();
+template void Solver<3>::strike_together();
 template void Solver<2>::hits();
 template void Solver<3>::hits();
 template bool Solver<2>::hit(Contact<2>& c, const Rows<2>& rows);

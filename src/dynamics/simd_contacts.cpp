@@ -67,8 +67,12 @@ HWY_INLINE Mask push_normals(SimdContact<D>& c, SimdPoint<D>* points, SimdNote<D
     if (!c.begun) {
       const Mask starts = pushes & (notes[k].when < zero);
       if (any(starts)) {
-        const Mask arrives = open & (speed < zero);
-        const Lanes until = pick(arrives, smaller(gap / -speed, all(removal.step)), zero);
+        // Still open, and stopped by another contact meanwhile, or found after the bodies have
+        // moved: it closes by the substep's end.
+        const Lanes step = all(removal.step);
+        const Lanes until =
+            pass.separate ? pick(open, pick(speed < zero, smaller(gap / -speed, step), step), zero)
+                          : step;
         notes[k].when = pick(starts, all(pass.time) + until, notes[k].when);
         some_started = true;
       }

@@ -116,7 +116,8 @@ void Solver<D>::measure(std::size_t first, std::size_t last, std::size_t fresh) 
       }
       if (c.friction > 0) p.drag -= c.normal * c.normal.dot(p.drag);
       else p.drag.setZero();
-      p.approach = std::max(p.approach, -c.normal.dot(relative_velocity(c, p)));
+      p.approach =
+          std::max(p.approach, -c.normal.dot(relative_velocity(c, p)) - approach_gain(c) * time());
     }
   }
 }
@@ -259,6 +260,14 @@ void Solver<D>::push(bool separate) {
   for (int pass = 1; pass <= kFastPasses; ++pass) push(quick_, pass == kFastPasses);
 }
 
+// Seconds into a substep at which a point first pushes. In the pass after the bodies have moved, or
+// where another contact has stopped them, it closes by the end.
+template <int D>
+double Solver<D>::first_push_after(double gap, double speed, bool separate) const {
+  if (!separate || (gap > 0 && speed >= 0)) return h_;
+  return gap <= 0 ? 0 : std::min(gap / -speed, h_);
+}
+
 template <int D>
 void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, const Pass& pass) {
   const Removal& removal = pass.removal;
@@ -295,8 +304,7 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, 
     if (before == 0 && p.push > 0 && speed < -removal.strike) p.struck = true;
     if (p.push > 0) {
       pushed = true;
-      if (p.when < 0)
-        p.when = pass.time + (gap > 0 && speed < 0 ? std::min(gap / -speed, h_) : 0.0);
+      if (p.when < 0) p.when = pass.time + first_push_after(gap, speed, separate);
     }
     const double change = p.push - before;
     if (change == 0) continue;

@@ -15,6 +15,10 @@ struct SolverSettings {
   double metre = 1;  // user's units in a metre; every tolerance follows from it
 };
 
+/// When a gap that closes at `speed`, which grows by `gain` a second, is closed, in seconds;
+/// infinite if never.
+[[nodiscard]] double time_to_close(double gap, double speed, double gain);
+
 /// Advances bodies by one step of several substeps. Call begin, replace, then substep as often as
 /// the settings say, then end; in between the caller may replace contacts again. Plain contacts are
 /// solved in SIMD batches (see SimdContacts), then the others in their order; first those of the
@@ -58,6 +62,10 @@ class Solver {
   /// Of a point, what was moved since the step began taken in.
   [[nodiscard]] double gap_now(const Contact<D>& c, const SolverPoint<D>& p) const;
   [[nodiscard]] double time() const { return substep_ * h_; }  // since the step began
+  /// Growth of the speed at which the two approach, per second, without contacts.
+  [[nodiscard]] double approach_gain(const Contact<D>& c) const {
+    return c.normal.dot(moving_[c.a].gain - moving_[c.b].gain) / h_;
+  }
   [[nodiscard]] const Moving<D>& moving(std::size_t body) const { return moving_[body]; }
   [[nodiscard]] double fastest() const { return fastest_; }  // the square of the greatest speed now
 
@@ -82,6 +90,7 @@ class Solver {
   void accelerate(std::size_t first, std::size_t last);
   void warm_start(Contact<D>& c);
   void push(bool separate);
+  [[nodiscard]] double first_push_after(double gap, double speed, bool separate) const;
   void push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, const Pass& pass);
   void resist_turning(Contact<D>& c, const Rows<D>& rows);
   void hits();
@@ -105,8 +114,19 @@ class Solver {
   std::span<Body<D>> bodies_;
   std::span<Contact<D>> contacts_;
   math::Many<Moving<D>> moving_;
-  std::vector<Listed> listed_;           // by contact
-  math::Many<Rows<D>> rows_;             // likewise, of those that are solved one by one
+  std::vector<Listed> listed_;  // by contact
+  math::Many<Rows<D>> rows_;    // likewise, of those that are solved one by one
+  // A point that closes within the substep.
+  struct Coming {
+    std::uint32_t contact = 0;
+    int point = 0;
+    double time = 0;   // seconds into the substep
+    double speed = 0;  // then
+  };
+  void find_coming(std::uint32_t contact);
+  void strike_together();
+  std::vector<Coming> coming_;
+  std::vector<double> struck_at_;        // by body: seconds into the substep, below 0: not
   std::vector<std::uint32_t> bouncing_;  // contacts with restitution
   std::vector<std::uint32_t> wild_;      // bodies that are to be calmed
   // By worker: those that it found, and the square of the greatest speed that it saw.

@@ -81,6 +81,7 @@ Result<void> each_line(std::istream& log, const std::string& name, F&& act) {
     if (!line) return line.error();
     if (Result<void> good = act(line.value()); !good) return good;
   }
+  if (log.bad()) return Error{name, "cannot be read", "a file of JSON Lines"};
   return {};
 }
 

@@ -5,22 +5,19 @@
 #include "math/hash.h"
 
 namespace colvik::math {
-namespace {
 
-std::uint64_t checksum(std::span<const std::byte> bytes) {
+std::uint64_t hash_of(std::span<const std::byte> bytes) {
   Hasher h;
   h.add(std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
   return h.value();
 }
-
-}  // namespace
 
 std::vector<std::byte> sealed(std::string_view what, std::uint32_t version,
                               std::vector<std::byte> bytes) {
   Packer out;
   std::string name(what);
   out(name, version, bytes);
-  std::uint64_t sum = checksum(out.bytes());
+  std::uint64_t sum = hash_of(out.bytes());
   out(sum);
   return std::move(out.bytes());
 }
@@ -35,7 +32,7 @@ Opened opened(std::string_view what, std::uint32_t version, std::span<const std:
   std::uint64_t sum = 0;
   std::uint64_t size = 0;
   last(sum);
-  if (sum != checksum(bytes.first(body)))
+  if (sum != hash_of(bytes.first(body)))
     return {{}, "is damaged: its checksum is wrong", "what save() gave, unchanged"};
   Unpacker head(bytes.first(body));
   std::string name;

@@ -184,6 +184,8 @@ void Unpacker::one(T& x) {
   else packing::each(*this, x);
 }
 
+[[nodiscard]] std::uint64_t hash_of(std::span<const std::byte> bytes);
+
 /// Bytes with a head (what they are, version, how many) and a checksum at the end.
 [[nodiscard]] std::vector<std::byte> sealed(std::string_view what, std::uint32_t version,
                                             std::vector<std::byte> bytes);

@@ -27,7 +27,19 @@ void record_contact(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& conta
     if (point.push > 0)
       p.cached.push_back({point.id, point.push, point.drag, c.roll, back * point.arm_a});
     p.impulse += point.total_push;
-    if (point.total_push > 0) p.approach = std::max(p.approach, point.approach);
+    if (point.total_push > 0 || point.when >= 0) {
+      const double gained = point.when >= 0 ? contacts.solver.approach_gain(c) * point.when : 0;
+      p.approach = std::max(p.approach, point.approach + gained);
+    }
+    if (!p.touching && point.approach > 0) {
+      // It may touch without a push, when another contact of the same moment stops it.
+      const double gain = contacts.solver.approach_gain(c);
+      const double time = dynamics::time_to_close(point.gap, point.approach, gain);
+      if (time <= 1 / store.settings.rate && (p.coming < 0 || time < p.coming)) {
+        p.coming = time;
+        p.approach = std::max(p.approach, point.approach + gain * time);
+      }
+    }
     if (point.when >= 0) p.when = p.when < 0 ? point.when : std::min(p.when, point.when);
     pushes = pushes || point.total_push > 0;
     // Within the step the first one speaks.
@@ -53,6 +65,42 @@ void record_contact(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& conta
                    deepest->arm_b);
 }
 
+// A body that meets several things in one moment touches them all then, though the impulse of the
+// first may leave nothing for the others until later.
+template <int D>
+void begin_together(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts) {
+  constexpr double kOneMoment = 2e-5;  // seconds
+  contacts.begun.clear();
+  for (auto& some : contacts.begun_by_worker) {
+    contacts.begun.insert(contacts.begun.end(), some.begin(), some.end());
+    some.clear();
+  }
+  std::sort(contacts.begun.begin(), contacts.begun.end());
+  const auto shares_body = [&](const Pair<D>& p, const Pair<D>& q) {
+    const auto moves = [&](std::uint32_t slot) {
+      return store.objects[store.objects[slot].root].shown.body == BodyKind::dynamic;
+    };
+    return (moves(p.object_a) && (p.object_a == q.object_a || p.object_a == q.object_b)) ||
+           (moves(p.object_b) && (p.object_b == q.object_a || p.object_b == q.object_b));
+  };
+  // Few begin in one step; where many do, they are compared with the next ones in order only.
+  constexpr std::size_t kNear = 64;
+  for (std::size_t i = 0; i < contacts.begun.size(); ++i) {
+    Pair<D>& p = pairs.list[contacts.begun[i]];
+    if (p.coming < 0 || (p.when >= 0 && p.when <= p.coming + kOneMoment)) continue;
+    const std::size_t first = i > kNear ? i - kNear : 0;
+    const std::size_t last = std::min(contacts.begun.size(), i + kNear);
+    for (std::size_t k = first; k < last; ++k) {
+      const Pair<D>& q = pairs.list[contacts.begun[k]];
+      if (k == i || q.when < 0 || std::abs(q.when - p.coming) > kOneMoment || !shares_body(p, q))
+        continue;
+      p.when = p.coming;
+      break;
+    }
+  }
+  for (const std::uint32_t i : contacts.begun) pairs.list[i].coming = -1;
+}
+
 template <int D>
 void read_contacts(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, Walkers<D>& walkers,
                    ContactStage<D>& contacts) {
@@ -62,11 +110,13 @@ void read_contacts(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, 
                record_contacts(store, pairs, contacts, first, last);
              });
   contacts.deep_by_worker.resize(crew.size());
+  contacts.begun_by_worker.resize(crew.size());
   crew.share(pairs.active.size(), kPart,
              [&](std::size_t first, std::size_t last, std::size_t worker) {
                update_touching(store, pairs, sleepers, walkers, first, last,
-                               contacts.deep_by_worker[worker]);
+                               contacts.deep_by_worker[worker], contacts.begun_by_worker[worker]);
              });
+  begin_together(store, pairs, contacts);
   // Squeezed is what stays deep in two things that do not yield, from opposite sides.
   contacts.deep.clear();
   for (auto& some : contacts.deep_by_worker) {
@@ -115,7 +165,8 @@ void record_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& cont
 template <int D>
 void update_touching(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers,
                      Walkers<D>& walkers, std::size_t first, std::size_t last,
-                     std::vector<std::pair<std::uint32_t, std::uint32_t>>& deep_ones) {
+                     std::vector<std::pair<std::uint32_t, std::uint32_t>>& deep_ones,
+                     std::vector<std::uint32_t>& begun) {
   for (std::size_t k = first; k < last; ++k) {
     if (k + kPairsAhead < last) {
       const Pair<D>& soon = pairs.list[pairs.active[k + kPairsAhead]];
@@ -130,9 +181,12 @@ void update_touching(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers
     // What is about to hit touches when it does, not a step before.
     const bool hits = !before && p.gap > 0 && p.closing > reach * store.settings.rate;
     // Away from it already.
-    const bool bounced = p.impulse > 0 && p.gap > kLetGo * store.settings.metre;
-    p.touching = !bounced && (p.impulse > 0 || (p.gap <= reach && !hits));
+    const bool struck = p.impulse > 0 || p.when >= 0;
+    const bool bounced = struck && p.gap > kLetGo * store.settings.metre;
+    p.touching = !bounced && (struck || (p.gap <= reach && !hits));
     p.passed = bounced && !before;
+    if (p.touching && !before) begun.push_back(i);
+    else p.coming = -1;
     p.left = before && !p.touching;
     p.squeezed = false;
     if (!p.touching || p.gap >= -kLetGo * store.settings.metre) continue;

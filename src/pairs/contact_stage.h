@@ -21,6 +21,9 @@ struct ContactStage {
   // What lies deep in something that does not yield: it, and the pair.
   std::vector<std::pair<std::uint32_t, std::uint32_t>> deep;
   std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> deep_by_worker;
+  // Pairs that began to touch, by who found them, and together.
+  std::vector<std::vector<std::uint32_t>> begun_by_worker;
+  std::vector<std::uint32_t> begun;
 };
 
 // Continuous collision: what moves far for its size within the running step.

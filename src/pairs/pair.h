@@ -83,6 +83,7 @@ struct alignas(64) Pair {
   bool unsure = true;
   // It responds, was apart in the last step too, and has nothing to report or to reset.
   bool idle = false;
+  double coming = -1;    // seconds into the step at which it would close without other contacts
   bool ignored = false;  // by a one-way surface, on request, until separated
   Slab<D> slab{};        // as they were at the last narrow phase
   std::uint64_t serial_a = 0;

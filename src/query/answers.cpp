@@ -9,13 +9,14 @@
 #include "pairs/index.h"
 #include "shapes/assembly.h"
 #include "store/access.h"
+#include "store/checks.h"
 #include "store/objects.h"
 
 namespace colvik::world {
 
 namespace {
 
-constexpr double kFurthest = 1e15;  // nothing is further away
+constexpr double kReach = 1e15;  // no query reaches further
 
 template <int D>
 struct PosedQuestion {
@@ -44,7 +45,7 @@ PosedQuestion<D> posed(const Question<D>& question) {
   } else {
     const Near<D>& near = std::get<Near<D>>(question);
     a.course.start.position = near.point;
-    a.within = std::min(std::max(0.0, near.within), kFurthest);
+    a.within = std::min(std::max(0.0, near.within), kReach);
   }
   return a;
 }
@@ -58,7 +59,8 @@ Bounds<D> start_of(const PosedQuestion<D>& a) {
 template <int D>
 bool has_end(const PosedQuestion<D>& a) {
   const Bounds<D> swept = start_of(a).swept(a.course.move);
-  return swept.lo.allFinite() && swept.hi.allFinite();
+  return (swept.lo.array() >= -2 * kReach).all() && (swept.hi.array() <= 2 * kReach).all() &&
+         (swept.lo.array() <= swept.hi.array()).all();
 }
 
 // The first of all answers, by distance; of equals the oldest.
@@ -254,7 +256,7 @@ void first_hits(Store<D>& store, BroadPhase<D>& broad, std::span<const RayCast<D
   std::vector<index::Sweep<D>> paths;
   std::vector<std::uint32_t> number;  // of the rays that can be followed
   for (const RayCast<D>& ray : rays)
-    if (ray.from.allFinite() && Vec<D>(ray.from + ray.displacement).allFinite())
+    if (within(ray.from, kReach) && within(ray.displacement, kReach))
       number.push_back(static_cast<std::uint32_t>(&ray - rays.data()));
   std::vector<std::pair<std::uint32_t, std::uint32_t>> later;  // collider, ray
   std::vector<contact::Course<D>> courses;
@@ -312,9 +314,9 @@ Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& b
                                                const Change<D>& change) {
   const ObjectState<D>* o = find_state(store, id);
   if (o == nullptr) return Error{"object", "is not there", "a live object"};
-  if (!change.move.allFinite() || !change.turn.allFinite())
-    return Error{fmt::format("object '{}' change", o->shown.name), "is not finite",
-                 "finite numbers"};
+  if (!within(change.move, kReach) || !within(change.turn, kReach))
+    return Error{fmt::format("object '{}' change", o->shown.name), "is out of range",
+                 "a displacement and a turn up to 1e15"};
   if (!(change.scale > 0 && change.scale <= 1e6))
     return Error{fmt::format("object '{}' change", o->shown.name),
                  fmt::format("scale {} is not usable", change.scale), "a number above 0"};
@@ -324,7 +326,7 @@ Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& b
       if (at == id.slot) return true;
     return false;
   };
-  const auto filter = [&](const ObjectState<D>& member, std::size_t i) {
+  const auto sweep_collider = [&](const ObjectState<D>& member, std::size_t i) {
     const ColliderDef<D>& own = member.shown.colliders[i].def;
     Party self = party_of(store, member, i);
     // The pose of the collider on the queried object, which turns about its own origin and takes
@@ -361,7 +363,7 @@ Result<std::vector<WouldTouch<D>>> would_touch(Store<D>& store, BroadPhase<D>& b
     });
   };
   for_family(store, store.objects[id.slot], [&](const ObjectState<D>& member) {
-    for (std::size_t i = 0; i < member.shown.colliders.size(); ++i) filter(member, i);
+    for (std::size_t i = 0; i < member.shown.colliders.size(); ++i) sweep_collider(member, i);
   });
   const auto serial = [&](ObjectId of) { return store.objects[of.slot].shown.serial; };
   std::stable_sort(out.begin(), out.end(), [&](const WouldTouch<D>& x, const WouldTouch<D>& y) {

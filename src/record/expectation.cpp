@@ -433,12 +433,35 @@ Result<void> check_expectation(const Expectation<D>& e, const Trace<D>& trace) {
   return {};
 }
 
+namespace {
+
+// The first time, in seconds, that an expectation is about.
+template <int D>
+double earliest(const Expectation<D>& e) {
+  const auto at = [](const auto& what) -> std::optional<double> {
+    if constexpr (requires { what.at; }) return what.at;
+    else return std::nullopt;
+  };
+  return std::max(e.from, std::visit(at, e.what).value_or(0));
+}
+// To a hundredth of a step later: a time in decimals may be the last step's.
+template <int D>
+double end_of(const Trace<D>& trace) {
+  return (static_cast<double>(trace.steps()) + 0.01) / trace.rate();
+}
+
+}  // namespace
+
 template <int D>
 ExpectationResult judge(const Expectation<D>& e, const Trace<D>& trace) {
   ExpectationResult r;
   if (Result<void> good = check_expectation(e, trace); !good) {
     r.expected = "an expectation that can be judged";
     r.happened = good.error().message();
+  } else if (const double from = earliest(e); from > end_of(trace)) {
+    r.expected = fmt::format("a run of at least {:g} s", from);
+    r.happened = fmt::format("it ended at {:g} s, so that nothing is known about then",
+                             static_cast<double>(trace.steps()) / trace.rate());
   } else if (const auto* reaction = std::get_if<ExpectReaction>(&e.what)) {
     r = judge_count(e, *reaction, trace);
   } else if (const auto* contact = std::get_if<ExpectContact>(&e.what)) {

@@ -1,6 +1,7 @@
 // Checks the effects of a reaction and resolves their names: one function for each effect.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "rules/rules_impl.h"
@@ -138,8 +139,12 @@ struct Rules<D>::Impl::EffectCompiler {
   }
   Result<void> operator()(const effects::Restart&) const { return {}; }
   Result<void> operator()(const effects::Finish& e) const {
-    if (!e.outcome.empty()) return {};
-    return unusable("finish lacks an outcome", "a word such as won or lost");
+    if (e.outcome.empty()) return unusable("finish lacks an outcome", "a word such as won or lost");
+    const auto is_control = [](char c) {
+      return static_cast<unsigned char>(c) < 0x20 || c == 0x7f;
+    };
+    if (std::none_of(e.outcome.begin(), e.outcome.end(), is_control)) return {};
+    return unusable("the outcome has a control character", "printable text");
   }
 
  private:

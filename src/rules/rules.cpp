@@ -1,6 +1,5 @@
 #include <fmt/format.h>
 
-#include "math/hash.h"
 #include "rules/rules_impl.h"
 
 namespace colvik {
@@ -55,7 +54,7 @@ void pack(A& a, ReactionState& r) {
 namespace {
 
 constexpr std::string_view kSaved = "colvik rules";
-constexpr std::uint32_t kVersion = 3;
+constexpr std::uint32_t kVersion = 4;
 
 template <int D>
 rules::ReactionState state_of(const rules::Compiled<D>& r, const ReactionReport& report) {
@@ -105,10 +104,13 @@ struct Loose {
   std::vector<double> until;
   std::vector<std::string> inputs;
   std::vector<std::string> cues;
+  std::vector<std::uint64_t> claimed;  // serials
+  std::vector<std::uint64_t> claimants;
+  std::vector<ObjectId> claimed_ids;
 };
 template <class A>
 void pack(A& a, Loose& l) {
-  a(l.safe, l.until, l.inputs, l.cues);
+  a(l.safe, l.until, l.inputs, l.cues, l.claimed, l.claimants, l.claimed_ids);
 }
 
 }  // namespace
@@ -222,6 +224,11 @@ std::vector<std::byte> Rules<D>::save() const {
   }
   loose.inputs.assign(impl_->inputs.begin(), impl_->inputs.end());
   loose.cues.assign(impl_->cues.begin(), impl_->cues.end());
+  for (const auto& [serial, claim] : impl_->claims) {
+    loose.claimed.push_back(serial);
+    loose.claimants.push_back(claim.reaction);
+    loose.claimed_ids.push_back(claim.object);
+  }
   math::Packer out;
   out(states, impl_->delayed, impl_->carried, loose, impl_->outcome);
   return math::sealed(kSaved, kVersion, std::move(out.bytes()));
@@ -242,7 +249,11 @@ Result<void> Rules<D>::load(std::span<const std::byte> saved) {
   std::optional<std::string> outcome;
   in(states, delayed, carried, loose, outcome);
   bool same = in.good() && in.empty() && states.size() == impl_->reactions.size() &&
-              loose.safe.size() == loose.until.size();
+              loose.safe.size() == loose.until.size() &&
+              loose.claimed.size() == loose.claimants.size() &&
+              loose.claimed.size() == loose.claimed_ids.size();
+  for (const std::uint64_t claimant : loose.claimants)
+    same = same && claimant < impl_->reactions.size();
   for (std::size_t i = 0; same && i < states.size(); ++i)
     same = states[i].name == impl_->reactions[i].reaction.name &&
            states[i].owners.size() == states[i].values.size() &&
@@ -260,6 +271,10 @@ Result<void> Rules<D>::load(std::span<const std::byte> saved) {
   impl_->safe_until.clear();
   for (std::size_t i = 0; i < loose.safe.size(); ++i)
     impl_->safe_until[loose.safe[i]] = loose.until[i];
+  impl_->claims.clear();
+  for (std::size_t i = 0; i < loose.claimed.size(); ++i)
+    impl_->claims[loose.claimed[i]] = {static_cast<std::size_t>(loose.claimants[i]),
+                                       loose.claimed_ids[i]};
   impl_->inputs = {loose.inputs.begin(), loose.inputs.end()};
   impl_->cues = {loose.cues.begin(), loose.cues.end()};
   impl_->fired.clear();
@@ -269,50 +284,7 @@ Result<void> Rules<D>::load(std::span<const std::byte> saved) {
 
 template <int D>
 std::uint64_t Rules<D>::hash() const {
-  math::Hasher h;
-  const auto serial = [&](const ObjectId& id) {
-    return impl_->world.alive(id) ? impl_->world.object(id).serial : 0;
-  };
-  for (std::size_t i = 0; i < impl_->reactions.size(); ++i) {
-    const rules::Compiled<D>& r = impl_->reactions[i];
-    h.add(impl_->reports[i].fired);
-    h.add(std::uint64_t{r.on});
-    h.add(r.beats);
-    for (const auto& [self, other] : r.seen) {
-      h.add(self);
-      h.add(other);
-    }
-    for (const auto& [two, v] : r.visits) {
-      h.add(two.first);
-      h.add(two.second);
-      h.add(static_cast<std::uint64_t>(v.open));
-      h.add(v.ended);
-      h.add(std::uint64_t{v.fired[0]} | std::uint64_t{v.fired[1]} << 1);
-    }
-    for (const auto& [owner, value] : r.last_value) {
-      h.add(owner);
-      h.add(value);
-    }
-  }
-  for (const rules::Delayed<D>& d : impl_->delayed) {
-    h.add(d.due);
-    h.add(std::uint64_t{d.reaction});
-    h.add(std::uint64_t{d.effect});
-    h.add(d.moment.self ? serial(*d.moment.self) : 0);
-    h.add(d.moment.other ? serial(*d.moment.other) : 0);
-  }
-  for (const rules::Carried& c : impl_->carried) {
-    h.add(serial(c.parent));
-    h.add(serial(c.child));
-  }
-  for (const auto& [who, until] : impl_->safe_until) {
-    h.add(who);
-    h.add(until);
-  }
-  for (const auto* names : {&impl_->inputs, &impl_->cues})
-    for (const std::string& name : *names) h.add(std::string_view(name));
-  h.add(std::string_view(impl_->outcome ? *impl_->outcome : ""));
-  return h.value();
+  return math::hash_of(save());
 }
 
 template Rules<2>::Rules(World<2>& world);

@@ -91,6 +91,12 @@ struct Delayed {
   Moment<D> moment{};
 };
 
+// The reaction that requested an object's removal.
+struct Claim {
+  std::size_t reaction = 0;
+  ObjectId object{};
+};
+
 // What was attached by an effect, in that order.
 struct Carried {
   ObjectId parent{};
@@ -120,8 +126,7 @@ struct Rules<D>::Impl {
   std::vector<ReactionReport> reports;
   std::vector<Firing<D>> fired;
   std::vector<Withheld> withheld;
-  std::map<std::uint64_t, std::size_t>
-      claims;  // by serial: the reaction that requested its removal
+  std::map<std::uint64_t, rules::Claim> claims;  // by the object's serial
   std::vector<rules::Delayed<D>> delayed;
   std::vector<rules::Carried> carried;
   std::map<std::uint64_t, double> safe_until;  // by serial

@@ -188,7 +188,7 @@ void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t even
     for (const std::optional<ObjectId>& id : {firing.self, firing.other})
       if (id && !w.claimed_by)
         if (const auto claim = claims.find(world.object(*id).serial); claim != claims.end())
-          w.claimed_by = claim->second;
+          w.claimed_by = claim->second.reaction;
     withheld.push_back(w);
     return;
   }
@@ -203,8 +203,9 @@ void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t even
     world.mark_going(*id);
     going_by.emplace_back(*id, event);
     constexpr std::size_t kManyClaims = 1024;
-    if (claims.size() >= kManyClaims) claims.clear();  // the oldest are long gone
-    claims[world.object(*id).serial] = index;
+    if (claims.size() >= kManyClaims)
+      std::erase_if(claims, [&](const auto& c) { return !world.alive(c.second.object); });
+    claims[world.object(*id).serial] = {index, *id};
   };
   if (r.removes_self) going(firing.self);
   if (r.removes_other) going(firing.other);

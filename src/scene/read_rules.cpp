@@ -83,6 +83,18 @@ struct SceneReader<D>::ExpectationReader {
     for (const auto& [keys, fitting] : kBelong)
       for (const std::string_view key : keys) report_key(s, key, subject, fitting);
   }
+  // Nothing is known about times after the run.
+  void check_times(const Expectation<D>& e) const {
+    const double length = scene.scene_.length;
+    const auto within = fmt::format("from 0 to {:g} s, the length of the run", length);
+    if (const auto time = at(); time && *time > length)
+      s.context().report(*s.find("at"), fmt::format("at {:g} s the run is over", *time), within);
+    if (s.has("between") && (e.from > length || e.to < e.from))
+      s.context().report(*s.find("between"),
+                         e.to < e.from ? "between ends before it begins"
+                                       : fmt::format("at {:g} s the run is over", e.from),
+                         within);
+  }
   void read_how_often(Expectation<D>& e) const {
     e.times = s.whole("times", 0, 1000000000);
     e.at_least = s.whole("at_least", 0, 1000000000);
@@ -188,6 +200,7 @@ std::optional<Expectation<D>> SceneReader<D>::read_expectation(const Section& s,
     e.from = between->x();
     e.to = between->y();
   }
+  reader.check_times(e);
   if (subject == "reaction" || subject == "contact") reader.read_how_often(e);
   if (subject == "reaction") e.what = reader.reaction();
   else if (subject == "number") e.what = reader.number();

@@ -133,6 +133,42 @@ void apply_fields(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
   }
 }
 
+// Whether a body's state after the solver can be used; positions beyond this overflow when squared
+// in single precision.
+template <int D>
+bool is_finite(const dynamics::Body<D>& b) {
+  constexpr double kMost = 1e18;
+  bool good = within(b.centre, kMost) && within(b.velocity, kMost) && within(b.spin, kMost);
+  for (int i = 0; i < D; ++i) good = good && within(b.rotation.axis(i), 2);
+  return good;
+}
+
+// Bodies whose state is not finite stay where the step began, at rest, and forget their contacts'
+// impulses.
+template <int D>
+void stop_lost_bodies(Store<D>& store, PairTable<D>& pairs, const ContactStage<D>& contacts) {
+  bool any = false;
+  for (std::size_t i = 1; i < contacts.bodies.size(); ++i)
+    any = any || store.objects[contacts.body_objects[i]].lost;
+  if (!any) return;
+  for (Pair<D>& p : pairs.list) {
+    const ObjectState<D>& a = store.objects[store.objects[p.object_a].root];
+    const ObjectState<D>& b = store.objects[store.objects[p.object_b].root];
+    if (!a.lost && !b.lost) continue;
+    p.cached.clear();
+    p.start.clear();
+    p.impulse = 0;
+    p.approach = 0;
+    p.when = -1;
+  }
+  for (std::size_t i = 1; i < contacts.bodies.size(); ++i) {
+    ObjectState<D>& o = store.objects[contacts.body_objects[i]];
+    if (!std::exchange(o.lost, false)) continue;
+    o.trail = -1;
+    ++store.stopped_count;
+  }
+}
+
 template <int D>
 void write_back_bodies(Store<D>& store, ContactStage<D>& contacts) {
   constexpr std::size_t kBodies = 256;
@@ -171,6 +207,12 @@ void write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t f
       }
       continue;
     }
+    if (!is_finite(b)) {
+      o.lost = true;
+      s.velocity.setZero();
+      s.spin.setZero();
+      continue;
+    }
     move_object(store, o,
                 Place<D>{Pose<D>{b.centre, b.rotation}, b.rest} * Pose<D>{-s.mass_centre, {}});
     s.velocity = b.velocity.cwiseMax(-fastest).cwiseMin(fastest);
@@ -182,6 +224,8 @@ template void gather_bodies(Store<2>& store, PairTable<2>& pairs, Walkers<2>& wa
                             ContactStage<2>& contacts, CcdStage<2>& ccd);
 template void gather_bodies(Store<3>& store, PairTable<3>& pairs, Walkers<3>& walkers,
                             ContactStage<3>& contacts, CcdStage<3>& ccd);
+template void stop_lost_bodies(Store<2>&, PairTable<2>&, const ContactStage<2>&);
+template void stop_lost_bodies(Store<3>&, PairTable<3>&, const ContactStage<3>&);
 template void write_back_bodies(Store<2>& store, ContactStage<2>& contacts);
 template void write_back_bodies(Store<3>& store, ContactStage<3>& contacts);
 template void write_back_bodies(Store<2>& store, ContactStage<2>& contacts, std::size_t first,

@@ -16,4 +16,8 @@ template <int D>
 void write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t first,
                        std::size_t last);
 
+// Before read_contacts, so that no event has numbers that are not finite.
+template <int D>
+void stop_lost_bodies(Store<D>& store, PairTable<D>& pairs, const ContactStage<D>& contacts);
+
 }  // namespace colvik::world

@@ -27,6 +27,101 @@ contact::Course<D> course(const Pose<D>& a0, const Pose<D>& a1, const Pose<D>& b
   return c;
 }
 
+// A touch within one step that is shorter than this part of a substep is none: a graze, or one that
+// begins or ends with the step and belongs to the next or the last one.
+constexpr double kShortestTouch = 1e-4;
+
+// The motion of an object within a substep.
+template <int D>
+struct Leg {
+  Pose<D> from{};
+  Pose<D> to{};
+  Vec<D> mass_centre = kZero;
+  Vec<D> mean = kZero;  // velocity of the centre of mass
+  Vec<D> gain = kZero;  // change of velocity within the substep
+  double seconds = 1;
+
+  [[nodiscard]] Pose<D> at(double t) const {
+    const Rotation<D> rotation = interpolate<D>(from.rotation, to.rotation, t);
+    return {
+        from * mass_centre + t * (to * mass_centre - from * mass_centre) - rotation * mass_centre,
+        rotation};
+  }
+  // Of the point of the object that is at `point` in the world then.
+  [[nodiscard]] Vec<D> velocity(double t, const Vec<D>& point) const {
+    const Spin<D> spin = (to.rotation * from.rotation.inverse()).to_spin() / seconds;
+    const Vec<D> centre = from * mass_centre + t * (to * mass_centre - from * mass_centre);
+    return mean + gain * (t - 0.5) + cross(spin, Vec<D>(point - centre));
+  }
+};
+
+template <int D>
+Leg<D> leg_of(const Store<D>& store, const CcdStage<D>& ccd, const ObjectState<D>& o, int k) {
+  const double seconds = 1 / (store.settings.rate * store.settings.substeps);
+  Leg<D> leg;
+  leg.from = leg.to = o.shown.pose;
+  leg.mass_centre = o.shown.mass_centre;
+  leg.seconds = seconds;
+  if (o.body == kNoBody) return leg;
+  leg.from = pose_at_substep(store, ccd, o, k);
+  leg.to = pose_at_substep(store, ccd, o, k + 1);
+  leg.mean = (leg.to * leg.mass_centre - leg.from * leg.mass_centre) / seconds;
+  const ObjectState<D>& root = store.objects[o.root];
+  if (root.shown.body != BodyKind::dynamic) {
+    // The velocity that it was given, free of the rounding of its positions.
+    const Vec<D>& given = root.velocity_before;
+    if ((given - leg.mean).norm() <= 1e-9 * given.norm()) leg.mean = given;
+  } else if (root.trail >= 0) {
+    leg.gain = store.settings.gravity * root.shown.gravity_scale * seconds;
+  } else {
+    leg.gain = (root.shown.velocity - root.velocity_before) / store.settings.substeps;
+  }
+  return leg;
+}
+
+// Sets where and how fast the two first touch, `hit` on their courses in substep k.
+template <int D>
+void note_first_touch(const Store<D>& store, const CcdStage<D>& ccd, Pair<D>& p, int k,
+                      const contact::Impact<D>& hit) {
+  const ColliderState<D>& ca = store.colliders[p.a];
+  const ColliderState<D>& cb = store.colliders[p.b];
+  const Leg<D> a = leg_of(store, ccd, store.objects[ca.object], k);
+  const Leg<D> b = leg_of(store, ccd, store.objects[cb.object], k);
+  const double t = hit.inside ? 0 : hit.t;
+  const Pose<D> frame = ca.placed(a.at(t));
+  p.normal = frame.rotation * hit.normal;
+  p.point = frame * hit.point;
+  p.approach = std::max(0.0, -p.normal.dot(b.velocity(t, p.point) - a.velocity(t, p.point)));
+}
+
+// The begin of a touch that a walker's own move found: it stops there, so that its velocity at the
+// end of the step does not show how fast it arrived. False if there is none.
+template <int D>
+bool note_walked_touch(const Store<D>& store, const Walkers<D>& walkers, Pair<D>& p) {
+  const double start = static_cast<double>(store.steps) / store.settings.rate;
+  const WalkTouch<D>* first = nullptr;
+  double sign = 1;
+  for (const bool turned : {false, true}) {
+    const ColliderState<D>& own = store.colliders[turned ? p.b : p.a];
+    const ColliderState<D>& other = store.colliders[turned ? p.a : p.b];
+    const std::int32_t walker = store.objects[own.object].walker;
+    if (walker < 0) continue;
+    const Walking<D>& walking = walkers.list[static_cast<std::size_t>(walker)].walking;
+    for (const WalkTouch<D>& t : walking.touches)
+      if (t.object == store.objects[other.object].shown.id && t.collider == other.which &&
+          (first == nullptr || t.time < first->time)) {
+        first = &t;
+        sign = turned ? 1 : -1;
+      }
+  }
+  if (first == nullptr) return false;
+  p.when = std::clamp(first->time - start, 0.0, 1 / store.settings.rate);
+  p.normal = sign * first->normal;
+  p.point = first->point;
+  p.approach = first->speed;
+  return true;
+}
+
 }  // namespace
 
 template <int D>
@@ -74,7 +169,6 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
       return o.body != kNoBody ? o.shown.spin.norm() * o.turning_radius * dt : 0;
     };
     const double far = std::max((moved(oa) - moved(ob)).norm(), noted) + turned(oa) + turned(ob);
-    const bool may_pass = far > 0.5 * (thinness(ca.shape) + thinness(cb.shape));
     const double beyond = std::max(reach + 4 * most, far);
     const contact::Separation<D> s =
         contact::nearest(ca.shape, cb.shape, relative_pose(store, ca, cb), beyond);
@@ -84,21 +178,25 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
     if (walked && before && !p.touching && p.impulse > 0) p.impulse = 0;
     p.passed = false;
     p.left = before && !p.touching;
+    const double struck = walked && p.responds && p.impulse > 0 ? p.approach : 0;
     p.when = p.until = -1;
     p.gap = s.gap;
-    if (before != p.touching) find_crossing(store, ccd, p, before, p.touching);
-    else if (!before && may_pass && s.gap <= far)
-      p.passed = find_crossing(store, ccd, p, false, false);
-    p.slab = p.touching ? Slab<D>{}
-                        : separating_slab(store, p, oa.shown.pose.rotation, s, beyond,
-                                          displacement_so_far(store, p));
-    if (!p.touching && !p.passed) continue;
     const Pose<D> frame = pose_of(store, ca);
     p.normal = frame.rotation * s.normal;
     p.point = frame * Vec<D>(s.has_points ? Vec<D>(0.5 * (s.on_a + s.on_b)) : Vec<D>(kZero));
     const Vec<D> apart = velocity_at(ob.shown, p.point) - velocity_at(oa.shown, p.point);
     p.approach = std::max(0.0, -p.normal.dot(apart));  // in this order -0 becomes 0
-    if (p.passed) p.approach = std::max(p.approach, apart.norm());
+    if (walked && !before && p.touching && note_walked_touch(store, walkers, p)) {
+      // The walk knows.
+    } else if (before != p.touching) {
+      find_crossing(store, ccd, p, before, p.touching);
+    } else if (!before && s.gap <= far) {
+      p.passed = find_crossing(store, ccd, p, false, false);
+    }
+    p.approach = std::max(p.approach, struck);
+    p.slab = p.touching ? Slab<D>{}
+                        : separating_slab(store, p, oa.shown.pose.rotation, s, beyond,
+                                          displacement_so_far(store, p));
     if (!p.responds) p.impulse = 0;
   }
 }
@@ -147,16 +245,25 @@ bool find_crossing(Store<D>& store, CcdStage<D>& ccd, Pair<D>& p, bool before, b
                                           pose_at_substep(store, ccd, ob, from) * own_b,
                                           pose_at_substep(store, ccd, ob, to) * own_b));
   };
+  std::optional<contact::Impact<D>> first;
+  int substep = 0;
   if (!before) {
-    for (int k = 0; k < n && p.when < 0; ++k)
-      if (const auto hit = cast_between(k, k + 1))
-        p.when = (k + (hit->inside ? 0 : hit->t)) * piece;
-    if (p.when < 0 && !after) return false;
+    for (int k = 0; k < n && !first; ++k) {
+      first = cast_between(k, k + 1);
+      substep = k;
+    }
+    if (!first && !after) return false;
+    if (first) p.when = (substep + (first->inside ? 0 : first->t)) * piece;
   }
   if (!after)
     for (int k = n; k > 0 && p.until < 0; --k)
       if (const auto hit = cast_between(k, k - 1))
         p.until = (k - (hit->inside ? 0 : hit->t)) * piece;
+  if (!before && !after && p.until - p.when < kShortestTouch * piece) {
+    p.when = p.until = -1;
+    return false;
+  }
+  if (first) note_first_touch(store, ccd, p, substep, *first);
   return p.when >= 0;
 }
 

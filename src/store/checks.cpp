@@ -252,6 +252,14 @@ template <int D>
 Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
   if (!within(def.at, kFurthest * s.metre))
     return Error{"position", text(def.at) + " is out of range", "finite numbers up to 1e9 metres"};
+  if (!is_usable(Pose<D>{kZero, def.turned}, s.metre))
+    return Error{"rotation", "is not usable", "a finite angle about an axis that has a length"};
+  if (def.on_parent && !is_usable(*def.on_parent, s.metre))
+    return Error{"pose on its parent", "is not usable", "finite numbers up to 1e9 metres"};
+  for (const ColliderDef<D>& c : def.colliders)
+    if (!is_usable(Pose<D>{kZero, c.turned}, s.metre))
+      return Error{"collider rotation", "is not usable",
+                   "a finite angle about an axis that has a length"};
   if (!within(def.velocity, kFastest * s.metre))
     return Error{"velocity", text(def.velocity) + " is out of range",
                  "finite speeds up to 1e6 metres per second"};

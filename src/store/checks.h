@@ -20,6 +20,15 @@ bool within(const Eigen::Matrix<double, R, 1, Eigen::DontAlign>& v, double most)
   return true;
 }
 
+// A position within the world and a rotation of length one.
+template <int D>
+bool is_usable(const Pose<D>& pose, double metre) {
+  bool good = within(pose.position, kFurthest * metre);
+  for (int i = 0; i < D; ++i)
+    good = good && std::abs(pose.rotation.axis(i).squaredNorm() - 1) <= 1e-6;
+  return good;
+}
+
 template <int R>
 std::string text(const Eigen::Matrix<double, R, 1, Eigen::DontAlign>& v) {
   std::string out = "[";

@@ -116,6 +116,7 @@ struct ObjectState {
   bool meets_relatives = false;
   bool continuous = true;
   bool may_sleep = true;
+  bool lost = false;  // its state after the solver was not finite
   Life life = Life::none;
   double still_for = 0;  // seconds
   double inverse_mass = 0;

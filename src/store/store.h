@@ -42,10 +42,11 @@ struct Store {
   std::vector<std::uint32_t> pushed;     // slots of objects with timed pushes
 
   std::uint64_t steps = 0;
-  std::size_t left_count = 0;    // objects that left the world's bounds
-  bool has_fields = false;       // some collider has one, or had
-  bool removed_waiting = false;  // removed objects are yet to be freed
-  bool causes_noted = false;     // some object's Changes are set
+  std::size_t left_count = 0;     // objects that left the world's bounds
+  std::size_t stopped_count = 0;  // bodies stopped as their state was not finite
+  bool has_fields = false;        // some collider has one, or had
+  bool removed_waiting = false;   // removed objects are yet to be freed
+  bool causes_noted = false;      // some object's Changes are set
 };
 
 }  // namespace colvik::world

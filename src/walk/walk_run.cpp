@@ -19,6 +19,20 @@ Vec<D> at_most(const Vec<D>& v, double length) {
   return n > length ? Vec<D>(v * (length / n)) : v;
 }
 
+// The C library's differ between systems in the last bit.
+double cosine(double angle) {
+  double s = 0;
+  double c = 1;
+  sine_cosine(angle, s, c);
+  return c;
+}
+double tangent(double angle) {
+  double s = 0;
+  double c = 1;
+  sine_cosine(angle, s, c);
+  return s / c;
+}
+
 }  // namespace
 
 template <int D>
@@ -37,7 +51,7 @@ Walk<D>::Walk(Store<D>& store, Walkers<D>& walkers, ObjectState<D>& o, WalkerSta
   dt_ = 1 / store_.settings.rate;
   now_ = static_cast<double>(store_.steps) / store_.settings.rate;
   clearance_ = can_.clearance.value_or(0.002 * store_.settings.metre);
-  level_ = std::cos(can_.steepest) - 1e-9;
+  level_ = cosine(can_.steepest) - 1e-9;
 }
 
 // Whether what it stands on lets it through now.
@@ -74,7 +88,7 @@ template <int D>
 void Walk<D>::meet(const Hit& hit, const Vec<D>& velocity) {
   constexpr std::size_t kMost = 64;
   const ObjectState<D>& other = store_.objects[store_.colliders[hit.by->other].object];
-  const double limit = std::cos(can_.steepest) - 1e-9;
+  const double limit = cosine(can_.steepest) - 1e-9;
   const double rise = up_.dot(hit.normal);
   WalkTouch<D> t;
   t.object = other.shown.id;
@@ -185,7 +199,7 @@ void Walk<D>::walk_on_ground(double time) {
   const double gone = level(slid.gone).norm();
   const bool holds = !can_.hold_below || gone <= *can_.hold_below * time;
   const double depth =
-      2 * clearance_ + (holds ? can_.step + gone * std::tan(std::min(can_.steepest, 1.4)) : 0);
+      2 * clearance_ + (holds ? can_.step + gone * tangent(std::min(can_.steepest, 1.4)) : 0);
   if (const std::optional<Hit> ground = ground_below(depth)) {
     const Vec<D> down = -up_ * depth;
     pose_.position += free_part(*ground, down, true) * down;

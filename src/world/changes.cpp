@@ -19,9 +19,7 @@ bool World<D>::attach(ObjectId child, ObjectId parent, const std::optional<Pose<
   if (!world::may_ride(impl_->store, *world::find_state(impl_->store, child),
                        *world::find_state(impl_->store, parent)))
     return false;
-  if (on_parent &&
-      !world::within(on_parent->position, world::kFurthest * impl_->store.settings.metre))
-    return false;
+  if (on_parent && !world::is_usable(*on_parent, impl_->store.settings.metre)) return false;
   for (std::uint32_t at = parent.slot; at != world::kAlone; at = impl_->store.objects[at].parent)
     if (at == child.slot) return false;
   return impl_->change(child, [this, parent, on_parent](world::ObjectState<D>& c) {

@@ -40,6 +40,7 @@ void World<D>::step() {
   w.contacts.solver.end();
   world::read_contacts(w.store, w.pairs, w.sleepers, w.walkers, w.contacts);
   world::write_back_bodies(w.store, w.contacts);
+  world::stop_lost_bodies(w.store, w.pairs, w.contacts);
   world::move_walkers(w);
   world::sense_pairs(w.store, w.pairs, w.walkers, w.ccd);
   w.broad.stale = true;
@@ -72,11 +73,21 @@ template <int D>
 void World<D>::Impl::notify_listeners() {
   if (listeners.empty()) return;
   World& self = *owner;
+  // Also when a listener throws: the changes requested until then apply, and later ones do not
+  // wait.
+  struct Guard {
+    Impl& w;
+    ~Guard() {
+      w.notifying = false;
+      std::vector<world::DeferredChange> changes;
+      changes.swap(w.deferred);
+      for (world::DeferredChange& change : changes) change();
+      changes.clear();
+      if (w.deferred.empty()) w.deferred.swap(changes);  // keeps its memory
+    }
+  } guard{*this};
   notifying = true;
   for (const auto& [token, listener] : listeners) listener(self, this->touches.events);
-  notifying = false;
-  for (world::DeferredChange& change : deferred) change();
-  deferred.clear();
 }
 
 template <int D>

@@ -33,8 +33,7 @@ template <int D>
 bool World<D>::spawn(std::string_view kind, const Pose<D>& at, const Vec<D>& velocity,
                      const Spin<D>& spin) {
   const ObjectDef<D>* of = this->kind(kind);
-  if (of == nullptr || !world::within(at.position, world::kFurthest * impl_->store.settings.metre))
-    return false;
+  if (of == nullptr || !world::is_usable(at, impl_->store.settings.metre)) return false;
   ObjectDef<D> def = *of;
   def.name.clear();
   def.at = at.position;

@@ -10,7 +10,7 @@ namespace colvik {
 
 template <int D>
 bool World<D>::place(ObjectId id, const Pose<D>& pose) {
-  if (!world::within(pose.position, world::kFurthest * impl_->store.settings.metre)) return false;
+  if (!world::is_usable(pose, impl_->store.settings.metre)) return false;
   return impl_->change(id, [this, pose](world::ObjectState<D>& o) {
     world::disturb(*impl_, o);
     if (o.parent != world::kAlone) {
@@ -32,7 +32,7 @@ bool World<D>::place(ObjectId id, const Pose<D>& pose) {
 
 template <int D>
 bool World<D>::move_to(ObjectId id, const Pose<D>& pose) {
-  if (!world::within(pose.position, world::kFurthest * impl_->store.settings.metre)) return false;
+  if (!world::is_usable(pose, impl_->store.settings.metre)) return false;
   if (alive(id) && (object(id).body != BodyKind::kinematic || object(id).parent)) return false;
   return impl_->change(id, [this, pose](world::ObjectState<D>& o) {
     if (o.resting != world::kAwake) world::wake_groups(*impl_, std::array{o.resting});

@@ -124,6 +124,11 @@ std::size_t World<D>::contact_count() const {
 }
 
 template <int D>
+std::size_t World<D>::stopped_count() const {
+  return impl_->store.stopped_count;
+}
+
+template <int D>
 std::size_t World<D>::held_back() const {
   return impl_->ccd.held_back;
 }
@@ -157,6 +162,7 @@ void World<D>::clear() {
 
 template <int D>
 bool World<D>::give_tag(ObjectId id, Tag tag) {
+  if (tag.index >= impl_->store.tags.names().size()) return false;
   return impl_->change(id, [this, tag](world::ObjectState<D>& o) {
     o.shown.tags.insert(tag);
     for (Collider<D>& c : o.shown.colliders) c.tags.insert(tag);
@@ -167,6 +173,7 @@ bool World<D>::give_tag(ObjectId id, Tag tag) {
 
 template <int D>
 bool World<D>::take_tag(ObjectId id, Tag tag) {
+  if (tag.index >= impl_->store.tags.names().size()) return false;
   return impl_->change(id, [this, tag](world::ObjectState<D>& o) {
     o.shown.tags.erase(tag);
     for (Collider<D>& c : o.shown.colliders) {
@@ -282,6 +289,8 @@ template std::size_t World<2>::pair_count() const;
 template std::size_t World<3>::pair_count() const;
 template std::size_t World<2>::contact_count() const;
 template std::size_t World<3>::contact_count() const;
+template std::size_t World<2>::stopped_count() const;
+template std::size_t World<3>::stopped_count() const;
 template std::size_t World<2>::held_back() const;
 template std::size_t World<3>::held_back() const;
 template bool World<2>::wake(ObjectId id);

@@ -9,7 +9,7 @@ namespace colvik {
 
 namespace {
 
-constexpr std::uint32_t kVersion = 7;
+constexpr std::uint32_t kVersion = 8;
 template <int D>
 constexpr std::string_view kWhat = D == 2 ? "colvik 2D world" : "colvik 3D world";
 
@@ -22,8 +22,8 @@ void pack_lists(A& a, Impl& w) {
   a(s.ids.next_object, s.ids.next_collider, s.ids.live_count, s.removed_waiting, s.causes_noted,
     w.broad.stale, w.broad.still_moved);
   a(s.kinds, s.excepted, w.pairs.list, w.touches.now, w.sleepers.groups, w.sleepers.between,
-    w.sleepers.count, w.ccd.held_back, s.pushed, s.scheduled, s.has_fields, s.left_count, s.steps,
-    w.finished, w.touches.lately, w.walkers.list);
+    w.sleepers.count, w.ccd.held_back, s.pushed, s.scheduled, s.has_fields, s.left_count,
+    s.stopped_count, s.steps, w.finished, w.touches.lately, w.walkers.list);
 }
 
 }  // namespace
@@ -120,94 +120,7 @@ Result<void> World<D>::load(std::span<const std::byte> saved) {
 
 template <int D>
 std::uint64_t World<D>::hash() const {
-  const Impl& w = *impl_;
-  math::Hasher h;
-  const auto add_rotation = [&](const Rotation<D>& r) {
-    for (int i = 0; i < D; ++i) h.add(r.axis(i));
-  };
-  const auto add_numbers = [&](const std::vector<Number>& numbers) {
-    for (const Number& n : numbers) {
-      h.add(std::string_view(n.name));
-      h.add(n.value);
-    }
-  };
-  h.add(w.store.steps);
-  add_numbers(w.store.numbers);
-  for (const std::uint32_t slot : w.store.order) {
-    const world::ObjectState<D>& o = w.store.objects[slot];
-    const Object<D>& s = o.shown;
-    h.add(s.serial);
-    h.add(static_cast<std::uint64_t>(o.life));
-    h.add(s.pose.position);
-    h.add(o.rest);
-    add_rotation(s.pose.rotation);
-    h.add(s.velocity);
-    h.add(s.spin);
-    h.add(std::uint64_t{s.active} | std::uint64_t{s.going} << 1 | std::uint64_t{s.asleep} << 2);
-    h.add(o.still_for);
-    if (o.parent != world::kAlone) {
-      h.add(w.store.objects[o.parent].shown.serial);
-      h.add(o.on_root.position);
-    }
-    h.add(o.force);
-    h.add(o.torque);
-    if (o.paused || o.lag > 0) {
-      h.add(o.lag);
-      h.add(o.held_velocity);
-      h.add(o.held_spin);
-    }
-    for (std::size_t i = 0; i < s.tags.size_in_words(); ++i) h.add(s.tags.word(i));
-    add_numbers(s.numbers);
-    for (const Collider<D>& c : s.colliders) {
-      h.add(std::string_view(c.meets.text()));
-      h.add(std::uint64_t{c.def.on});
-    }
-  }
-  for (const world::WalkerState<D>& walker : w.walkers.list) {
-    if (walker.slot == world::kAlone) continue;
-    const Walking<D>& now = walker.walking;
-    h.add(walker.velocity);
-    h.add(walker.foot);
-    h.add(walker.slid);
-    h.add(now.carried);
-    h.add(now.since);
-    h.add(now.wish.velocity);
-    h.add(std::uint64_t{now.standing} | std::uint64_t{now.jumping} << 1 |
-          std::uint64_t{walker.wished_jump} << 2 | std::uint64_t{now.wish.jump} << 3 |
-          std::uint64_t{now.wish.drop} << 4 | std::uint64_t{now.wish.fly} << 5);
-  }
-  const auto add_pair = [&](const world::Pair<D>& p) {
-    h.add(p.serial_a);
-    h.add(p.serial_b);
-    h.add(std::uint64_t{p.touching});
-    for (const world::CachedImpulse<D>& k : p.cached) {
-      h.add(std::uint64_t{k.id});
-      h.add(k.push);
-      h.add(k.drag);
-      h.add(k.roll);
-      h.add(k.at);
-    }
-    for (const std::uint32_t piece : p.standing) h.add(std::uint64_t{piece});
-    if (p.ignored) h.add(std::uint64_t{1});
-    h.add(p.slab.apart);
-    for (const contact::Start<D>& from : p.start) {
-      h.add(from.normal);
-      h.add(std::uint64_t{from.face_count});
-      for (std::size_t i = 0; i < from.corner_count; ++i)
-        h.add(std::uint64_t{from.corners[i].a} | std::uint64_t{from.corners[i].b} << 8);
-    }
-  };
-  for (const world::Pair<D>& p : w.pairs.list) add_pair(p);
-  for (const world::SleepGroup<D>& group : w.sleepers.groups)
-    for (const world::Pair<D>& p : group.pairs) add_pair(p);
-  for (const world::Pair<D>& p : w.sleepers.between.pairs) add_pair(p);
-  for (const world::Excepted& e : w.store.excepted) {
-    h.add(e.serial_a);
-    h.add(e.serial_b);
-    h.add(e.until);
-    h.add(std::uint64_t{e.until_apart});
-  }
-  return h.value();
+  return math::hash_of(save());
 }
 
 template std::vector<std::byte> World<2>::save() const;

@@ -51,7 +51,7 @@ int main(int argc, char** argv) {
     std::cerr << "colvik: " << error.what() << "\nTry: colvik --help, or colvik COMMAND --help\n";
     return kWrong;
   }
-  try {
+  const auto command = [&] {
     if (app.got_subcommand("run"))
       return run(run_options, isatty(STDOUT_FILENO) != 0, std::cout, std::cerr);
     if (app.got_subcommand("query"))
@@ -61,6 +61,12 @@ int main(int argc, char** argv) {
     if (app.got_subcommand("compare")) return compare_runs(compare_options, std::cout, std::cerr);
     if (app.got_subcommand("audit")) return audit_log(audit_options, std::cout, std::cerr);
     return draw(draw_options, std::cout, std::cerr);
+  };
+  try {
+    const int status = command();
+    if (std::cout.flush()) return status;
+    std::cerr << "colvik: standard output cannot be written; is it closed, or the disk full?\n";
+    return kWrong;
   } catch (const std::exception& error) {  // out of memory and the like
     std::cerr << "colvik: " << error.what() << '\n';
     return kWrong;

@@ -163,6 +163,11 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
            std::ostream& out, std::ostream& err) {
   const std::optional<Call> call = parse(words, D, err);
   if (!call) return kWrong;
+  if (!(o.at <= scene.length)) {
+    err << fmt::format("colvik query: --at {:g} is after the end of the run; 0 to {:g} s\n", o.at,
+                       scene.length);
+    return kWrong;
+  }
   const auto run = start_run(scene);
   run->run_for(o.at);
   const World<D>& world = run->world;

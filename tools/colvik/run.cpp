@@ -4,6 +4,7 @@
 #include <chrono>
 #include <cmath>
 #include <cstdlib>
+#include <filesystem>
 #include <fstream>
 #include <iostream>
 
@@ -78,6 +79,13 @@ bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostre
                        tried.percent(), o.require_coverage);
     return false;
   }
+  if (const std::size_t stopped = run->world.stopped_count(); stopped > 0) {
+    out << fmt::format(
+        "Bodies were stopped {} as their state was no longer finite: check masses, sizes and "
+        "forces\n",
+        stopped == 1 ? "once" : fmt::format("{} times", stopped));
+    return false;
+  }
   for (const Expectation<D>& e : scene.expectations)
     if (!judge(e, run->trace).met) return false;
   return true;
@@ -101,6 +109,13 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   }
   if (!good) return kWrong;
 
+  for (const std::string* path : {&o.junit, &o.json, &o.events})
+    for (const std::string& scene : o.scenes) {
+      std::error_code ignored;
+      if (!std::filesystem::equivalent(*path, scene, ignored)) continue;
+      err << fmt::format("{}: is the scene itself; a file that may be overwritten\n", *path);
+      return kWrong;
+    }
   std::ofstream file;
   std::ofstream junit;
   std::ofstream json;
