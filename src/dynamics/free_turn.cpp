@@ -81,8 +81,8 @@ Rotation<3> turned_freely(const Rotation<3>& rotation, const Vec<3>& momentum,
   const double along = 1 / principal.moments[2] - across;
   const double odd = 1 / principal.moments[0] - across;
   const double turn = std::abs(momentum.norm() * odd * seconds);
-  const int parts =
-      static_cast<int>(std::clamp(std::ceil(turn / kMostTurn), 1.0, double{kMostParts}));
+  const double needed = std::ceil(turn / kMostTurn);
+  const int parts = needed <= kMostParts ? std::max(1, static_cast<int>(needed)) : kMostParts;
   const double h = seconds / parts;
   const auto about = [&](int axis, double rate, double time) {
     const double l = momentum.dot(q.axis(axis));

@@ -39,6 +39,13 @@ class Builder {
     if (fresh) out_.points.emplace_back(column * grid_.cell.x(), row * grid_.cell.y());
     return at->second;
   }
+  // From one grid point to another. Points are numbered in a fixed order: that in which arguments
+  // are evaluated is the compiler's choice.
+  void side(int from_column, int from_row, int to_column, int to_row) {
+    const std::uint32_t to = point(to_column, to_row);
+    const std::uint32_t from = point(from_column, from_row);
+    front(from, to);
+  }
   void front(std::uint32_t from, std::uint32_t to) { out_.fronts.push_back({{from, to}, {}}); }
   void add(std::initializer_list<std::uint32_t> corners, std::uint32_t first_front) {
     Piece<2> piece;
@@ -61,8 +68,8 @@ class Builder {
       }
       int end = c;
       while (end < last && !covered(end)) ++end;
-      if (top) front(point(end, height), point(c, height));
-      else front(point(c, height), point(end, height));
+      if (top) side(end, height, c, height);
+      else side(c, height, end, height);
       c = end;
     }
   }
@@ -76,10 +83,10 @@ class Builder {
 void Builder::run(int first, int last, int row) {
   const auto first_front = static_cast<std::uint32_t>(out_.fronts.size());
   stretches(first, last, row, false, [&](int c) { return sides_of(grid_.at(c, row - 1)).top; });
-  if (!sides_of(grid_.at(last, row)).left) front(point(last, row), point(last, row + 1));
+  if (!sides_of(grid_.at(last, row)).left) side(last, row, last, row + 1);
   stretches(first, last, row + 1, true,
             [&](int c) { return sides_of(grid_.at(c, row + 1)).bottom; });
-  if (!sides_of(grid_.at(first - 1, row)).right) front(point(first, row + 1), point(first, row));
+  if (!sides_of(grid_.at(first - 1, row)).right) side(first, row + 1, first, row);
   add({point(first, row), point(last, row), point(last, row + 1), point(first, row + 1)},
       first_front);
 }
@@ -115,7 +122,7 @@ Assembly<2> Builder::build() {
         slope(c, row);
       } else if (what == '-') {
         const auto first_front = static_cast<std::uint32_t>(out_.fronts.size());
-        front(point(end, row + 1), point(c, row + 1));
+        side(end, row + 1, c, row + 1);
         add({point(c, row + 1), point(end, row + 1)}, first_front);
       }
       c = end;

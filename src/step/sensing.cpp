@@ -181,11 +181,13 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
     const double struck = walked && p.responds && p.impulse > 0 ? p.approach : 0;
     p.when = p.until = -1;
     p.gap = s.gap;
-    const Pose<D> frame = pose_of(store, ca);
-    p.normal = frame.rotation * s.normal;
-    p.point = frame * Vec<D>(s.has_points ? Vec<D>(0.5 * (s.on_a + s.on_b)) : Vec<D>(kZero));
-    const Vec<D> apart = velocity_at(ob.shown, p.point) - velocity_at(oa.shown, p.point);
-    p.approach = std::max(0.0, -p.normal.dot(apart));  // in this order -0 becomes 0
+    if (p.touching) {
+      const Pose<D> frame = pose_of(store, ca);
+      p.normal = frame.rotation * s.normal;
+      p.point = frame * Vec<D>(s.has_points ? Vec<D>(0.5 * (s.on_a + s.on_b)) : Vec<D>(kZero));
+      const Vec<D> apart = velocity_at(ob.shown, p.point) - velocity_at(oa.shown, p.point);
+      p.approach = std::max(0.0, -p.normal.dot(apart));  // in this order -0 becomes 0
+    }
     if (walked && !before && p.touching && note_walked_touch(store, walkers, p)) {
       // The walk knows.
     } else if (before != p.touching) {
@@ -193,7 +195,7 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
     } else if (!before && s.gap <= far) {
       p.passed = find_crossing(store, ccd, p, false, false);
     }
-    p.approach = std::max(p.approach, struck);
+    if (p.touching || p.passed) p.approach = std::max(p.approach, struck);
     p.slab = p.touching ? Slab<D>{}
                         : separating_slab(store, p, oa.shown.pose.rotation, s, beyond,
                                           displacement_so_far(store, p));
