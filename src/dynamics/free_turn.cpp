@@ -11,8 +11,8 @@ constexpr int kSweeps = 12;         // Jacobi converges in four to six
 constexpr double kMostTurn = 0.02;  // radians of the composed turn in a part
 constexpr int kMostParts = 64;
 
-// The rotation whose axes are the columns of an orthonormal matrix (Shepperd, "Quaternion from
-// rotation matrix", 1978, by way of three turns that map the axes).
+// The rotation whose axes are the columns of an orthonormal matrix: one turn maps the first axis, a
+// second one about it the others.
 Rotation<3> rotation_of(const Inertia<3>& m) {
   const Vec<3> x = m.col(0);
   const Vec<3> y = m.col(1);
@@ -23,8 +23,8 @@ Rotation<3> rotation_of(const Inertia<3>& m) {
     if (sine < 1e-14) return cosine > 0 ? Rotation<3>() : Rotation<3>(about, kPi);
     return Rotation<3>(axis, angle_of(sine, cosine));
   };
-  const Rotation<3> first = turn_to(Vec<3>::UnitX(), x, Vec<3>::UnitY());
-  const Rotation<3> second = turn_to(Vec<3>(first * Vec<3>::UnitY()), y, x);
+  const Rotation<3> first = turn_to(Vec<3>::Unit(0), x, Vec<3>::Unit(1));
+  const Rotation<3> second = turn_to(Vec<3>(first * Vec<3>(Vec<3>::Unit(1))), y, x);
   Rotation<3> both = second * first;
   both.normalize();
   return both;
