@@ -24,6 +24,19 @@ Count count_events(const World<D>& world) {
   return c;
 }
 
+// Over a number of steps.
+template <int D>
+Count count_over(World<D>& world, int steps) {
+  Count all;
+  for (int i = 0; i < steps; ++i) {
+    world.step();
+    const Count c = count_events(world);
+    all.begins += c.begins;
+    all.ends += c.ends;
+  }
+  return all;
+}
+
 constexpr std::array<double, 6> kRates{15, 30, 60, 120, 240, 480};
 
 template <int D>
@@ -66,14 +79,8 @@ TEST_CASE_TEMPLATE("a touch that begins or ends with a step counts once", T, Two
               .colliders = {{.shape = ball<D>(size)}},
               .velocity = at<D>(speed)})
         .value();
-    Count all;
     const double whole = (middle + thick + size) / speed;
-    for (int i = 0; i < static_cast<int>(whole * rate) + 3; ++i) {
-      world.step();
-      const Count c = count_events(world);
-      all.begins += c.begins;
-      all.ends += c.ends;
-    }
+    const Count all = count_over(world, static_cast<int>(whole * rate) + 3);
     CAPTURE(rate);
     CAPTURE(speed);
     CAPTURE(size);
@@ -110,13 +117,7 @@ TEST_CASE_TEMPLATE("a corner that is grazed within a step is touched, at any siz
                   .colliders = {{.shape = cuboid<D>(size, size)}},
                   .velocity = along * speed})
             .value();
-        Count all;
-        for (int i = 0; i < 5; ++i) {
-          world.step();
-          const Count c = count_events(world);
-          all.begins += c.begins;
-          all.ends += c.ends;
-        }
+        const Count all = count_over(world, 5);
         CAPTURE(rate);
         CAPTURE(size);
         CAPTURE(depth);

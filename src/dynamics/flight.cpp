@@ -2,8 +2,8 @@
 #include <Eigen/LU>
 
 #include <algorithm>
+#include <utility>
 
-#include "dynamics/free_turn.h"
 #include "dynamics/solver.h"
 #include "math/decay.h"
 #include "math/fetch.h"
@@ -147,7 +147,9 @@ void Solver<D>::turn(std::size_t body) {
   if constexpr (D == 3) {
     if (m.turns == Turns::unevenly && by.squaredNorm() > 1e-10) {
       const Vec<3> momentum = b.rotation * Vec<3>(b.inertia * (b.rotation.inverse() * m.spin));
-      const Rotation<3> to = turned_freely(b.rotation, momentum, principal_axes(b.inertia), h_);
+      if (std::exchange(knows_principal_[body], std::uint8_t{1}) == 0)
+        principal_[body] = principal_axes(b.inertia);
+      const Rotation<3> to = turned_freely(b.rotation, momentum, principal_[body], h_);
       by = (to * b.rotation.inverse()).to_spin();
       m.spin = to * Vec<3>(b.inverse_inertia * (to.inverse() * momentum));
     }

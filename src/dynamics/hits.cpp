@@ -28,10 +28,7 @@ template <int D>
 void Solver<D>::hits() {
   if (bouncing_.empty()) return;
   for (int round = 0; round < kMostRounds; ++round) {
-    coming_.clear();
-    for (const std::uint32_t i : bouncing_) {
-      if (counts(contacts_[i])) find_coming(i);
-    }
+    if (round == 0) find_coming();
     bool any = false;
     for (const std::uint32_t i : bouncing_)
       if (counts(contacts_[i]) && hit(contacts_[i], rows_[i])) any = true;
@@ -40,20 +37,35 @@ void Solver<D>::hits() {
   }
 }
 
-// Adds the points of a contact that close within the substep fast enough to bounce.
+// When point k of a contact closes, from now and without other contacts, and how fast it does.
 template <int D>
-void Solver<D>::find_coming(std::uint32_t contact) {
-  const Contact<D>& c = contacts_[contact];
+auto Solver<D>::closing(const Contact<D>& c, int k) const -> Closing {
   const Moving<D>& a = moving_[c.a];
   const Moving<D>& b = moving_[c.b];
+  const Point& p = c.points[k];
   const double gain = c.normal.dot(bodies_[c.a].acceleration - bodies_[c.b].acceleration);
-  for (int k = 0; k < c.count; ++k) {
-    const Point& p = c.points[k];
-    const double speed = -c.normal.dot(relative_velocity(c, p));
-    const double gap = gap_now(c, p) + c.normal.dot(b.shift - a.shift);
-    const double time = time_to_close(gap, speed, gain);
-    if (time <= h_ && speed + gain * time > kBounceThreshold * settings_.metre)
-      coming_.push_back({contact, k, time, speed + gain * time});
+  const double speed = -c.normal.dot(relative_velocity(c, p));
+  double gap = gap_now(c, p) + c.normal.dot(b.shift - a.shift);
+  if (a.hit || b.hit)
+    gap += c.normal.dot(cross(b.turn_shift, p.arm_b)) - c.normal.dot(cross(a.turn_shift, p.arm_a));
+  const double time = time_to_close(gap, speed, gain);
+  return {time, speed + gain * time};
+}
+
+// Whether a point closes within the substep, fast enough to bounce.
+template <int D>
+bool Solver<D>::bounces(const Closing& closing) const {
+  return closing.time <= h_ && closing.speed > kBounceThreshold * settings_.metre;
+}
+
+// Lists the points that close within the substep fast enough to bounce.
+template <int D>
+void Solver<D>::find_coming() {
+  coming_.clear();
+  for (const std::uint32_t i : bouncing_) {
+    const Contact<D>& c = contacts_[i];
+    for (int k = 0; counts(c) && k < c.count; ++k)
+      if (const Closing at = closing(c, k); bounces(at)) coming_.push_back({i, k, at});
   }
 }
 
@@ -66,7 +78,7 @@ void Solver<D>::strike_together() {
   for (const Coming& x : coming_) {
     const Contact<D>& c = contacts_[x.contact];
     for (const std::uint32_t body : {c.a, c.b})
-      if (moving_[body].movable && c.points[x.point].total_push > 0) struck_at_[body] = x.time;
+      if (moving_[body].movable && c.points[x.point].total_push > 0) struck_at_[body] = x.at.time;
   }
   for (const Coming& x : coming_) {
     Contact<D>& c = contacts_[x.contact];
@@ -74,11 +86,11 @@ void Solver<D>::strike_together() {
     if (p.when >= 0 || p.total_push > 0) continue;
     const auto struck_then = [&](std::uint32_t body) {
       return struck_at_[body] >= 0 &&
-             std::abs(struck_at_[body] - x.time) * x.speed <= kTogether * settings_.metre;
+             std::abs(struck_at_[body] - x.at.time) * x.at.speed <= kTogether * settings_.metre;
     };
     if (!struck_then(c.a) && !struck_then(c.b)) continue;
-    p.when = time() + x.time;
-    p.approach = std::max(p.approach, x.speed - approach_gain(c) * p.when);
+    p.when = time() + x.at.time;
+    p.approach = std::max(p.approach, x.at.speed - approach_gain(c) * p.when);
   }
   for (const Coming& x : coming_)
     struck_at_[contacts_[x.contact].a] = struck_at_[contacts_[x.contact].b] = kNever;
@@ -93,18 +105,12 @@ bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
   Moving<D>& b = moving_[c.b];
   const double threshold = kBounceThreshold * settings_.metre;
   const double gain = c.normal.dot(bodies_[c.a].acceleration - bodies_[c.b].acceleration);
-  const double shifted = c.normal.dot(b.shift - a.shift);
   std::array<double, contact::kMostPoints<D>> times{};
   double at = std::numeric_limits<double>::infinity();
   for (int k = 0; k < c.count; ++k) {
-    const Point& p = c.points[k];
-    const double speed = -c.normal.dot(relative_velocity(c, p));
-    double gap = gap_now(c, p) + shifted;
-    if (a.hit || b.hit)
-      gap +=
-          c.normal.dot(cross(b.turn_shift, p.arm_b)) - c.normal.dot(cross(a.turn_shift, p.arm_a));
-    times[k] = time_to_close(gap, speed, gain);
-    if (times[k] <= h_ && speed + gain * times[k] > threshold) at = std::min(at, times[k]);
+    const Closing point = closing(c, k);
+    times[k] = point.time;
+    if (bounces(point)) at = std::min(at, point.time);
   }
   if (at > h_) return false;
 
@@ -156,8 +162,12 @@ bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
   return true;
 }
 
-template void Solver<2>::find_coming(std::uint32_t contact);
-template void Solver<3>::find_coming(std::uint32_t contact);
+template auto Solver<2>::closing(const Contact<2>& c, int k) const -> Closing;
+template bool Solver<2>::bounces(const Closing& closing) const;
+template void Solver<2>::find_coming();
+template auto Solver<3>::closing(const Contact<3>& c, int k) const -> Closing;
+template bool Solver<3>::bounces(const Closing& closing) const;
+template void Solver<3>::find_coming();
 template void Solver<2>::strike_together();
 template void Solver<3>::strike_together();
 template void Solver<2>::hits();

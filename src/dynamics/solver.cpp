@@ -29,6 +29,10 @@ void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings)
   pass_.soft_mass = c / (1 + c);
   pass_.soft_leak = 1 / (1 + c);
   moving_.resize(bodies.size());
+  if constexpr (D == 3) {
+    principal_.resize(bodies.size());
+    knows_principal_.assign(bodies.size(), 0);
+  }
   crew_.share(bodies.size(), kBodies,
               [&](std::size_t first, std::size_t last, std::size_t) { begin(first, last); });
   fastest_ = 0;

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "dynamics/direct.h"
+#include "dynamics/free_turn.h"
 #include "dynamics/simd_contacts.h"
 
 namespace colvik::dynamics {
@@ -116,16 +117,23 @@ class Solver {
   math::Many<Moving<D>> moving_;
   std::vector<Listed> listed_;  // by contact
   math::Many<Rows<D>> rows_;    // likewise, of those that are solved one by one
-  // A point that closes within the substep.
+  struct Closing {
+    double time = 0;   // seconds from now; infinite: never
+    double speed = 0;  // then
+  };
+  [[nodiscard]] Closing closing(const Contact<D>& c, int k) const;
+  [[nodiscard]] bool bounces(const Closing& closing) const;
   struct Coming {
     std::uint32_t contact = 0;
     int point = 0;
-    double time = 0;   // seconds into the substep
-    double speed = 0;  // then
+    Closing at{};
   };
-  void find_coming(std::uint32_t contact);
+  void find_coming();
   void strike_together();
-  std::vector<Coming> coming_;
+  std::vector<Coming> coming_;  // at the start of the substep
+  // Of bodies that turned freely in this step.
+  std::vector<PrincipalAxes> principal_;
+  std::vector<std::uint8_t> knows_principal_;
   std::vector<double> struck_at_;        // by body: seconds into the substep, below 0: not
   std::vector<std::uint32_t> bouncing_;  // contacts with restitution
   std::vector<std::uint32_t> wild_;      // bodies that are to be calmed

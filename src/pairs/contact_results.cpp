@@ -12,6 +12,17 @@ namespace {
 
 constexpr std::size_t kPairsAhead = 12;  // while reading
 
+// Moves what each worker found into one list, in an order that does not depend on the workers.
+template <class T>
+void gather_sorted(std::vector<std::vector<T>>& by_worker, std::vector<T>& all) {
+  all.clear();
+  for (std::vector<T>& some : by_worker) {
+    all.insert(all.end(), some.begin(), some.end());
+    some.clear();
+  }
+  std::sort(all.begin(), all.end());
+}
+
 }  // namespace
 
 template <int D>
@@ -70,12 +81,7 @@ void record_contact(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& conta
 template <int D>
 void begin_together(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts) {
   constexpr double kOneMoment = 2e-5;  // seconds
-  contacts.begun.clear();
-  for (auto& some : contacts.begun_by_worker) {
-    contacts.begun.insert(contacts.begun.end(), some.begin(), some.end());
-    some.clear();
-  }
-  std::sort(contacts.begun.begin(), contacts.begun.end());
+  gather_sorted(contacts.begun_by_worker, contacts.begun);
   const auto shares_body = [&](const Pair<D>& p, const Pair<D>& q) {
     const auto moves = [&](std::uint32_t slot) {
       return store.objects[store.objects[slot].root].shown.body == BodyKind::dynamic;
@@ -118,15 +124,10 @@ void read_contacts(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, 
              });
   begin_together(store, pairs, contacts);
   // Squeezed is what stays deep in two things that do not yield, from opposite sides.
-  contacts.deep.clear();
-  for (auto& some : contacts.deep_by_worker) {
-    contacts.deep.insert(contacts.deep.end(), some.begin(), some.end());
-    some.clear();
-  }
+  gather_sorted(contacts.deep_by_worker, contacts.deep);
   const auto inward = [&](const Pair<D>& p) {
     return Vec<D>(store.objects[p.object_a].shown.body == BodyKind::dynamic ? -p.normal : p.normal);
   };
-  std::sort(contacts.deep.begin(), contacts.deep.end());
   for (std::size_t i = 0; i < contacts.deep.size(); ++i)
     for (std::size_t k = i;
          k < contacts.deep.size() && contacts.deep[k].first == contacts.deep[i].first; ++k) {

@@ -21,6 +21,7 @@ struct ContactStage {
   // What lies deep in something that does not yield: it, and the pair.
   std::vector<std::pair<std::uint32_t, std::uint32_t>> deep;
   std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> deep_by_worker;
+  std::vector<std::uint8_t> lost_by_worker;  // whether it saw a body that is not finite
   // Pairs that began to touch, by who found them, and together.
   std::vector<std::vector<std::uint32_t>> begun_by_worker;
   std::vector<std::uint32_t> begun;

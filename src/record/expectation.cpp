@@ -274,7 +274,7 @@ ExpectationResult judge_count_of(const ExpectCount& e, const Trace<D>& trace) {
 }
 
 template <int D>
-std::string place_known(const Pose<D>& pose) {
+std::string position_text(const Pose<D>& pose) {
   std::string text;
   for (int i = 0; i < D; ++i) text += fmt::format("{} {:.3f}", i > 0 ? "," : "", pose.position[i]);
   return text;
@@ -301,13 +301,13 @@ ExpectationResult judge_object(const ExpectObject<D>& e, const Trace<D>& trace) 
       r.met = fits(pose);
       if (!r.met)
         r.happened = fmt::format("at {:.3f} s it was{}", static_cast<double>(step) / trace.rate(),
-                                 pose ? " at" + place_known(*pose) : " gone");
+                                 pose ? " at" + position_text(*pose) : " gone");
     }
     return r;
   }
   const std::optional<Pose<D>> pose = trace.pose_at(index, step_at(trace, e.at));
   r.met = fits(pose);
-  if (pose) r.happened = fmt::format("it {} at{}", e.at ? "was" : "is", place_known(*pose));
+  if (pose) r.happened = fmt::format("it {} at{}", e.at ? "was" : "is", position_text(*pose));
   else if (o.gone != kNever)
     r.happened =
         fmt::format("it was removed at {:.3f} s", static_cast<double>(o.gone) / trace.rate());

@@ -11,6 +11,7 @@ namespace colvik {
 using rules::Compiled;
 using rules::CompiledCondition;
 using rules::CompiledEffect;
+using rules::is_duration;
 using rules::NumberName;
 using rules::unusable;
 
@@ -96,12 +97,6 @@ Result<CompiledCondition> Rules<D>::Impl::compile_condition(const Condition& con
                  "least <= most"};
   return c;
 }
-
-namespace {
-
-bool is_duration(double seconds) { return seconds >= 0 && seconds <= rules::kMostSeconds; }
-
-}  // namespace
 
 // Checks what starts a reaction and resolves its names: one function for each start.
 template <int D>

@@ -20,7 +20,7 @@ constexpr double kMostSpeed = 1e12;
 constexpr double kMostGravityScale = 1e6;
 
 Result<void> check_seconds(std::string_view what, double seconds) {
-  if (seconds >= 0 && seconds <= rules::kMostSeconds) return {};
+  if (rules::is_duration(seconds)) return {};
   return unusable(fmt::format("{} {} is not usable", what, seconds), "seconds, 0 or more");
 }
 Result<void> check_finite(double by) {

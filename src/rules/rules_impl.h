@@ -15,6 +15,9 @@ namespace rules {
 
 // The longest delay, cooldown or time of a start: 30 years, so that a step count cannot overflow.
 inline constexpr double kMostSeconds = 1e9;
+[[nodiscard]] inline bool is_duration(double seconds) {
+  return seconds >= 0 && seconds <= kMostSeconds;
+}
 
 [[nodiscard]] inline Error unusable(std::string what, std::string accepted) {
   return {{}, std::move(what), std::move(accepted)};

@@ -88,22 +88,19 @@ struct SceneReader<D>::EffectReader {
 
   effects::Any add() const {
     s.require("by", "by = how much");
-    effects::Add e{scene.read_number_name(s, key)};
-    e.each = each(e.number);
+    auto e = of_number<effects::Add>();
     e.by = s.number("by").value_or(0);
     return e;
   }
   effects::Any set() const {
     s.require("to", "to = what value");
-    effects::Set e{scene.read_number_name(s, key)};
-    e.each = each(e.number);
+    auto e = of_number<effects::Set>();
     e.to = s.number("to").value_or(0);
     return e;
   }
   effects::Any clamp() const {
     s.require("to", "to = what value");
-    effects::Clamp e{scene.read_number_name(s, key)};
-    e.each = each(e.number);
+    auto e = of_number<effects::Clamp>();
     e.least = s.number("from").value_or(-1e15);
     e.most = s.number("to").value_or(1e15);
     return e;
@@ -211,10 +208,14 @@ struct SceneReader<D>::EffectReader {
   }
   Target target() const { return target(key); }
   Target target(std::string_view of) const { return scene.read_target(s, of).value_or(Target()); }
-  // Whose number "each.NAME" is.
-  Target each(const std::string& number) const {
-    if (number.starts_with("each.")) s.require("of", "of = whose, such as \"all parcel\"");
-    return target("of");
+  // With the number's name, and whose number "each.NAME" is.
+  template <class E>
+  E of_number() const {
+    E e;
+    e.number = scene.read_number_name(s, key);
+    if (e.number.starts_with("each.")) s.require("of", "of = whose, such as \"all parcel\"");
+    e.each = target("of");
+    return e;
   }
   Direction vector(std::string_view of) const {
     const auto v = s.template vector<D>(of);

@@ -147,10 +147,9 @@ bool is_finite(const dynamics::Body<D>& b) {
 // impulses.
 template <int D>
 void stop_lost_bodies(Store<D>& store, PairTable<D>& pairs, const ContactStage<D>& contacts) {
-  bool any = false;
-  for (std::size_t i = 1; i < contacts.bodies.size(); ++i)
-    any = any || store.objects[contacts.body_objects[i]].lost;
-  if (!any) return;
+  if (std::find(contacts.lost_by_worker.begin(), contacts.lost_by_worker.end(), 1) ==
+      contacts.lost_by_worker.end())
+    return;
   for (Pair<D>& p : pairs.list) {
     const ObjectState<D>& a = store.objects[store.objects[p.object_a].root];
     const ObjectState<D>& b = store.objects[store.objects[p.object_b].root];
@@ -172,16 +171,21 @@ void stop_lost_bodies(Store<D>& store, PairTable<D>& pairs, const ContactStage<D
 template <int D>
 void write_back_bodies(Store<D>& store, ContactStage<D>& contacts) {
   constexpr std::size_t kBodies = 256;
-  contacts.solver.crew().share(
-      contacts.bodies.size(), kBodies, [&](std::size_t first, std::size_t last, std::size_t) {
-        write_back_bodies(store, contacts, std::max<std::size_t>(first, 1), last);
-      });
+  math::Crew& crew = contacts.solver.crew();
+  contacts.lost_by_worker.assign(crew.size(), 0);
+  crew.share(contacts.bodies.size(), kBodies,
+             [&](std::size_t first, std::size_t last, std::size_t worker) {
+               if (!write_back_bodies(store, contacts, std::max<std::size_t>(first, 1), last))
+                 contacts.lost_by_worker[worker] = 1;
+             });
   follow_roots(store);
 }
 
+// False if the state of a body is not finite.
 template <int D>
-void write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t first,
+bool write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t first,
                        std::size_t last) {
+  bool finite = true;
   const double fastest = kFastest * store.settings.metre;
   for (std::size_t i = first; i < last; ++i) {
     constexpr std::size_t kAhead = 6;
@@ -209,6 +213,7 @@ void write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t f
     }
     if (!is_finite(b)) {
       o.lost = true;
+      finite = false;
       s.velocity.setZero();
       s.spin.setZero();
       continue;
@@ -218,6 +223,7 @@ void write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t f
     s.velocity = b.velocity.cwiseMax(-fastest).cwiseMin(fastest);
     s.spin = b.spin.cwiseMax(-kFastest).cwiseMin(kFastest);
   }
+  return finite;
 }
 
 template void gather_bodies(Store<2>& store, PairTable<2>& pairs, Walkers<2>& walkers,
@@ -228,9 +234,9 @@ template void stop_lost_bodies(Store<2>&, PairTable<2>&, const ContactStage<2>&)
 template void stop_lost_bodies(Store<3>&, PairTable<3>&, const ContactStage<3>&);
 template void write_back_bodies(Store<2>& store, ContactStage<2>& contacts);
 template void write_back_bodies(Store<3>& store, ContactStage<3>& contacts);
-template void write_back_bodies(Store<2>& store, ContactStage<2>& contacts, std::size_t first,
+template bool write_back_bodies(Store<2>& store, ContactStage<2>& contacts, std::size_t first,
                                 std::size_t last);
-template void write_back_bodies(Store<3>& store, ContactStage<3>& contacts, std::size_t first,
+template bool write_back_bodies(Store<3>& store, ContactStage<3>& contacts, std::size_t first,
                                 std::size_t last);
 
 }  // namespace colvik::world

@@ -13,7 +13,7 @@ template <int D>
 void write_back_bodies(Store<D>& store, ContactStage<D>& contacts);
 
 template <int D>
-void write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t first,
+bool write_back_bodies(Store<D>& store, ContactStage<D>& contacts, std::size_t first,
                        std::size_t last);
 
 // Before read_contacts, so that no event has numbers that are not finite.

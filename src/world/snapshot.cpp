@@ -1,6 +1,5 @@
 // Snapshots: the whole world as bytes.
 #include "change/saved.h"
-#include "math/hash.h"
 #include "pairs/walkers_list.h"
 #include "step/pair_events.h"
 #include "world/impl.h"
