@@ -40,14 +40,19 @@ class Packer {
     one(first);
     if (first) pack_new(const_cast<T&>(*x));  // packing only reads
   }
+  void append(std::span<const std::byte> bytes) {
+    bytes_.insert(bytes_.end(), bytes.begin(), bytes.end());
+  }
   [[nodiscard]] std::vector<std::byte>& bytes() { return bytes_; }
 
  private:
   template <class T>
   void one(T& x);
-  void raw(std::uint64_t bits, int count) {
-    for (int i = 0; i < count; ++i)
-      bytes_.push_back(static_cast<std::byte>(bits >> (8 * i) & 0xff));
+  void raw(std::uint64_t bits, std::size_t count) {
+    std::array<std::byte, 8> little;
+    for (std::size_t i = 0; i < 8; ++i)
+      little[i] = static_cast<std::byte>(bits >> (8 * i) & 0xff);
+    bytes_.insert(bytes_.end(), little.begin(), little.begin() + static_cast<std::ptrdiff_t>(count));
   }
   std::vector<std::byte> bytes_;
   std::map<const void*, std::uint32_t> known_;
@@ -129,6 +134,10 @@ struct IsRotation : std::false_type {};
 template <int D>
 struct IsRotation<Rotation<D>> : std::true_type {};
 
+template <class T>
+struct IsByte
+    : std::bool_constant<sizeof(T) == 1 && (std::is_integral_v<T> || std::is_enum_v<T>)> {};
+
 template <class A, class T>
 void each(A& a, T& x) {
   if constexpr (std::is_same_v<T, std::string> || IsVector<T>::value) {
@@ -141,6 +150,8 @@ void each(A& a, T& x) {
         a(item);
         x.push_back(std::move(item));
       }
+    } else if constexpr (IsByte<typename T::value_type>::value) {
+      a.append(std::as_bytes(std::span(x)));
     } else {
       for (auto& item : x) a(item);
     }
@@ -184,11 +195,11 @@ void Unpacker::one(T& x) {
   else packing::each(*this, x);
 }
 
-[[nodiscard]] std::uint64_t hash_of(std::span<const std::byte> bytes);
-
 /// Bytes with a head (what they are, version, how many) and a checksum at the end.
 [[nodiscard]] std::vector<std::byte> sealed(std::string_view what, std::uint32_t version,
-                                            std::vector<std::byte> bytes);
+                                            const std::vector<std::byte>& bytes);
+/// The checksum of what sealed() gave, a hash of all of it.
+[[nodiscard]] std::uint64_t checksum(std::span<const std::byte> sealed);
 /// What is inside, or what is wrong with it.
 struct Opened {
   std::span<const std::byte> inside;

@@ -231,7 +231,7 @@ std::vector<std::byte> Rules<D>::save() const {
   }
   math::Packer out;
   out(states, impl_->delayed, impl_->carried, loose, impl_->outcome);
-  return math::sealed(kSaved, kVersion, std::move(out.bytes()));
+  return math::sealed(kSaved, kVersion, out.bytes());
 }
 
 template <int D>
@@ -284,7 +284,7 @@ Result<void> Rules<D>::load(std::span<const std::byte> saved) {
 
 template <int D>
 std::uint64_t Rules<D>::hash() const {
-  return math::hash_of(save());
+  return math::checksum(save());
 }
 
 template Rules<2>::Rules(World<2>& world);

@@ -42,7 +42,7 @@ std::vector<std::byte> World<D>::save() const {
           (w.store.colliders[at].in_still_tree ? w.broad.still : w.broad.moving).bounds(at);
       out(box);
     }
-  return math::sealed(kWhat<D>, kVersion, std::move(out.bytes()));
+  return math::sealed(kWhat<D>, kVersion, out.bytes());
 }
 
 template <int D>
@@ -119,7 +119,7 @@ Result<void> World<D>::load(std::span<const std::byte> saved) {
 
 template <int D>
 std::uint64_t World<D>::hash() const {
-  return math::hash_of(save());
+  return math::checksum(save());
 }
 
 template std::vector<std::byte> World<2>::save() const;
