@@ -178,7 +178,7 @@ void pack(A& a, WalkerState<D>& w) {
 }
 template <class A, int D>
 void pack(A& a, CachedImpulse<D>& k) {
-  a(k.id, k.push, k.drag, k.roll, k.at);
+  a(k.id, k.even, k.push, k.drag, k.roll, k.at);
 }
 template <class A, int D>
 void pack(A& a, Slab<D>& s) {

@@ -56,6 +56,10 @@ struct Contact {
   Vec<D> surface = Vec<D>::Zero();  // velocity of b's surface on b, less that of a's on a
   Spin<D> roll = Spin<D>::Zero();   // rolling friction's impulse on b, kept for the next step
   bool guard = false;               // counts only once one of the two was hit by something else
+  // Steps, with this one, in which its points are worked on evenly (see orders.h): those after it
+  // began, until it has impulses to start from that favour no point. Set by the solver as it
+  // begins, kept for the next step.
+  std::uint8_t even = 0;
   int count = 0;
   std::array<SolverPoint<D>, contact::kMostPoints<D>> points;
 

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <limits>
 
+#include "dynamics/orders.h"
 #include "dynamics/solver.h"
 #include "dynamics/tolerances.h"
 
@@ -115,7 +116,6 @@ bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
   if (at > h_) return false;
 
   std::array<double, contact::kMostPoints<D>> target{};
-  std::array<double, contact::kMostPoints<D>> push{};
   std::array<bool, contact::kMostPoints<D>> takes{};
   const Vec<D> fallen = c.normal * (gain * at);  // of b against a until then
   for (int k = 0; k < c.count; ++k) {
@@ -129,34 +129,32 @@ bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
     p.approach = p.when < 0 ? from_start : std::max(p.approach, from_start);
     if (p.when < 0) p.when = time() + at;
   }
-  const Vec<D> va = a.velocity;
-  const Vec<D> vb = b.velocity;
-  const Spin<D> wa = a.spin;
-  const Spin<D> wb = b.spin;
-  std::array<Vec<D>, contact::kMostPoints<D>> drag;
-  drag.fill(Vec<D>::Zero());
+  const Exchange<D> before(a, b);
+  Exchange<D> now = before;
+  const auto strike = [&](Exchange<D>& x, std::uint32_t k) {
+    if (!takes[k]) return;
+    const Point& p = c.points[k];
+    const double speed = c.normal.dot(x.velocity(p) - fallen);
+    const double pushed = x.push[k];
+    x.push[k] = std::max(pushed - rows.points[k].mass * (speed - target[k]), 0.0);
+    x.give(p, c.normal * (x.push[k] - pushed), a, b);
+    if (c.friction == 0) return;
+    const Vec<D> v = x.velocity(p) + c.surface;
+    Vec<D> wanted = x.drag[k] - (v - c.normal * c.normal.dot(v)) * rows.points[k].across;
+    const double most = c.friction * x.push[k];
+    const double length = wanted.norm();
+    if (length > most) wanted *= most / length;
+    x.give(p, wanted - x.drag[k], a, b);
+    x.drag[k] = wanted;
+  };
   for (int pass = 0; pass < kInnerPasses; ++pass)
-    for (int k = 0; k < c.count; ++k) {
-      if (!takes[k]) continue;
-      const Point& p = c.points[k];
-      const double speed = c.normal.dot(relative_velocity(c, p) - fallen);
-      const double before = push[k];
-      push[k] = std::max(before - rows.points[k].mass * (speed - target[k]), 0.0);
-      apply(c, p, c.normal * (push[k] - before));
-      if (c.friction == 0) continue;
-      const Vec<D> v = relative_velocity(c, p) + c.surface;
-      Vec<D> wanted = drag[k] - (v - c.normal * c.normal.dot(v)) * rows.points[k].across;
-      const double most = c.friction * push[k];
-      const double length = wanted.norm();
-      if (length > most) wanted *= most / length;
-      apply(c, p, wanted - drag[k]);
-      drag[k] = wanted;
-    }
-  for (int k = 0; k < c.count; ++k) c.points[k].total_push += push[k];
-  a.shift -= (a.velocity - va) * at;
-  b.shift -= (b.velocity - vb) * at;
-  a.turn_shift -= (a.spin - wa) * at;
-  b.turn_shift -= (b.spin - wb) * at;
+    sweep(static_cast<std::uint32_t>(c.count), true, now, strike);
+  now.store(a, b);
+  for (int k = 0; k < c.count; ++k) c.points[k].total_push += now.push[k];
+  a.shift -= (a.velocity - before.velocity_a) * at;
+  b.shift -= (b.velocity - before.velocity_b) * at;
+  a.turn_shift -= (a.spin - before.spin_a) * at;
+  b.turn_shift -= (b.spin - before.spin_b) * at;
   a.hit = a.hit || a.movable;
   b.hit = b.hit || b.movable;
   return true;

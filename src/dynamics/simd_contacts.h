@@ -63,10 +63,11 @@ struct SimdContact {
   std::uint32_t lanes = 0;  // in use; the others read the bodies of the first
   std::uint32_t moves_a = 0;
   std::uint32_t moves_b =
-      0;               // a bit for each of these whose body a, or b, can move: only that is written
-  bool guard = false;  // each counts only once one of its bodies was hit by something else
-  bool struck = false;  // some note says so
-  bool begun = false;   // every note holds the time of its point's first impulse
+      0;  // a bit for each of these whose body a, or b, can move: only that is written
+  std::uint32_t even = 0;  // likewise, those that are worked on evenly
+  bool guard = false;      // each counts only once one of its bodies was hit by something else
+  bool struck = false;     // some note says so
+  bool begun = false;      // every note holds the time of its point's first impulse
 };
 
 /// The plain ones among contacts (those that roll, bounce or are solved at once are not), side by

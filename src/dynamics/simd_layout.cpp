@@ -117,6 +117,7 @@ void SimdContacts<D>::fill(std::size_t first, std::size_t last, std::span<const 
       w.b[lane] = c.b;
       w.moves_a |= (!empty && a.movable ? 1U : 0U) << lane;
       w.moves_b |= (!empty && b.movable ? 1U : 0U) << lane;
+      w.even |= (!empty && c.even > 0 && c.count > 1 ? 1U : 0U) << lane;
       set(w.friction, c.friction);
       const bool near_a = from_a(c, a, b);
       for (int i = 0; i < D; ++i) {

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "dynamics/orders.h"
 #include "dynamics/tolerances.h"
 #include "math/fetch.h"
 
@@ -111,6 +112,10 @@ void Solver<D>::measure(std::size_t first, std::size_t last, std::size_t fresh) 
         math::fetch(&moving_[body], sizeof(Vec<D>) + sizeof(Spin<D>));
     Contact<D>& c = contacts_[i];
     listed_[i] = listed(c);
+    const auto begins = [&](const Point& p) {
+      return p.push == 0 && p.gap > -kDeep * settings_.metre;
+    };
+    if (i >= fresh && std::all_of(points(c).begin(), points(c).end(), begins)) c.even = kEvenSteps;
     for (Point& p : points(c)) {
       if (i >= fresh) {
         const double gap = std::exchange(p.gap, 0);
@@ -272,81 +277,77 @@ double Solver<D>::first_push_after(double gap, double speed, bool separate) cons
   return gap <= 0 ? 0 : std::min(gap / -speed, h_);
 }
 
+// What the push of a point becomes that is so far open and opens at so much.
+template <int D>
+double Solver<D>::pushed(const Row<D>& row, double gap, double speed, double before, Worked worked,
+                         const Pass& pass) {
+  if (!pass.separate && gap > 0 && before == 0)
+    return 0;  // what has not closed yet is the next substep's
+  double bias = 0;
+  double mass_scale = 1;
+  double leak = 0;
+  if (gap > 0 || pass.separate) bias = pass.removal.speed(gap);
+  if (worked == Worked::directly && pass.separate) {
+    mass_scale = 1 / (1 + kGive);
+    leak = kGive / (1 + kGive);
+  } else if (pass.separate && gap <= 0) {
+    mass_scale = pass.soft_mass;
+    leak = pass.soft_leak;
+  }
+  return std::max(before - row.mass * mass_scale * (speed + bias) - leak * before, 0.0);
+}
+
 template <int D>
 void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, const Pass& pass) {
-  const Removal& removal = pass.removal;
-  const bool separate = pass.separate;
   Moving<D>& a = moving_[c.a];
   Moving<D>& b = moving_[c.b];
-  Vec<D> va = a.velocity;
-  Vec<D> vb = b.velocity;  // kept at hand
-  Spin<D> wa = a.spin;
-  Spin<D> wb = b.spin;
-  bool pushed = false;
-  bool changed = false;
+  Exchange<D> now(a, b);
+  std::array<double, contact::kMostPoints<D>> gap{};
+  std::array<double, contact::kMostPoints<D>> speed{};  // before the point is worked on
+  for (int k = 0; k < c.count; ++k) {
+    // A body that was hit in this substep has travelled with the old velocity for a part of it.
+    gap[k] = gap_within(c, c.points[k], rows.points[k], a, b);
+    speed[k] = normal_speed(c, rows.points[k], a, b);
+    now.push[k] = c.points[k].push;
+    now.drag[k] = c.points[k].drag;
+  }
+  const auto push = [&](Exchange<D>& x, std::uint32_t k) {
+    const Row<D>& row = rows.points[k];
+    const double opens = c.normal.dot(x.velocity_b - x.velocity_a) + row.turn_b.dot(x.spin_b) -
+                         row.turn_a.dot(x.spin_a);
+    if (c.even == 0) speed[k] = opens;
+    const double before =
+        std::exchange(x.push[k], pushed(row, gap[k], opens, x.push[k], worked, pass));
+    if (x.push[k] != before) x.give(c.points[k], c.normal * (x.push[k] - before), a, b);
+  };
+  const auto drag = [&](Exchange<D>& x, std::uint32_t k) {
+    const double most = c.friction * x.push[k];
+    if (most == 0 && x.drag[k].isZero(0)) return;
+    const Vec<D> v = x.velocity(c.points[k]) + c.surface;
+    Vec<D> wanted = x.drag[k] - (v - c.normal * c.normal.dot(v)) * rows.points[k].across;
+    const double length = wanted.squaredNorm();
+    if (length > most * most) wanted *= most / std::sqrt(length);
+    x.give(c.points[k], wanted - x.drag[k], a, b);
+    x.drag[k] = wanted;
+  };
+  const auto count = static_cast<std::uint32_t>(c.count);
+  sweep(count, c.even > 0, now, push);
+  if (c.friction > 0) sweep(count, c.even > 0, now, drag);
+  bool acts = false;
   for (int k = 0; k < c.count; ++k) {
     Point& p = c.points[k];
-    const Row<D>& row = rows.points[k];
-    // A body that was hit in this substep has travelled with the old velocity for a part of it.
-    const double gap = gap_within(c, p, row, a, b);
-    if (!separate && gap > 0 && p.push == 0)
-      continue;  // what has not closed yet is the next substep's
-    double bias = 0;
-    double mass_scale = 1;
-    double leak = 0;
-    if (gap > 0 || separate) bias = removal.speed(gap);
-    if (worked == Worked::directly && separate) {
-      mass_scale = 1 / (1 + kGive);
-      leak = kGive / (1 + kGive);
-    } else if (separate && gap <= 0) {
-      mass_scale = pass.soft_mass;
-      leak = pass.soft_leak;
-    }
-    const double speed = c.normal.dot(vb - va) + row.turn_b.dot(wb) - row.turn_a.dot(wa);
-    const double before = p.push;
-    p.push = std::max(before - row.mass * mass_scale * (speed + bias) - leak * before, 0.0);
-    if (before == 0 && p.push > 0 && speed < -removal.strike) p.struck = true;
-    if (p.push > 0) {
-      pushed = true;
-      if (p.when < 0) p.when = pass.time + first_push_after(gap, speed, separate);
-    }
-    const double change = p.push - before;
-    if (change == 0) continue;
-    changed = true;
-    const Vec<D> impulse = c.normal * change;
-    va -= a.inverse_mass.cwiseProduct(impulse);
-    vb += b.inverse_mass.cwiseProduct(impulse);
-    wa -= a.inverse_inertia * Spin<D>(row.turn_a * change);
-    wb += b.inverse_inertia * Spin<D>(row.turn_b * change);
+    if (p.push == 0 && now.push[k] > 0 && speed[k] < -pass.removal.strike) p.struck = true;
+    p.push = now.push[k];
+    p.drag = now.drag[k];
+    if (p.push == 0) continue;
+    acts = true;
+    if (p.when < 0) p.when = pass.time + first_push_after(gap[k], speed[k], pass.separate);
   }
-  if (separate && pushed) {
+  if (pass.separate && acts) {
     a.pushed = a.pushed || a.movable;
     b.pushed = b.pushed || b.movable;
   }
-  if (c.friction > 0 && (pushed || changed)) {
-    for (int k = 0; k < c.count; ++k) {
-      Point& p = c.points[k];
-      const double most = c.friction * p.push;
-      if (most == 0 && p.drag.isZero(0)) continue;
-      const Vec<D> v = vb + cross(wb, p.arm_b) - va - cross(wa, p.arm_a) + c.surface;
-      Vec<D> wanted = p.drag - (v - c.normal * c.normal.dot(v)) * rows.points[k].across;
-      const double length = wanted.squaredNorm();
-      if (length > most * most) wanted *= most / std::sqrt(length);
-      const Vec<D> change = wanted - p.drag;
-      p.drag = wanted;
-      va -= a.inverse_mass.cwiseProduct(change);
-      vb += b.inverse_mass.cwiseProduct(change);
-      wa -= a.inverse_inertia * torque(p.arm_a, change);
-      wb += b.inverse_inertia * torque(p.arm_b, change);
-      changed = true;
-    }
-  }
-  if (changed) {
-    a.velocity = va;
-    b.velocity = vb;
-    a.spin = wa;
-    b.spin = wb;
-  }
+  now.store(a, b);
   if (c.rolling > 0) resist_turning(c, rows);
 }
 
@@ -408,6 +409,10 @@ template void Solver<2>::warm_start(Contact<2>& c);
 template void Solver<3>::warm_start(Contact<3>& c);
 template void Solver<2>::push(bool separate);
 template void Solver<3>::push(bool separate);
+template double Solver<2>::pushed(const Row<2>& row, double gap, double speed, double before,
+                                  Worked worked, const Pass& pass);
+template double Solver<3>::pushed(const Row<3>& row, double gap, double speed, double before,
+                                  Worked worked, const Pass& pass);
 template void Solver<2>::push_contact(Contact<2>& c, const Rows<2>& rows, Worked worked,
                                       const Pass& pass);
 template void Solver<3>::push_contact(Contact<3>& c, const Rows<3>& rows, Worked worked,

@@ -92,6 +92,8 @@ class Solver {
   void warm_start(Contact<D>& c);
   void push(bool separate);
   [[nodiscard]] double first_push_after(double gap, double speed, bool separate) const;
+  static double pushed(const Row<D>& row, double gap, double speed, double before, Worked worked,
+                       const Pass& pass);
   void push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, const Pass& pass);
   void resist_turning(Contact<D>& c, const Rows<D>& rows);
   void hits();

@@ -4,7 +4,9 @@
 namespace colvik::dynamics {
 
 inline constexpr double kSlop = 0.0005;  // overlap that is left alone, so that contacts persist
-inline constexpr double kPushSpeed = 3;  // fastest removal of overlap, per second
+inline constexpr double kDeep = 0.05;  // what overlaps by more as it begins to touch has not landed
+inline constexpr std::uint8_t kEvenSteps = 3;     // after it began to touch
+inline constexpr double kPushSpeed = 3;           // fastest removal of overlap, per second
 inline constexpr double kBounceThreshold = 0.25;  // slower hits do not bounce
 inline constexpr int kFastPasses = 10;            // over the contacts of what is fast, in a substep
 inline constexpr double kStrike = 1;  // what is stopped from faster than this leaves no push behind

@@ -50,9 +50,9 @@ class Packer {
   void one(T& x);
   void raw(std::uint64_t bits, std::size_t count) {
     std::array<std::byte, 8> little;
-    for (std::size_t i = 0; i < 8; ++i)
-      little[i] = static_cast<std::byte>(bits >> (8 * i) & 0xff);
-    bytes_.insert(bytes_.end(), little.begin(), little.begin() + static_cast<std::ptrdiff_t>(count));
+    for (std::size_t i = 0; i < 8; ++i) little[i] = static_cast<std::byte>(bits >> (8 * i) & 0xff);
+    bytes_.insert(bytes_.end(), little.begin(),
+                  little.begin() + static_cast<std::ptrdiff_t>(count));
   }
   std::vector<std::byte> bytes_;
   std::map<const void*, std::uint32_t> known_;
@@ -135,8 +135,8 @@ template <int D>
 struct IsRotation<Rotation<D>> : std::true_type {};
 
 template <class T>
-struct IsByte
-    : std::bool_constant<sizeof(T) == 1 && (std::is_integral_v<T> || std::is_enum_v<T>)> {};
+struct IsByte : std::bool_constant<sizeof(T) == 1 && (std::is_integral_v<T> || std::is_enum_v<T>)> {
+};
 
 template <class A, class T>
 void each(A& a, T& x) {

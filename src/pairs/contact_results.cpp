@@ -36,7 +36,8 @@ void record_contact(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& conta
   for (int k = 0; k < c.count; ++k) {
     const dynamics::SolverPoint<D>& point = c.points[k];
     if (point.push > 0)
-      p.cached.push_back({point.id, point.push, point.drag, c.roll, back * point.arm_a});
+      p.cached.push_back({point.id, static_cast<std::uint8_t>(c.even - (c.even > 0 ? 1 : 0)),
+                          point.push, point.drag, c.roll, back * point.arm_a});
     p.impulse += point.total_push;
     if (point.total_push > 0 || point.when >= 0) {
       const double gained = point.when >= 0 ? contacts.solver.approach_gain(c) * point.when : 0;

@@ -253,6 +253,7 @@ void add_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
               find_cached(store, out.before, from.id, Vec<D>(at_a.rotation.inverse() * arm_a))) {
         to.push = before->push;
         to.drag = before->drag;
+        c.even = std::max(c.even, before->even);
         if (k == 0) c.roll = before->roll;
         before->push = 0;  // it is taken
       }

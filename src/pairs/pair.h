@@ -17,6 +17,7 @@ inline constexpr double kVisitGap =
 template <int D>
 struct CachedImpulse {
   std::uint32_t id = 0;
+  std::uint8_t even = 0;  // steps in which its contact's points are still worked on evenly
   double push = 0;
   Vec<D> drag = Vec<D>::Zero();
   Spin<D> roll = Spin<D>::Zero();

@@ -8,7 +8,7 @@ namespace colvik {
 
 namespace {
 
-constexpr std::uint32_t kVersion = 8;
+constexpr std::uint32_t kVersion = 9;
 template <int D>
 constexpr std::string_view kWhat = D == 2 ? "colvik 2D world" : "colvik 3D world";
 
