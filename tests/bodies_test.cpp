@@ -340,3 +340,43 @@ TEST_CASE_TEMPLATE(
   }
   CHECK(begun == 8);
 }
+
+// A sleeper feels a field that comes over it, however it comes, and misses one that goes.
+TEST_CASE_TEMPLATE("fields that come and go wake what they act on", T, Two, Three) {
+  constexpr int D = T::D;
+  enum class Way { switched, placed, shown, scheduled, driven };
+  for (const BodyKind body : {BodyKind::fixed, BodyKind::kinematic})
+    for (const Way way : {Way::switched, Way::placed, Way::shown, Way::scheduled, Way::driven})
+      for (const bool comes : {true, false}) {
+        if (way == Way::driven && body == BodyKind::fixed) continue;
+        CAPTURE(name_of(body));
+        CAPTURE(static_cast<int>(way));
+        CAPTURE(comes);
+        World<D> world(earth<D>());
+        // It is blown along a floor, or was held against a ceiling and falls.
+        const double side = comes ? -1 : 1;
+        world.add(thing<D>("slab", BodyKind::fixed, up<D>(side), {solid(slab<D>(20, 1))})).value();
+        const ObjectId crate =
+            world.add(thing<D>("crate", BodyKind::dynamic, kZero, {solid(cube<D>(1))})).value();
+        ColliderDef<D> wind = zone(cube<D>(2));
+        wind.field = Field<D>{};
+        wind.field->gravity = comes ? Vec<D>(Vec<D>::Unit(0) * 20) : up<D>(20);
+        if (way == Way::scheduled) wind.schedule.beats = {{0, !comes, {}}, {3, comes, {}}};
+        const Vec<D> away = Vec<D>::Unit(0) * 30;
+        ObjectDef<D> fan = thing<D>("fan", body, kZero, {wind});
+        if (comes && way == Way::placed) fan.at = away;
+        if (comes && way == Way::driven) fan.at = away / 6;
+        const ObjectId id = world.add(fan).value();
+        if (comes && way == Way::switched) world.switch_collider(id, 0, false);
+        if (comes && way == Way::shown) world.set_shown(id, false);
+        for (int i = 0; i < 150; ++i) world.step();
+        REQUIRE(world.object(crate).asleep);
+        if (way == Way::switched) world.switch_collider(id, 0, comes);
+        if (way == Way::placed) world.place(id, {comes ? Vec<D>(kZero) : away, {}});
+        if (way == Way::shown) world.set_shown(id, comes);
+        if (way == Way::driven) world.set_velocity(id, comes ? Vec<D>(-away / 6) : away, kZero);
+        for (int i = 0; i < 150; ++i) world.step();
+        if (comes) CHECK(world.object(crate).pose.position[0] > 0.5);
+        else CHECK(world.object(crate).pose.position[1] < -1);
+      }
+}

@@ -310,3 +310,128 @@ TEST_CASE_TEMPLATE("the hash covers all that the future depends on", T, Two, Thr
   CHECK(plain != hash_of([](auto& w, ObjectId id) { w.set_shape(id, 0, ball<D>(1.5)).value(); }));
   CHECK(plain != hash_of([](auto& w, ObjectId id) { w.switch_collider(id, 0, false); }));
 }
+
+TEST_CASE_TEMPLATE("a listener cannot step the world", T, Two, Three) {
+  constexpr int D = T::D;
+  World<D> world;
+  world.add({.name = "hall", .colliders = {zone(ball<D>(2))}}).value();
+  world.add({.name = "guest", .body = BodyKind::kinematic, .colliders = {solid(ball<D>(1))}})
+      .value();
+  int called = 0;
+  world.add_listener([&](World<D>& w, std::span<const Event<D>> events) {
+    ++called;
+    REQUIRE(events.size() == 1);
+    CHECK_THROWS_AS(w.step(), std::logic_error);
+    CHECK_THROWS_AS(w.finish(), std::logic_error);
+    CHECK_THROWS_AS(w.step_reported({}), std::logic_error);
+    CHECK(events[0].phase == Phase::begin);  // it is still there
+  });
+  world.step();
+  CHECK(called == 1);
+  CHECK(world.steps() == 1);
+}
+
+// At the ends of what is accepted, and beyond them an error.
+TEST_CASE_TEMPLATE("what is accepted as mass and inertia stays finite", T, Two, Three) {
+  constexpr int D = T::D;
+  const std::vector<double> masses{1e-20, 1e-6, 1, 1e30};
+  for (const double mass : masses)
+    for (const double other : masses)
+      for (const double inertia : {1e-30, 1.0, 1e40}) {
+        CAPTURE(mass);
+        CAPTURE(other);
+        CAPTURE(inertia);
+        World<D> world(earth<D>());
+        world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(20, 1))})).value();
+        ObjectDef<D> low = thing<D>("low", BodyKind::dynamic, up<D>(1), {solid(cube<D>(0.5))});
+        ObjectDef<D> high = thing<D>("high", BodyKind::dynamic, up<D>(2), {solid(ball<D>(0.5))});
+        low.mass = mass;
+        low.inertia = Spin<D>(Spin<D>::Constant(inertia));
+        low.spin = Spin<D>::Constant(1);
+        high.mass = other;
+        const ObjectId a = world.add(low).value();
+        const ObjectId b = world.add(high).value();
+        for (int i = 0; i < 120; ++i) world.step();
+        CHECK(world.stopped_count() == 0);
+        for (const ObjectId id : {a, b}) CHECK(world.object(id).pose.position.norm() < 1e3);
+      }
+  World<D> world;
+  ObjectDef<D> def = thing<D>("odd", BodyKind::dynamic, kZero, {solid(cube<D>(1e-5))});
+  def.mass = 1e-50;
+  CHECK(world.add(def).error().accepted == "1e-20 to 1e+30 units of mass");
+  def.mass.reset();
+  def.colliders[0].density = 1e-15;
+  CHECK(world.add(def).error().accepted == "a mass from 1e-20 to 1e+30");
+  def.mass = 1;
+  def.inertia = Spin<D>(Spin<D>::Constant(1e-50));
+  CHECK(world.add(def).error().where == "object 'odd' inertia");
+}
+
+// What lay beside a sleeper comes back with other tags.
+TEST_CASE_TEMPLATE("sleepers begin no touch against the filters", T, Two, Three) {
+  constexpr int D = T::D;
+  for (const BodyKind body : {BodyKind::fixed, BodyKind::kinematic})
+    for (const bool is_zone : {false, true})
+      for (const bool refused : {false, true}) {
+        CAPTURE(is_zone);
+        CAPTURE(refused);
+        World<D> world(earth<D>());
+        const Tag ghost = world.tags().declare("ghost").value();
+        world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(20, 1))})).value();
+        ColliderDef<D> fussy = solid(cube<D>(1));
+        fussy.meets = "!ghost";
+        const ObjectId crate =
+            world.add(thing<D>("crate", BodyKind::dynamic, up<D>(0.5), {fussy})).value();
+        const ColliderDef<D> beside = is_zone ? zone(cube<D>(1)) : solid(cube<D>(1));
+        const ObjectId lid = world.add(thing<D>("lid", body, up<D>(1.52), {beside})).value();
+        const auto begins = [&](int steps) {
+          int count = 0;
+          for (int i = 0; i < steps; ++i) {
+            world.step();
+            count += count_events(world).begins;
+          }
+          return count;
+        };
+        CHECK(begins(150) == 1);  // with the floor
+        REQUIRE(world.object(crate).asleep);
+        world.place(lid, {up<D>(9), {}});
+        CHECK(begins(60) == 0);
+        if (refused) world.give_tag(lid, ghost);
+        CHECK(begins(60) == 0);
+        world.place(lid, {up<D>(1.45), {}});
+        CHECK((begins(60) > 0) == !refused);
+      }
+}
+
+TEST_CASE_TEMPLATE("what is asleep goes on touching, and ends when it is removed", T, Two, Three) {
+  constexpr int D = T::D;
+  for (const BodyKind body : {BodyKind::fixed, BodyKind::kinematic})
+    for (const double rate : {15, 60, 480}) {
+      CAPTURE(name_of(body));
+      CAPTURE(rate);
+      WorldSettings<D> settings = earth<D>();
+      settings.rate = rate;
+      World<D> world(settings);
+      world.tags().declare("hot").value();
+      world.ask_during(TagQuery::parse("hot", world.tags()).value(), {});
+      world.add(thing<D>("floor", BodyKind::fixed, up<D>(-0.5), {solid(slab<D>(20, 1))})).value();
+      world.add(thing<D>("furnace", body, up<D>(0.5), {zone(cube<D>(2))}, {"hot"})).value();
+      const ObjectId crate =
+          world.add(thing<D>("crate", BodyKind::dynamic, up<D>(0.5), {solid(cube<D>(1))})).value();
+      const int steps = static_cast<int>(5 * rate);
+      int during = 0;
+      for (int i = 0; i < steps; ++i) {
+        world.step();
+        for (const Event<D>& e : world.events())
+          during += e.phase == Phase::during && e.other == crate ? 1 : 0;
+      }
+      CHECK(world.object(crate).asleep);
+      CHECK(during == steps - 1);
+      world.remove(crate);
+      const double removed_at = world.time();
+      world.step();
+      CHECK(count_events(world).ends == 2);
+      for (const Event<D>& e : world.events())
+        if (e.phase == Phase::end) CHECK(e.time == removed_at);
+    }
+}

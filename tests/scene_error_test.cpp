@@ -287,3 +287,19 @@ TEST_SUITE("random") {
     MESSAGE("random: damaged scenes: ", refused, " refused with a place, ", ran, " still right");
   }
 }
+
+TEST_CASE("a key of many parts is refused where it goes too far") {
+  std::string key = "a";
+  for (int i = 0; i < 30000; ++i) key += ".a";
+  for (const std::string& text : {"colvik = 1\n" + key + " = 1\n", "colvik = 1\n[" + key + "]\n",
+                                  "colvik = 1\nx = { " + key + " = 1 }\n"}) {
+    const LoadedScene loaded = read_scene(text, "long.toml");
+    REQUIRE(loaded.problems.size() == 1);
+    CHECK(problems(loaded).starts_with("long.toml:2:"));
+    CHECK(problems(loaded).find("a key has more than 64 parts") != std::string::npos);
+  }
+  // Dots in strings and comments are no parts.
+  const std::string dots(200, '.');
+  const std::string text = "colvik = 1  # " + dots + "\ndescription = \"" + dots + "\"\n";
+  CHECK(problems(read_scene(text, "dots.toml")).find("parts") == std::string::npos);
+}

@@ -86,7 +86,7 @@ TEST_CASE_TEMPLATE("bad objects are refused whole, naming object, value and what
          d.colliders.push_back(d.colliders[0]);
          d.colliders[1].density = 0;
        }},
-      {"object 'crate' mass: 0 is not usable; a number above 0",
+      {"object 'crate' mass: 0 is not usable; 1e-20 to 1e+30 units of mass",
        [&](ObjectDef<D>& d) { d.mass = 0; }},
       {"object 'crate' mass: is given to an object that is not dynamic",
        [&](ObjectDef<D>& d) {

@@ -27,8 +27,8 @@ void depot::tilting_tray(Run<2>& run) {
             .body = BodyKind::kinematic,
             .tags = {"grid"},
             .colliders = {{.shape = box(4, 0.2), .friction = 0.2, .meets = "heavy"}},
-            .motion = Path<2>{{{0, {0, 0}, Rotation<2>(0)},
-                               {3, {0, 0}, Rotation<2>(0)},
+            .motion = Path<2>{{{0, {0, 0}, Rotation<2>()},
+                               {3, {0, 0}, Rotation<2>()},
                                {4, {0, 0}, Rotation<2>(radians(-25))}}}})
       .value();
   world

@@ -30,8 +30,9 @@ enum class EndCause {
 template <int D>
 struct Event {
   std::uint64_t step = 0;  ///< counted from 1
-  double time = 0;  ///< in seconds from the start: when within the step it began or ended; else the
-                    ///< step's end
+  /// In seconds from the start: when within the step it began or was left; the step's beginning if
+  /// a change before it ended it (removed, hidden, teleported, ...); else the step's end.
+  double time = 0;
   Phase phase = Phase::begin;
   Channel channel = Channel::solid;
   EndCause why = EndCause::none;
@@ -84,7 +85,7 @@ struct PairEvent {
   ColliderTouch<D> touch{};  ///< self was created first; of an end, as it last was
 };
 
-/// A touch that another engine found, for World::step_told.
+/// A touch that another engine found, for World::step_reported.
 struct ReportedTouch {
   double time = 0;  ///< seconds from the start
   Phase phase = Phase::begin;

@@ -75,7 +75,7 @@ struct ColliderDef {
   Vec<D> at = kZero;               ///< offset in the object's frame
   Rotation<D> turned = kUnturned;  ///< likewise
   bool zone = false;               ///< zones notice, solids push apart
-  double density = 1;              ///< mass per square (cubic) unit; > 0
+  double density = 1;              ///< mass per square (cubic) unit, 1e-20 to 1e30
   double friction = 0.5;   ///< >= 0; a pair's is the geometric mean of the two (see WorldSettings)
   double restitution = 0;  ///< 0 to 1; a pair's is the larger of the two (see WorldSettings)
   /// >= 0: against turning on another surface, a torque up to this part of the pressing force times
@@ -201,10 +201,10 @@ struct ObjectDef {
   Spin<D> spin = kZero;
   Motion<D> motion{};                   ///< kinematic objects only
   Heed<D> heed{};                       ///< likewise
-  std::optional<double> mass{};         ///< instead of density times area or volume; > 0
+  std::optional<double> mass{};         ///< instead of density times volume, 1e-20 to 1e30
   std::optional<Vec<D>> mass_centre{};  ///< in the object's frame, instead of the shapes'
-  std::optional<Spin<D>>
-      inertia{};  ///< about its own axes through the centre of mass, instead of the shapes'; > 0
+  /// About its own axes through the centre of mass, instead of the shapes'; 1e-30 to 1e40.
+  std::optional<Spin<D>> inertia{};
   double gravity_scale = 1;
   double drag = 0;
   double spin_drag = 0;  ///< part of its velocity and spin lost, per second; >= 0
@@ -235,8 +235,8 @@ struct Collider {
   TagSet tags{};     ///< the object's and its own
 };
 
-/// An object as the world shows it. References stay valid until the object's removal was reported
-/// by end events and the next step begins.
+/// An object as the world shows it. A reference is valid until the next call that changes the world
+/// (add, remove, step, ...), which may move objects in memory: keep the ObjectId.
 template <int D>
 struct Object {
   // First what steps read, close together.

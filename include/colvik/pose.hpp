@@ -4,6 +4,8 @@
 #include <colvik/export.hpp>
 #include <colvik/vector.hpp>
 
+#include <concepts>
+
 namespace colvik {
 
 inline constexpr double kPi = 3.14159265358979323846;
@@ -39,6 +41,9 @@ class Rotation<2> {
   Rotation() = default;
   /// From an angle in radians.
   explicit Rotation(double angle) { sine_cosine(angle, s_, c_); }
+  /// Whole numbers are degrees more often than radians, and do not compile: radians(90), or 2.0.
+  template <std::integral T>
+  explicit Rotation(T) = delete;
   /// From an angular velocity held for one unit of time.
   static Rotation from_spin(const Spin<2>& turn) { return Rotation(turn[0]); }
 

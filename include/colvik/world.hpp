@@ -252,7 +252,8 @@ class COLVIK_EXPORT World {
   // ---- time ----------------------------------------------------------------------------------
 
   /// One step of 1/rate seconds: move what is driven, find pairs, solve contacts, move, then report
-  /// touches, notify listeners, and apply the changes that they requested.
+  /// touches, notify listeners, and apply the changes that they requested. A listener cannot call
+  /// it, nor finish() or step_reported(): std::logic_error.
   void step();
   /// From now on steps share their work with these, which must stay until they are replaced or the
   /// world is gone; nullptr, as at first: the thread that calls step() does it all. Changes no bit,

@@ -192,7 +192,7 @@ void pack(A& a, Brief<D>& b) {
 template <class A, int D>
 void pack(A& a, Pair<D>& p) {
   a(p.a, p.b, p.serial_a, p.serial_b, p.channel, p.responds, p.touching, p.gap, p.approach,
-    p.impulse, p.normal, p.point, p.cached, p.slab, p.standing, p.ignored, p.start);
+    p.impulse, p.normal, p.point, p.cached, p.slab, p.standing, p.ignored, p.unsure, p.start);
 }
 template <class A, int D>
 void pack(A& a, Touch<D>& t) {

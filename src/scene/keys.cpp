@@ -93,7 +93,7 @@ constexpr SceneKey kKeys[] = {
     {"object", "walker", "table",
      "kinematic: it goes where its wishes lead, and never into solids"},
     {"object", "wishes", "array of tables or a file", "what the walker is to do from when on"},
-    {"object", "mass", "number", "instead of density times area or volume"},
+    {"object", "mass", "number", "instead of density times area or volume, 1e-20 to 1e30"},
     {"object", "mass_centre", "vector", "on the object, instead of that of its shapes"},
     {"object", "inertia", "number or vector",
      "moment of inertia about its centre of mass, instead of that of its shapes: 2D a number, 3D "

@@ -281,6 +281,45 @@ void apply_settings(Context& context, std::span<const Setting> settings,
   }
 }
 
+// A table is made, and later destroyed, inside another for each part of a dotted key.
+constexpr int kMostParts = 64;
+
+// Where the first key with more parts than that reaches them. Dots in strings and comments are
+// none of a key's, and those of numbers are one each.
+std::optional<toml::source_position> overlong_key(std::string_view text) {
+  toml::source_position at{1, 0};
+  std::string_view quote;  // of the string that this is in
+  int parts = 1;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const char c = text[i];
+    if (c == '\n') ++at.line, at.column = 0;
+    else ++at.column;
+    if (!quote.empty()) {
+      if (quote[0] == '"' && c == '\\') ++i, ++at.column;
+      else if (text.substr(i, quote.size()) == quote || (c == '\n' && quote.size() == 1)) {
+        i += quote.size() - 1;
+        at.column += static_cast<toml::source_index>(quote.size() - 1);
+        quote = {};
+      }
+    } else if (c == '"' || c == '\'') {
+      const std::string_view three = text.substr(i, 3);
+      const bool is_long = three == "\"\"\"" || three == "'''";
+      quote = is_long ? three : text.substr(i, 1);
+      i += quote.size() - 1;
+      at.column += static_cast<toml::source_index>(quote.size() - 1);
+    } else if (c == '#') {
+      const std::size_t end = std::min(text.find('\n', i), text.size());
+      at.column += static_cast<toml::source_index>(end - i - 1);
+      i = end - 1;
+    } else if (c == '\n' || c == '=' || c == ',' || c == '[' || c == '{') {
+      parts = 1;
+    } else if (c == '.' && ++parts > kMostParts) {
+      return at;
+    }
+  }
+  return {};
+}
+
 LoadedScene finish(Context& context) {
   LoadedScene out;
   std::stable_sort(context.problems.begin(), context.problems.end(),
@@ -315,6 +354,11 @@ LoadedScene read_scene(std::string_view text, const std::string& name,
                        std::span<const Setting> settings) {
   scene::Context context;
   context.file = name;
+  if (const auto at = scene::overlong_key(text)) {
+    context.report(*at, fmt::format("a key has more than {} parts", scene::kMostParts),
+                   "TOML as in docs/scene.md");
+    return scene::finish(context);
+  }
   toml::table root;
   try {
     root = toml::parse(text, std::string_view{name});

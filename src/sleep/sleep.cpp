@@ -131,6 +131,19 @@ void find_groups_on(Store<D>& store, BroadPhase<D>& broad, Sleepers<D>& sleepers
   });
 }
 
+// Whether a zone with a field came over a sleeper, or is moved on over it.
+template <int D>
+bool field_comes(const Store<D>& store, const Pair<D>& p, const ColliderState<D>& sleeper,
+                 const ColliderState<D>& zone) {
+  if (!store.has_fields || p.channel != Channel::zone || !definition_of(store, zone).field ||
+      store.objects[sleeper.object].shown.body != BodyKind::dynamic)
+    return false;
+  const ObjectState<D>& o = store.objects[zone.object];
+  if (p.touching) return o.shown.body != BodyKind::fixed && (moves(o.shown) || o.disturbed);
+  return contact::nearest(sleeper.shape, zone.shape, relative_pose(store, sleeper, zone), 0).gap <=
+         0;
+}
+
 template <int D>
 void wake_touched(Model<D>& model) {
   Store<D>& store = model.store;
@@ -142,11 +155,15 @@ void wake_touched(Model<D>& model) {
   while (sleepers.count > 0) {
     groups.clear();
     for (const Pair<D>& p : pairs.list) {
-      if (!p.responds || is_resting(store, p.a) == is_resting(store, p.b)) continue;
+      if (is_resting(store, p.a) == is_resting(store, p.b)) continue;
       const ColliderState<D>& sleeper = store.colliders[is_resting(store, p.a) ? p.a : p.b];
       const ColliderState<D>& other = store.colliders[is_resting(store, p.a) ? p.b : p.a];
       const ObjectState<D>& s = store.objects[sleeper.object];
       const ObjectState<D>& o = store.objects[other.object];
+      if (!p.responds) {
+        if (field_comes(store, p, sleeper, other)) groups.push_back(s.resting);
+        continue;
+      }
       if (p.touching) {  // it lies on what its owner moves
         if (o.shown.body != BodyKind::kinematic || moves(o.shown) || o.disturbed)
           groups.push_back(s.resting);

@@ -86,15 +86,21 @@ void find_pairs(Model<D>& model) {
     if (kBounds < left && moved((&p)[kBounds]))
       for (const std::uint32_t at : {(&p)[kBounds].a, (&p)[kBounds].b})
         (store.colliders[at].in_still_tree ? broad.still : broad.moving).fetch_bounds(at);
-    if (!std::exchange(p.unsure, false) && !moved(p)) return false;
+    // While one slept, changes of the other were not visited.
+    const bool unsure = std::exchange(p.unsure, false);
+    if (!unsure && !moved(p)) return false;
     const ColliderState<D>& a = store.colliders[p.a];
     const ColliderState<D>& b = store.colliders[p.b];
     const bool parts = a.remade || b.remade || !a.in_tree || !b.in_tree ||
                        !in_tree(p.a).overlaps(in_tree(p.b)) ||
-                       ((a.changed || b.changed) && !verdict_of(store, a, b).meet);
-    if (a.reshaped || b.reshaped) p.slab = {};
-    // What lay on something that its owner took away falls.
-    if (parts && p.responds && p.touching && pair_rests(store, sleepers, p))
+                       ((unsure || a.changed || b.changed) && !verdict_of(store, a, b).meet);
+    if (unsure || a.reshaped || b.reshaped) p.slab = {};
+    // What lay on something that its owner took away falls, and so does what a field held.
+    const auto holds = [&] {
+      return p.responds || (store.has_fields && p.channel == Channel::zone &&
+                            (definition_of(store, a).field || definition_of(store, b).field));
+    };
+    if (parts && p.touching && pair_rests(store, sleepers, p) && holds())
       woken.push_back(store.objects[(is_resting(store, p.a) ? a : b).object].resting);
     return parts;
   };

@@ -145,7 +145,7 @@ void make_touches(Store<D>& store, PairTable<D>& pairs, Touches<D>& touches) {
 }
 
 template <int D>
-void make_events(Store<D>& store, Touches<D>& touches, bool run_over) {
+void make_events(Store<D>& store, Touches<D>& touches, const Sleepers<D>& sleepers, bool run_over) {
   touches.events.clear();
   touches.parting.clear();
   const double end = static_cast<double>(store.steps) / store.settings.rate;
@@ -185,9 +185,30 @@ void make_events(Store<D>& store, Touches<D>& touches, bool run_over) {
              (q.first.matches(t.tags_b) && q.second.matches(t.tags_a));
     });
   };
+  // Of sleepers, where it was requested.
+  std::vector<const Touch<D>*> asleep;
+  const auto add_asleep = [&](const SleepGroup<D>& group) {
+    for (const Touch<D>& t : group.touches)
+      if (wants_during(t)) asleep.push_back(&t);
+  };
+  if (!touches.during.empty() && sleepers.count > 0 && !run_over) {
+    for (const SleepGroup<D>& group : sleepers.groups) add_asleep(group);
+    add_asleep(sleepers.between);
+    std::sort(asleep.begin(), asleep.end(),
+              [](const Touch<D>* x, const Touch<D>* y) { return x->key() < y->key(); });
+  }
+  auto sleeper = asleep.begin();
+  const auto report_sleepers = [&](auto&& comes_first) {
+    for (; sleeper != asleep.end() && comes_first(**sleeper); ++sleeper)
+      report(**sleeper, Phase::during, EndCause::none, end);
+  };
   auto was = touches.before.begin();
   auto is = touches.now.begin();
   while (was != touches.before.end() || is != touches.now.end()) {
+    report_sleepers([&](const Touch<D>& t) {
+      return (was == touches.before.end() || t.key() < was->key()) &&
+             (is == touches.now.end() || t.key() < is->key());
+    });
     if (is == touches.now.end() || (was != touches.before.end() && was->key() < is->key())) {
       const EndCause why = run_over ? EndCause::run_over
                                     : cause_of_end(store.objects[was->a], store.objects[was->b]);
@@ -202,7 +223,9 @@ void make_events(Store<D>& store, Touches<D>& touches, bool run_over) {
           impulse += k->impulse;
         }
       }
-      report(*was, Phase::end, why, until >= 0 ? start + until : end);
+      // What was changed between two steps ended then.
+      const bool changed = why != EndCause::left && why != EndCause::run_over;
+      report(*was, Phase::end, why, until >= 0 ? start + until : changed ? start : end);
       touches.events.back().impulse = impulse;
       ++was;
     } else if (was == touches.before.end() || is->key() < was->key()) {
@@ -218,6 +241,7 @@ void make_events(Store<D>& store, Touches<D>& touches, bool run_over) {
       ++is;
     }
   }
+  report_sleepers([](const Touch<D>&) { return true; });
   std::erase_if(touches.now, [](const Touch<D>& t) { return t.passed; });
   remember_parted(touches, start);
   if (!store.causes_noted) return;
@@ -243,7 +267,9 @@ void remember_parted(Touches<D>& touches, double now) {
 
 template void make_touches(Store<2>& store, PairTable<2>& pairs, Touches<2>& touches);
 template void make_touches(Store<3>& store, PairTable<3>& pairs, Touches<3>& touches);
-template void make_events(Store<2>& store, Touches<2>& touches, bool run_over);
-template void make_events(Store<3>& store, Touches<3>& touches, bool run_over);
+template void make_events(Store<2>& store, Touches<2>& touches, const Sleepers<2>& sleepers,
+                          bool run_over);
+template void make_events(Store<3>& store, Touches<3>& touches, const Sleepers<3>& sleepers,
+                          bool run_over);
 
 }  // namespace colvik::world

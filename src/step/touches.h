@@ -8,6 +8,6 @@ template <int D>
 void make_touches(Store<D>& store, PairTable<D>& pairs, Touches<D>& touches);
 
 template <int D>
-void make_events(Store<D>& store, Touches<D>& touches, bool run_over);
+void make_events(Store<D>& store, Touches<D>& touches, const Sleepers<D>& sleepers, bool run_over);
 
 }  // namespace colvik::world

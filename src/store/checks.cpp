@@ -125,9 +125,10 @@ Result<void> check_collider(const ColliderDef<D>& c, double metre) {
   }
   if (!within(c.at, kFurthest * metre))
     return Error{"collider offset", text(c.at) + " is out of range", "finite numbers"};
-  if (!(c.density > 0 && c.density <= kHeaviest))
+  if (!(c.density >= kLightest && c.density <= kHeaviest))
     return Error{"collider density", fmt::format("{} is not usable", c.density),
-                 "a number above 0"};
+                 fmt::format("{} to {} units of mass per {} unit", kLightest, kHeaviest,
+                             D == 2 ? "square" : "cubic")};
   if (!(c.friction >= 0 && c.friction <= 1e6))
     return Error{"collider friction", fmt::format("{} is not usable", c.friction),
                  "a number from 0 up"};
@@ -158,7 +159,7 @@ Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyK
                              bool has_mass, double metre) {
   // Worked out for no others: it can cost.
   const bool needs_volume = body == BodyKind::dynamic && !has_mass;
-  bool massive = false;
+  double mass = 0;
   for (std::size_t i = 0; i < colliders.size(); ++i) {
     const ColliderDef<D>& c = colliders[i];
     const std::string which =
@@ -172,11 +173,14 @@ Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyK
       return Error{fmt::format("collider {}{}", shape_name<D>(c.shape.kind), which),
                    "is a solid of a dynamic object and has no inside",
                    D == 2 ? "polygons, an outline or a compound" : "hulls or a compound of them"};
-    massive = massive || (needs_volume && !c.zone && mass_properties(c.shape).volume > 0);
+    if (needs_volume && !c.zone) mass += c.density * mass_properties(c.shape).volume;
   }
-  if (needs_volume && !massive)
+  if (needs_volume && mass == 0)
     return Error{"body", "is dynamic but has no solid collider with a volume to take a mass from",
                  "a solid collider that is no bare segment, or a mass"};
+  if (needs_volume && !(mass >= kLightest && mass <= kHeaviest))
+    return Error{"body", fmt::format("has a mass of {} by its colliders' densities", mass),
+                 fmt::format("a mass from {} to {}", kLightest, kHeaviest)};
   return {};
 }
 
@@ -315,12 +319,16 @@ Result<void> check_values(const ObjectDef<D>& def, const WorldSettings<D>& s) {
   if (thrown && def.body == BodyKind::fixed)
     return Error{"velocity", "is given to a static object", "body = kinematic or dynamic"};
   if (thrown && moves) return Error{"velocity", "is given beside a motion", "one of the two"};
-  if (def.mass && !(*def.mass > 0 && *def.mass <= kHeaviest))
-    return Error{"mass", fmt::format("{} is not usable", *def.mass), "a number above 0"};
+  if (def.mass && !(*def.mass >= kLightest && *def.mass <= kHeaviest))
+    return Error{"mass", fmt::format("{} is not usable", *def.mass),
+                 fmt::format("{} to {} units of mass", kLightest, kHeaviest)};
   if (def.mass_centre && !within(*def.mass_centre, kFurthest * s.metre))
     return Error{"mass centre", text(*def.mass_centre) + " is out of range", "finite numbers"};
-  if (def.inertia && !((def.inertia->array() > 0).all() && within(*def.inertia, 1e60)))
-    return Error{"inertia", text(*def.inertia) + " is not usable", "numbers above 0"};
+  if (def.inertia &&
+      !((def.inertia->array() >= kLeastInertia).all() && within(*def.inertia, kMostInertia)))
+    return Error{
+        "inertia", text(*def.inertia) + " is not usable",
+        fmt::format("{} to {} units of mass times length squared", kLeastInertia, kMostInertia)};
   if (!(def.drag >= 0 && def.drag <= 1e6) || !(def.spin_drag >= 0 && def.spin_drag <= 1e6))
     return Error{"drag", fmt::format("{} or {} is not usable", def.drag, def.spin_drag),
                  "numbers from 0 up, per second"};

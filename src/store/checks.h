@@ -10,7 +10,11 @@ inline constexpr double kMostClearance =
     0.0035;  // metres: a walker that stands must still touch its ground
 inline constexpr double kFurthest = 1e9;  // metres from the origin
 inline constexpr double kFastest = 1e6;   // metres (or radians) per second
+// Solved with inverses in single precision, which hold these with room for levers.
+inline constexpr double kLightest = 1e-20;
 inline constexpr double kHeaviest = 1e30;
+inline constexpr double kLeastInertia = 1e-30;
+inline constexpr double kMostInertia = 1e40;
 inline constexpr double kStrongest = 1e40;  // forces and impulses
 
 template <int R>

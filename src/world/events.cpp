@@ -1,6 +1,8 @@
 // The step as a list of its stages; events and listeners.
 #include <algorithm>
 #include <numeric>
+#include <stdexcept>
+#include <string>
 
 #include "pairs/contact_results.h"
 #include "pairs/contacts.h"
@@ -16,10 +18,21 @@
 #include "world/impl.h"
 
 namespace colvik {
+namespace {
+
+// The events that listeners read would be overwritten.
+void refuse_while(bool notifying, const char* call) {
+  if (notifying)
+    throw std::logic_error(std::string("colvik: ") + call +
+                           " was called by a listener; call it after the step");
+}
+
+}  // namespace
 
 template <int D>
 void World<D>::step() {
   Impl& w = *impl_;
+  refuse_while(w.notifying, "step()");
   w.finished = false;
   world::free_removed(w.store, w.walkers);
   world::drive_kinematics(w);
@@ -46,7 +59,7 @@ void World<D>::step() {
   w.broad.stale = true;
   ++w.store.steps;
   world::make_touches(w.store, w.pairs, w.touches);
-  world::make_events(w.store, w.touches, false);
+  world::make_events(w.store, w.touches, w.sleepers, false);
   world::make_pair_events(w.store, w.pairs, w.touches, w.sleepers);
   world::fall_asleep(w, w.contacts);
   w.notify_listeners();
@@ -56,6 +69,7 @@ void World<D>::step() {
 template <int D>
 void World<D>::finish() {
   Impl& w = *impl_;
+  refuse_while(w.notifying, "finish()");
   w.finished = true;
   std::vector<std::uint32_t> all(w.sleepers.groups.size());
   std::iota(all.begin(), all.end(), 0U);
@@ -63,7 +77,7 @@ void World<D>::finish() {
   w.touches.before.swap(w.touches.now);
   w.touches.now.clear();
   for (world::Pair<D>& p : w.pairs.list) p.touching = false;
-  world::make_events(w.store, w.touches, true);
+  world::make_events(w.store, w.touches, w.sleepers, true);
   world::make_pair_events(w.store, w.pairs, w.touches, w.sleepers);
   w.notify_listeners();
 }
@@ -158,6 +172,7 @@ std::vector<ObjectId> World<D>::touching(ObjectId id, std::optional<Channel> cha
 template <int D>
 void World<D>::step_reported(std::span<const ReportedTouch> touches) {
   Impl& w = *impl_;
+  refuse_while(w.notifying, "step_reported()");
   w.finished = false;
   world::free_removed(w.store, w.walkers);
   ++w.store.steps;
