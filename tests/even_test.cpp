@@ -86,7 +86,7 @@ TEST_CASE_TEMPLATE("what is hit head-on and flat does not turn", T, Two, Three) 
     }
 }
 
-// A world whose x runs the other way, told in the same order, gives the same with the other sign.
+// A world whose x runs the other way, built in the same order, gives the same with the other sign.
 TEST_CASE_TEMPLATE("mirrored throws have mirrored ends", T, Two, Three) {
   constexpr int D = T::D;
   Random random(28);

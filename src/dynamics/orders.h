@@ -56,6 +56,10 @@ struct Exchange {
   [[nodiscard]] Vec<D> velocity(const SolverPoint<D>& p) const {
     return velocity_b + cross(spin_b, p.arm_b) - velocity_a - cross(spin_a, p.arm_a);
   }
+  /// Of b against a, at a point along the normal.
+  [[nodiscard]] double normal_speed(const Contact<D>& c, const Row<D>& row) const {
+    return c.normal.dot(velocity_b - velocity_a) + row.turn_b.dot(spin_b) - row.turn_a.dot(spin_a);
+  }
   /// An impulse on b at a point, and its reverse on a.
   void give(const SolverPoint<D>& p, const Vec<D>& impulse, const Moving<D>& a,
             const Moving<D>& b) {

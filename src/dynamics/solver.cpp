@@ -307,14 +307,13 @@ void Solver<D>::push_contact(Contact<D>& c, const Rows<D>& rows, Worked worked, 
   for (int k = 0; k < c.count; ++k) {
     // A body that was hit in this substep has travelled with the old velocity for a part of it.
     gap[k] = gap_within(c, c.points[k], rows.points[k], a, b);
-    speed[k] = normal_speed(c, rows.points[k], a, b);
+    if (c.even > 0) speed[k] = now.normal_speed(c, rows.points[k]);
     now.push[k] = c.points[k].push;
     now.drag[k] = c.points[k].drag;
   }
   const auto push = [&](Exchange<D>& x, std::uint32_t k) {
     const Row<D>& row = rows.points[k];
-    const double opens = c.normal.dot(x.velocity_b - x.velocity_a) + row.turn_b.dot(x.spin_b) -
-                         row.turn_a.dot(x.spin_a);
+    const double opens = x.normal_speed(c, row);
     if (c.even == 0) speed[k] = opens;
     const double before =
         std::exchange(x.push[k], pushed(row, gap[k], opens, x.push[k], worked, pass));

@@ -109,9 +109,6 @@ class Solver {
     const Moving<D>& b = moving_[c.b];
     return !c.guard || a.pushed || b.pushed || a.hit || b.hit;
   }
-  void apply(const Contact<D>& c, const Point& p, const Vec<D>& impulse) {
-    dynamics::apply(p, impulse, moving_[c.a], moving_[c.b]);
-  }
 
   math::Crew crew_;
   std::span<Body<D>> bodies_;

@@ -1,5 +1,6 @@
 #pragma once
 // Tolerances of the solver, in metres and seconds.
+#include <cstdint>
 
 namespace colvik::dynamics {
 

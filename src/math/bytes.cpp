@@ -26,13 +26,10 @@ std::uint64_t hash_of(std::span<const std::byte> bytes) {
 }  // namespace
 
 std::vector<std::byte> sealed(std::string_view what, std::uint32_t version,
-                              const std::vector<std::byte>& bytes) {
+                              std::vector<std::byte> bytes) {
   Packer out;
   std::string name(what);
-  out(name, version);
-  std::uint64_t size = bytes.size();
-  out(size);
-  out.append(bytes);
+  out(name, version, bytes);
   std::uint64_t sum = hash_of(out.bytes());
   out(sum);
   return std::move(out.bytes());

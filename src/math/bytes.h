@@ -197,7 +197,7 @@ void Unpacker::one(T& x) {
 
 /// Bytes with a head (what they are, version, how many) and a checksum at the end.
 [[nodiscard]] std::vector<std::byte> sealed(std::string_view what, std::uint32_t version,
-                                            const std::vector<std::byte>& bytes);
+                                            std::vector<std::byte> bytes);
 /// The checksum of what sealed() gave, a hash of all of it.
 [[nodiscard]] std::uint64_t checksum(std::span<const std::byte> sealed);
 /// What is inside, or what is wrong with it.

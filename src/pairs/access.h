@@ -48,6 +48,14 @@ template <int D>
          (store.objects[p.object_a].walker >= 0 || store.objects[p.object_b].walker >= 0);
 }
 
+// Whether one is a zone with a field.
+template <int D>
+[[nodiscard]] bool has_field(const Store<D>& store, const Pair<D>& p) {
+  return store.has_fields && p.channel == Channel::zone &&
+         (definition_of(store, store.colliders[p.a]).field ||
+          definition_of(store, store.colliders[p.b]).field);
+}
+
 template <int D>
 [[nodiscard]] bool pair_rests(const Store<D>& store, const Sleepers<D>& sleepers,
                               const Pair<D>& p) {

@@ -80,8 +80,9 @@ struct alignas(64) Pair {
   bool passed = false;  // touched and left again within the step
   bool left = false;    // no longer touches since this step
   bool squeezed = false;
-  // Whether its bounds still overlap is unknown, though none of the two is dirty.
-  bool unsure = true;
+  // While it slept, changes of the two were not visited: whether its bounds still overlap, and the
+  // two may meet, is unknown though none is dirty.
+  bool unsure = false;
   // It responds, was apart in the last step too, and has nothing to report or to reset.
   bool idle = false;
   double coming = -1;    // seconds into the step at which it would close without other contacts

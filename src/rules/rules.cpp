@@ -231,7 +231,7 @@ std::vector<std::byte> Rules<D>::save() const {
   }
   math::Packer out;
   out(states, impl_->delayed, impl_->carried, loose, impl_->outcome);
-  return math::sealed(kSaved, kVersion, out.bytes());
+  return math::sealed(kSaved, kVersion, std::move(out.bytes()));
 }
 
 template <int D>

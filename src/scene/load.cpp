@@ -292,11 +292,18 @@ std::optional<toml::source_position> overlong_key(std::string_view text) {
   int parts = 1;
   for (std::size_t i = 0; i < text.size(); ++i) {
     const char c = text[i];
-    if (c == '\n') ++at.line, at.column = 0;
-    else ++at.column;
+    if (c == '\n') {
+      ++at.line;
+      at.column = 0;
+    } else {
+      ++at.column;
+    }
     if (!quote.empty()) {
-      if (quote[0] == '"' && c == '\\') ++i, ++at.column;
-      else if (text.substr(i, quote.size()) == quote || (c == '\n' && quote.size() == 1)) {
+      const std::string_view two = text.substr(i, 2);
+      if (quote[0] == '"' && (two == "\\\"" || two == "\\\\")) {  // neither ends it
+        ++i;
+        ++at.column;
+      } else if (text.substr(i, quote.size()) == quote || (c == '\n' && quote.size() == 1)) {
         i += quote.size() - 1;
         at.column += static_cast<toml::source_index>(quote.size() - 1);
         quote = {};
@@ -356,7 +363,7 @@ LoadedScene read_scene(std::string_view text, const std::string& name,
   context.file = name;
   if (const auto at = scene::overlong_key(text)) {
     context.report(*at, fmt::format("a key has more than {} parts", scene::kMostParts),
-                   "TOML as in docs/scene.md");
+                   fmt::format("keys of at most {} parts", scene::kMostParts));
     return scene::finish(context);
   }
   toml::table root;

@@ -135,9 +135,7 @@ void find_groups_on(Store<D>& store, BroadPhase<D>& broad, Sleepers<D>& sleepers
 template <int D>
 bool field_comes(const Store<D>& store, const Pair<D>& p, const ColliderState<D>& sleeper,
                  const ColliderState<D>& zone) {
-  if (!store.has_fields || p.channel != Channel::zone || !definition_of(store, zone).field ||
-      store.objects[sleeper.object].shown.body != BodyKind::dynamic)
-    return false;
+  if (!definition_of(store, zone).field) return false;
   const ObjectState<D>& o = store.objects[zone.object];
   if (p.touching) return o.shown.body != BodyKind::fixed && (moves(o.shown) || o.disturbed);
   return contact::nearest(sleeper.shape, zone.shape, relative_pose(store, sleeper, zone), 0).gap <=
@@ -155,6 +153,7 @@ void wake_touched(Model<D>& model) {
   while (sleepers.count > 0) {
     groups.clear();
     for (const Pair<D>& p : pairs.list) {
+      if (!p.responds && !has_field(store, p)) continue;
       if (is_resting(store, p.a) == is_resting(store, p.b)) continue;
       const ColliderState<D>& sleeper = store.colliders[is_resting(store, p.a) ? p.a : p.b];
       const ColliderState<D>& other = store.colliders[is_resting(store, p.a) ? p.b : p.a];

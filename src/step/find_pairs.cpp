@@ -86,7 +86,6 @@ void find_pairs(Model<D>& model) {
     if (kBounds < left && moved((&p)[kBounds]))
       for (const std::uint32_t at : {(&p)[kBounds].a, (&p)[kBounds].b})
         (store.colliders[at].in_still_tree ? broad.still : broad.moving).fetch_bounds(at);
-    // While one slept, changes of the other were not visited.
     const bool unsure = std::exchange(p.unsure, false);
     if (!unsure && !moved(p)) return false;
     const ColliderState<D>& a = store.colliders[p.a];
@@ -96,11 +95,8 @@ void find_pairs(Model<D>& model) {
                        ((unsure || a.changed || b.changed) && !verdict_of(store, a, b).meet);
     if (unsure || a.reshaped || b.reshaped) p.slab = {};
     // What lay on something that its owner took away falls, and so does what a field held.
-    const auto holds = [&] {
-      return p.responds || (store.has_fields && p.channel == Channel::zone &&
-                            (definition_of(store, a).field || definition_of(store, b).field));
-    };
-    if (parts && p.touching && pair_rests(store, sleepers, p) && holds())
+    if (parts && p.touching && pair_rests(store, sleepers, p) &&
+        (p.responds || has_field(store, p)))
       woken.push_back(store.objects[(is_resting(store, p.a) ? a : b).object].resting);
     return parts;
   };

@@ -144,6 +144,25 @@ void make_touches(Store<D>& store, PairTable<D>& pairs, Touches<D>& touches) {
   });
 }
 
+namespace {
+
+// Touches of sleepers that are wanted, in order.
+template <int D, class Wants>
+std::vector<const Touch<D>*> touches_asleep(const Sleepers<D>& sleepers, Wants&& wants) {
+  std::vector<const Touch<D>*> found;
+  const auto add = [&](const SleepGroup<D>& group) {
+    for (const Touch<D>& t : group.touches)
+      if (wants(t)) found.push_back(&t);
+  };
+  for (const SleepGroup<D>& group : sleepers.groups) add(group);
+  add(sleepers.between);
+  std::sort(found.begin(), found.end(),
+            [](const Touch<D>* x, const Touch<D>* y) { return x->key() < y->key(); });
+  return found;
+}
+
+}  // namespace
+
 template <int D>
 void make_events(Store<D>& store, Touches<D>& touches, const Sleepers<D>& sleepers, bool run_over) {
   touches.events.clear();
@@ -185,18 +204,9 @@ void make_events(Store<D>& store, Touches<D>& touches, const Sleepers<D>& sleepe
              (q.first.matches(t.tags_b) && q.second.matches(t.tags_a));
     });
   };
-  // Of sleepers, where it was requested.
   std::vector<const Touch<D>*> asleep;
-  const auto add_asleep = [&](const SleepGroup<D>& group) {
-    for (const Touch<D>& t : group.touches)
-      if (wants_during(t)) asleep.push_back(&t);
-  };
-  if (!touches.during.empty() && sleepers.count > 0 && !run_over) {
-    for (const SleepGroup<D>& group : sleepers.groups) add_asleep(group);
-    add_asleep(sleepers.between);
-    std::sort(asleep.begin(), asleep.end(),
-              [](const Touch<D>* x, const Touch<D>* y) { return x->key() < y->key(); });
-  }
+  if (!touches.during.empty() && sleepers.count > 0)
+    asleep = touches_asleep(sleepers, wants_during);
   auto sleeper = asleep.begin();
   const auto report_sleepers = [&](auto&& comes_first) {
     for (; sleeper != asleep.end() && comes_first(**sleeper); ++sleeper)

@@ -10,7 +10,7 @@ inline constexpr double kMostClearance =
     0.0035;  // metres: a walker that stands must still touch its ground
 inline constexpr double kFurthest = 1e9;  // metres from the origin
 inline constexpr double kFastest = 1e6;   // metres (or radians) per second
-// Solved with inverses in single precision, which hold these with room for levers.
+// Their inverses are held in single precision: what is heavier than it can tell does not move.
 inline constexpr double kLightest = 1e-20;
 inline constexpr double kHeaviest = 1e30;
 inline constexpr double kLeastInertia = 1e-30;

@@ -42,7 +42,7 @@ std::vector<std::byte> World<D>::save() const {
           (w.store.colliders[at].in_still_tree ? w.broad.still : w.broad.moving).bounds(at);
       out(box);
     }
-  return math::sealed(kWhat<D>, kVersion, out.bytes());
+  return math::sealed(kWhat<D>, kVersion, std::move(out.bytes()));
 }
 
 template <int D>
