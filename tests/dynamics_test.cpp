@@ -69,7 +69,7 @@ template <int D>
 void pairs_apart(Random& random, std::vector<dynamics::Body<D>>& bodies,
                  std::vector<dynamics::Contact<D>>& contacts) {
   const int n = 1 + random.below(30);
-  bodies.resize(static_cast<std::size_t>(2 * n));
+  bodies.resize(2 * static_cast<std::size_t>(n));
   for (dynamics::Body<D>& b : bodies) {
     if (random.coin(0.8)) b.inverse_mass.setConstant(random.range(0.1, 5));
     for (int k = 0; k < kTurnAxes<D>; ++k) b.inertia(k, k) = random.range(0.2, 3);

@@ -166,7 +166,8 @@ TEST_CASE_TEMPLATE("order, once for each other, counts, histories and times are 
       {false, object(true, {}, 2), "@robot always is inside lane"},
       {true, object(false, 0.3, 2), "@robot at 0.3 s is inside lane"},
   };
-  for (const auto& [met, e, part] : rows) {
+  for (const auto& [met, e, named] : rows) {
+    const auto& part = named;  // a lambda captures no structured binding
     CAPTURE(part);
     const ExpectationResult result = r.judge(e);
     CHECK(result.met == met);

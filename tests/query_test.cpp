@@ -163,8 +163,9 @@ TEST_SUITE("random") {
         for (int z = 0; z < 9; ++z)
           for (int x = 0; x < 9; ++x) {
             const auto at = [&](int dx, int dz) {
-              return Vec<3>(x + dx, bumps[static_cast<std::size_t>((z + dz) * 10 + x + dx)],
-                            z + dz);
+              const std::size_t number =
+                  10 * static_cast<std::size_t>(z + dz) + static_cast<std::size_t>(x + dx);
+              return Vec<3>(x + dx, bumps[number], z + dz);
             };
             for (const auto& t : {std::array{at(0, 0), at(0, 1), at(1, 0)},
                                   std::array{at(1, 0), at(0, 1), at(1, 1)}}) {

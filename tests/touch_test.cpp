@@ -295,7 +295,8 @@ TEST_CASE(
   const Shape<2> grid = tiles(std::vector<std::string>{"#"}, {1, 1}).value();
   const Shape<2> line = polyline(ends).value();
   for (const auto& [shape, twin] : {std::pair(grid, box(1, 1)), std::pair(line, box(1, 1e-5))}) {
-    CAPTURE(static_cast<int>(shape.kind));
+    const int kind = static_cast<int>(shape.kind);
+    CAPTURE(kind);
     std::vector<std::pair<std::uint64_t, Phase>> seen[2];
     for (const int which : {0, 1}) {
       World<2> world;

@@ -597,8 +597,10 @@ TEST_CASE("turned by a right angle or mirrored, a walk is the same") {
     return trace;
   };
   const std::vector<Vec<2>> first = walk(0, false);
-  for (const auto& [quarters, mirrored_too] :
+  for (const std::pair<int, bool>& turn :
        {std::pair(1, false), std::pair(2, false), std::pair(3, false), std::pair(0, true)}) {
+    const int quarters = turn.first;
+    const bool mirrored_too = turn.second;
     const std::vector<Vec<2>> other = walk(quarters, mirrored_too);
     double worst = 0;
     for (std::size_t i = 0; i < first.size(); ++i)

@@ -234,8 +234,7 @@ void DirectSolver<D>::lay_out(Island& island, std::span<const Moving<D>> moving,
   island.matrix.resize(size, size);
   island.right.resize(size);
   int filled = 0;
-  for (std::uint32_t k = 0; k < above.size(); ++k) {
-    std::vector<std::uint32_t>& list = above[k];
+  for (std::vector<std::uint32_t>& list : above) {
     std::sort(list.begin(), list.end());
     list.erase(std::unique(list.begin(), list.end()), list.end());
     filled += static_cast<int>(list.size()) * kSize * kSize + kSize * (kSize + 1) / 2;

@@ -125,8 +125,9 @@ struct Bodies {
     for (int h = 0; h < 2; ++h)
 #pragma GCC unroll 2
       for (int g = 0; g < kGroups; ++g) {
-        const double* const* of = row + 4 * h;
-        turn(four(of[0], g), four(of[1], g), four(of[2], g), four(of[3], g), exact[h] + 4 * g);
+        const double* const* of = row + std::ptrdiff_t{4} * h;
+        turn(four(of[0], g), four(of[1], g), four(of[2], g), four(of[3], g),
+             exact[h] + std::ptrdiff_t{4} * g);
       }
 #pragma GCC unroll 4
     for (int g = 0; g < kSingleGroups; ++g) {
@@ -191,8 +192,10 @@ struct Bodies {
   HWY_INLINE static Lanes singles(const double* body, const double* other, int group) {
     FourSingle x;
     FourSingle y;
-    std::memcpy(&x, reinterpret_cast<const float*>(body + kDoubles) + 4 * group, sizeof x);
-    std::memcpy(&y, reinterpret_cast<const float*>(other + kDoubles) + 4 * group, sizeof y);
+    std::memcpy(&x, reinterpret_cast<const float*>(body + kDoubles) + std::ptrdiff_t{4} * group,
+                sizeof x);
+    std::memcpy(&y, reinterpret_cast<const float*>(other + kDoubles) + std::ptrdiff_t{4} * group,
+                sizeof y);
     return __builtin_shufflevector(x, y, 0, 1, 2, 3, 4, 5, 6, 7);
   }
   HWY_INLINE void add(int number, const Lanes& x) {

@@ -147,7 +147,7 @@ Result<void> audit(Run<D>& run, std::istream& log, const std::string& name) {
     step.clear();
   };
   run.trace.start(run.world, run.rules);
-  const Result<void> good = each_line(log, name, [&](const LogLine& line) -> Result<void> {
+  Result<void> good = each_line(log, name, [&](const LogLine& line) -> Result<void> {
     if (line.has("reaction") || line.has("withheld"))
       return {};  // of our own logs: firings are not replayed
     Result<double> time = line.number("time", -1);
@@ -172,7 +172,7 @@ Result<void> audit(Run<D>& run, std::istream& log, const std::string& name) {
 
 Result<std::vector<Happening>> read_happenings(std::istream& log, const std::string& name) {
   std::vector<Happening> all;
-  const Result<void> good = each_line(log, name, [&](const LogLine& line) -> Result<void> {
+  Result<void> good = each_line(log, name, [&](const LogLine& line) -> Result<void> {
     if (line.has("withheld")) return {};
     const bool reaction = line.has("reaction");
     Result<std::size_t> phase = line.word("phase", kPhases, 0);

@@ -8,7 +8,10 @@ namespace colvik::math {
 inline double decay(double x) {
   if (x > 40) return 0;
   int halvings = 0;
-  for (; x > 0.03125; x /= 2) ++halvings;
+  while (x > 0.03125) {
+    x /= 2;
+    ++halvings;
+  }
   const double even = 1 + x * x / 10;
   const double odd = x / 2 + x * x * x / 120;
   double y = (even - odd) / (even + odd);

@@ -9,7 +9,7 @@ namespace colvik::math {
 /// Programming, volume 2, 1997, section 4.2.2).
 template <int D>
 Vec<D> sum(const Vec<D>& a, const Vec<D>& b, Vec<D>& error) {
-  const Vec<D> s = a + b;
+  Vec<D> s = a + b;
   const Vec<D> of_b = s - a;
   error = (a - (s - of_b)) + (b - of_b);
   return s;

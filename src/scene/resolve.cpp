@@ -44,8 +44,8 @@ void add_values(const toml::table& table, const std::string& file, const std::st
     const auto given = [&](const ResolvedValue& v) { return v.key == name; };
     const auto nearer = std::find_if(all.begin(), all.end(), given);
     const Place place{file, key->source().begin.line, key->source().begin.column};
-    if (name == "add_tags") all.push_back({name, text_of(*node), kind, place, ""});  // adds to all
-    else if (nearer == all.end()) all.push_back({name, text_of(*node), kind, place, ""});
+    if (name == "add_tags" || nearer == all.end())  // add_tags adds to all nearer ones
+      all.push_back({name, text_of(*node), kind, place, ""});
     else if (nearer->replaces.empty())
       nearer->replaces = fmt::format("{} of {} in line {}", text_of(*node), kind, place.line);
   }

@@ -110,8 +110,9 @@ Result<Shape<3>> heights(int columns, int rows, const Vec<2>& cell,
     if (!std::isfinite(heights[i]))
       return Error{fmt::format("heights column {} row {}", i % wide + 1, i / wide + 1),
                    fmt::format("{} is not finite", heights[i]), "a number"};
+    const std::size_t row = i / wide;
     points.emplace_back(static_cast<double>(i % wide) * cell.x(), heights[i],
-                        static_cast<double>(i / wide) * cell.y());
+                        static_cast<double>(row) * cell.y());
   }
   std::vector<std::array<std::uint32_t, 3>> triangles;
   for (std::uint32_t r = 0; r + 1 < deep; ++r)

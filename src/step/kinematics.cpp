@@ -123,7 +123,7 @@ void run_schedules(Model<D>& model) {
       if (schedule.period > 0) t -= std::floor(t / schedule.period) * schedule.period;
       std::int32_t beat = -1;
       while (beat + 1 < static_cast<std::int32_t>(schedule.beats.size()) &&
-             schedule.beats[static_cast<std::size_t>(beat + 1)].at <= t)
+             schedule.beats[static_cast<std::size_t>(beat) + 1].at <= t)
         ++beat;
       if (beat < 0 && schedule.period > 0 && now > schedule.period)
         beat = static_cast<std::int32_t>(schedule.beats.size()) -

@@ -81,11 +81,11 @@ inline double turning_point(double yes, double no, const std::function<bool(doub
 
 // Runs law<2>() and law<3>().
 #define COLVIK_LAW(group, law)                                \
-  const bool law##_added = (colvik::laws::add_law(group,      \
+  const bool law##_added = (colvik::laws::add_law((group),    \
                                                   [] {        \
                                                     law<2>(); \
                                                     law<3>(); \
                                                   }),         \
                             true)
 #define COLVIK_LAW_3D(group, law) \
-  const bool law##_added = (colvik::laws::add_law(group, [] { law(); }), true)
+  const bool law##_added = (colvik::laws::add_law((group), [] { law(); }), true)
