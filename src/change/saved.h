@@ -174,7 +174,7 @@ void pack(A& a, ObjectState<D>& o) {
 template <class A, int D>
 void pack(A& a, WalkerState<D>& w) {
   a(w.slot, w.walking, w.wishes, w.velocity, w.last_up, w.foot, w.wished_jump, w.moved, w.slid,
-    w.flow);
+    w.flow, w.pushed, w.pushed_to);
 }
 template <class A, int D>
 void pack(A& a, CachedImpulse<D>& k) {
@@ -192,7 +192,8 @@ void pack(A& a, Brief<D>& b) {
 template <class A, int D>
 void pack(A& a, Pair<D>& p) {
   a(p.a, p.b, p.serial_a, p.serial_b, p.channel, p.responds, p.touching, p.gap, p.approach,
-    p.impulse, p.normal, p.point, p.cached, p.slab, p.standing, p.ignored, p.unsure, p.start);
+    p.impulse, p.normal, p.point, p.cached, p.slab, p.standing, p.ignored, p.passing, p.unsure,
+    p.start);
 }
 template <class A, int D>
 void pack(A& a, Touch<D>& t) {

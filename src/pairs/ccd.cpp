@@ -7,6 +7,7 @@
 #include "contact/cast.h"
 #include "contact/core.h"
 #include "pairs/access.h"
+#include "pairs/candidates.h"
 #include "pairs/contact_results.h"
 #include "pairs/contacts.h"
 
@@ -64,8 +65,7 @@ void end_substep(Store<D>& store, BroadPhase<D>& broad, ContactStage<D>& contact
           return 1.0;
         const bool meets =
             std::any_of(o.colliders.begin(), o.colliders.end(), [&](std::uint32_t own) {
-              const Verdict& v =
-                  store.classes.verdict(store.colliders[own].contact_class, c.contact_class);
+              const Verdict v = verdict_of(store, store.colliders[own], c);
               return v.meet && v.channel == Channel::solid;
             });
         if (!meets) return 1.0;

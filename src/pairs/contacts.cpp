@@ -146,7 +146,7 @@ void collide_pairs(Store<D>& store, PairTable<D>& pairs, Sleepers<D>& sleepers, 
     if (apart) {
       p.cached.clear();
       p.standing.clear();
-      p.ignored = false;
+      p.ignored = p.passing = false;
     } else if (fast) {
       FastPair<D> f{static_cast<std::uint32_t>(i),
                     a.body,
@@ -190,6 +190,17 @@ CachedImpulse<D>* find_cached(const Store<D>& store, std::vector<CachedImpulse<D
   return nearest;
 }
 
+// How fast a body goes, with what accelerates it until the step's end, where the other one is.
+template <int D>
+Vec<D> velocity_then(const ContactStage<D>& contacts, std::uint32_t body, double seconds,
+                     const Vec<D>& to_other) {
+  const dynamics::Body<D>& b = contacts.bodies[body];
+  const bool starts = contacts.solver.time() == 0;  // the solver does not know it yet
+  const Vec<D>& velocity = starts ? b.velocity : contacts.solver.moving(body).velocity;
+  const Spin<D>& spin = starts ? b.spin : contacts.solver.moving(body).spin;
+  return velocity + b.acceleration * seconds + cross(spin, to_other);
+}
+
 template <int D>
 void add_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contacts,
                   ContactBatch<D>& out, std::size_t pair, const Place<D>& at_a,
@@ -214,7 +225,14 @@ void add_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
   if (separation.gap > margin && contacts.solver.time() == 0 && ahead == 0)
     p.slab =
         separating_slab(store, p, at_a.rotation, separation, margin, displacement_so_far(store, p));
-  apply_one_way(store, p, at_a, at_b, out.manifolds);
+  Crossing<D> crossing{at_a, at_b};
+  if (has_one_way(store, p) || shape_a.tiles != nullptr || shape_b.tiles != nullptr) {
+    const double left = 1 / store.settings.rate - contacts.solver.time();
+    const Vec<D> offset = at_a.offset_to(at_b);
+    crossing.velocity = velocity_then(contacts, brief_b.body, left, Vec<D>(-offset)) -
+                        velocity_then(contacts, brief_a.body, left, offset);
+  }
+  apply_one_way(store, p, crossing, out.manifolds);
   if (out.manifolds.empty()) return;
 
   const double friction = mixed(store.settings.friction_mixing, ca.friction, cb.friction);

@@ -6,15 +6,24 @@
 
 namespace colvik::world {
 
-// Whether the other one is on the open side of a one-way collider, beyond its whole surface.
+// Where two that a one-way surface is between are at some moment within the step.
 template <int D>
-[[nodiscard]] bool is_clear_of_one_way(const Store<D>& store, const Pair<D>& p,
-                                       const AnyPlace<D>& at_a, const AnyPlace<D>& at_b);
+struct Crossing {
+  Place<D> at_a;
+  Place<D> at_b;
+  double gap = 0;
+  Vec<D> velocity = kZero;  // of b as seen from a, with what accelerates them until the step's end
+};
 
-// A one-way surface is solid for those that were clear of it when they arrived, until they leave:
-// the others are taken out of those manifolds.
+// A one-way surface is solid for those that meet it from its open side, beyond the whole of it,
+// until they leave. The others pass, until they are clear of it and do not part from it, or it is
+// out of reach. Keeps that in the pair (`standing`, `passing`).
 template <int D>
-void apply_one_way(const Store<D>& store, Pair<D>& p, const Place<D>& at_a, const Place<D>& at_b,
+[[nodiscard]] bool holds_one_way(const Store<D>& store, Pair<D>& p, const Crossing<D>& now);
+
+// The same for contacts; those of surfaces that do not hold are taken out. `now` lacks its gap.
+template <int D>
+void apply_one_way(const Store<D>& store, Pair<D>& p, Crossing<D> now,
                    std::vector<contact::Manifold<D>>& among);
 
 }  // namespace colvik::world

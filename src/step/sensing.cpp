@@ -5,6 +5,7 @@
 #include "contact/cast.h"
 #include "contact/collide.h"
 #include "pairs/access.h"
+#include "pairs/one_way.h"
 
 namespace colvik::world {
 
@@ -122,6 +123,47 @@ bool note_walked_touch(const Store<D>& store, const Walkers<D>& walkers, Pair<D>
   return true;
 }
 
+// What struck a walker, and when in the step: its contact knows, as it stops or leaves again at
+// once.
+struct Strike {
+  double when = -1;
+  double approach = 0;
+};
+
+template <int D>
+Strike take_strike(Pair<D>& p, bool may_begin) {
+  const double coming = std::exchange(p.coming, -1);
+  if (!may_begin || p.impulse <= 0) return {};
+  return {p.when >= 0 ? p.when : std::max(coming, 0.0), p.approach};
+}
+
+template <int D>
+void begin_struck(Pair<D>& p, const Strike& struck, double let_go) {
+  p.touching = p.touching || p.gap <= let_go;
+  p.passed = !p.touching;
+  p.when = p.when < 0 ? struck.when : std::min(p.when, struck.when);
+  if (p.passed) p.until = std::max(p.until, p.when);
+  p.approach = std::max(p.approach, struck.approach);
+}
+
+// Whether a one-way surface is solid for the other when they first touch within the step.
+template <int D>
+void meet_one_way(Store<D>& store, CcdStage<D>& ccd, Pair<D>& p, double gap, double reach) {
+  p.standing.clear();
+  if (!p.passing && find_crossing(store, ccd, p, false, gap <= reach)) {
+    const double piece = 1 / (store.settings.rate * store.settings.substeps);
+    const int k = std::min(static_cast<int>(p.when / piece), store.settings.substeps - 1);
+    const Leg<D> a = leg_of(store, ccd, store.objects[p.object_a], k);
+    const Leg<D> b = leg_of(store, ccd, store.objects[p.object_b], k);
+    const double t = p.when / piece - k;
+    const Pose<D> at_a = a.at(t);
+    const Pose<D> at_b = b.at(t);
+    const Vec<D> velocity = b.velocity(t, at_a.position) - a.velocity(t, at_b.position);
+    p.passing = !holds_one_way(store, p, Crossing<D>{at_a, at_b, 0, velocity});
+  }
+  if (gap > kLetGo * store.settings.metre) p.passing = false;
+}
+
 }  // namespace
 
 template <int D>
@@ -152,7 +194,8 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
         ccd.trailed.empty() ? 0 : noted_distance(p.object_a) + noted_distance(p.object_b);
     const double most =
         std::max(store.briefs[p.object_a].distance + store.briefs[p.object_b].distance, noted);
-    if (!walked && !p.touching && p.slab.left(displacement_so_far(store, p)) > reach + most) {
+    if (!walked && !p.touching && !p.passing &&
+        p.slab.left(displacement_so_far(store, p)) > reach + most) {
       p.passed = p.left = false;
       p.when = p.until = -1;
       continue;
@@ -173,12 +216,14 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
     const contact::Separation<D> s =
         contact::nearest(ca.shape, cb.shape, relative_pose(store, ca, cb), beyond);
     const bool before = p.touching;
-    p.touching = s.gap <= reach &&
-                 !(p.channel == Channel::solid && has_one_way(store, p) && p.standing.empty());
+    const bool one_way = p.channel == Channel::solid && has_one_way(store, p);
+    if (one_way && !walked && !before) meet_one_way(store, ccd, p, s.gap, reach);
+    const bool passes = one_way && p.standing.empty();
+    p.touching = s.gap <= reach && !passes;
     if (walked && before && !p.touching && p.impulse > 0) p.impulse = 0;
     p.passed = false;
     p.left = before && !p.touching;
-    const double struck = walked && p.responds && p.impulse > 0 ? p.approach : 0;
+    const Strike struck = take_strike(p, walked && p.responds && !before);
     p.when = p.until = -1;
     p.gap = s.gap;
     if (p.touching) {
@@ -192,10 +237,10 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
       // The walk knows.
     } else if (before != p.touching) {
       find_crossing(store, ccd, p, before, p.touching);
-    } else if (!before && s.gap <= far) {
+    } else if (!before && s.gap <= far && !passes) {
       p.passed = find_crossing(store, ccd, p, false, false);
     }
-    if (p.touching || p.passed) p.approach = std::max(p.approach, struck);
+    if (struck.when >= 0) begin_struck(p, struck, kLetGo * store.settings.metre);
     p.slab = p.touching ? Slab<D>{}
                         : separating_slab(store, p, oa.shown.pose.rotation, s, beyond,
                                           displacement_so_far(store, p));

@@ -71,6 +71,8 @@ struct WalkerState {
   double slid = -1e300;      // seconds: when it last was on ground too steep to stand on
   double flow = 0;           // speed at which zones carried it along in the last step
   double reach = 0;          // how far it may get within the step
+  std::uint32_t pushed = kAlone;  // a body that it pushed in the last step,
+  double pushed_to = 0;           // and to what speed
   TagQuery pushes;
   TagQuery yields_to;
 };
@@ -78,6 +80,7 @@ struct WalkerState {
 // What a walker does to a body, once all have walked.
 template <int D>
 struct WalkPush {
+  std::uint32_t walker = 0;  // which
   std::uint32_t slot = 0;
   Vec<D> along = kZero;  // a push: unit; no faster than `speed`
   double gain = 0;

@@ -41,7 +41,7 @@ class Walk {
   // The fraction of the displacement that keeps the clearance.
   [[nodiscard]] double free_part(const Hit& hit, const Vec<D>& displacement,
                                  bool down = false) const;
-  void drop_one_way(const Pair<D>& p) const;
+  void drop_one_way(const Obstacle& by) const;
   bool push_out(int rounds);
   [[nodiscard]] double deepest() const;
   Slid slide(Vec<D> displacement, bool on_ground);
@@ -57,6 +57,8 @@ class Walk {
   // walk_run.cpp
   void find_obstacles();
   void feel_zones();
+  // Its velocity as seen from an object, with what pulls until the step's end.
+  [[nodiscard]] Vec<D> velocity_from(const ObjectState<D>& other) const;
   [[nodiscard]] Vec<D> displacement_of(const ObjectState<D>& o, const Vec<D>& point) const;
   [[nodiscard]] bool dropped() const;
   void stop_at(const Hit& hit);
@@ -68,6 +70,7 @@ class Walk {
   void float_about(double time);
   [[nodiscard]] Vec<D> ramp(const Vec<D>& wanted, double control, double time,
                             Vec<D>& velocity) const;
+  void lean(const Vec<D>& velocity);
   void stand(const Hit& ground);
   void leave_ground();
   void meet(const Hit& hit, const Vec<D>& velocity);

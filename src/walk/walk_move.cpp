@@ -56,10 +56,14 @@ double Walk<D>::free_part(const Hit& hit, const Vec<D>& displacement, bool down)
 
 // Drops the manifolds of one-way cells that it passes through.
 template <int D>
-void Walk<D>::drop_one_way(const Pair<D>& p) const {
+void Walk<D>::drop_one_way(const Obstacle& by) const {
+  const ObjectState<D>& other = store_.objects[store_.colliders[by.other].object];
+  const Vec<D> velocity = velocity_from(other);
+  const Rotation<D> turned = other.shown.pose.rotation * store_.colliders[by.other].own.rotation;
   std::erase_if(walkers_.manifolds, [&](const contact::Manifold<D>& m) {
     if (m.one_way == 0) return false;
-    return p.ignored || m.least_gap(0) < -2 * kTouching * store_.settings.metre;
+    const bool parts = (turned * m.normal).dot(velocity) > 1e-9 * store_.settings.metre;
+    return by.pair->ignored || parts || m.least_gap(0) < -2 * kTouching * store_.settings.metre;
   });
 }
 
@@ -75,7 +79,7 @@ double Walk<D>::deepest() const {
         other.shape, own.shape,
         relative_pose(other, store_.objects[other.object].shown.pose, own, pose_of_own(own, pose_)),
         0, 0, walkers_.manifolds);
-    drop_one_way(*by.pair);
+    drop_one_way(by);
     for (const contact::Manifold<D>& m : walkers_.manifolds)
       depth = std::max(depth, -m.least_gap(0));
   }
@@ -109,7 +113,7 @@ bool Walk<D>::push_out(int rounds) {
         contact::collide(other.shape, own.shape,
                          relative_pose(other, object.pose, own, pose_of_own(own, pose_)), near,
                          0.01 * store_.settings.metre, walkers_.manifolds);
-        drop_one_way(*by.pair);
+        drop_one_way(by);
         for (const contact::Manifold<D>& m : walkers_.manifolds) {
           const double gap = m.least_gap(near);
           if (gap >= near) continue;
@@ -322,8 +326,8 @@ template auto Walk<2>::cast(const Vec<2>& from, const Vec<2>& displacement) cons
 template auto Walk<3>::cast(const Vec<3>& from, const Vec<3>& displacement) const -> Walk<3>::Hit;
 template double Walk<2>::free_part(const Hit& hit, const Vec<2>& displacement, bool down) const;
 template double Walk<3>::free_part(const Hit& hit, const Vec<3>& displacement, bool down) const;
-template void Walk<2>::drop_one_way(const Pair<2>& p) const;
-template void Walk<3>::drop_one_way(const Pair<3>& p) const;
+template void Walk<2>::drop_one_way(const Obstacle& by) const;
+template void Walk<3>::drop_one_way(const Obstacle& by) const;
 template double Walk<2>::deepest() const;
 template double Walk<3>::deepest() const;
 template bool Walk<2>::push_out(int rounds);

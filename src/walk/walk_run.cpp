@@ -119,10 +119,24 @@ void Walk<D>::push(const Hit& hit, const Vec<D>& velocity) {
   const double speed = std::max(0.0, along.dot(velocity));
   if (speed <= 0) return;
   ObjectState<D>& root = store_.objects[other.root];
-  const double force = std::max(can_.push * std::min(1.0, speed / can_.speed), can_.push_least);
+  // As hard as it wants to go fast, however much of that it has reached.
+  const double wanted = std::max(speed, along.dot(at_most<D>(walking_.wish.velocity, can_.speed)));
+  const double force = std::max(can_.push * std::min(1.0, wanted / can_.speed), can_.push_least);
   pushed_.push_back(other.root);
   walkers_.pushes.push_back(
-      {other.root, along, force * dt_ * root.inverse_mass, speed, kZero, kZero});
+      {static_cast<std::uint32_t>(o_.walker), other.root, along, force * dt_ * root.inverse_mass, speed, kZero, kZero});
+}
+
+// What it comes no nearer to than its clearance, however short its way in a step, it pushes too.
+template <int D>
+void Walk<D>::lean(const Vec<D>& velocity) {
+  if (can_.push + can_.push_least <= 0 || velocity.isZero(0)) return;
+  const Vec<D> ahead = velocity.normalized() * (4 * clearance_);
+  const Hit hit = cast(pose_.position, ahead);
+  if (hit.by == nullptr || -hit.t * hit.normal.dot(ahead) > 1.25 * clearance_) return;
+  if (object_of(*hit.by).body != BodyKind::dynamic || walkable(hit.normal)) return;
+  meet(hit, velocity);
+  stop_at(hit);
 }
 
 template <int D>
@@ -194,6 +208,7 @@ void Walk<D>::walk_on_ground(double time) {
       meet(hit, velocity);
       if (!walkable(hit.normal) && !hit.climbed) stop_at(hit);
     }
+    if (slid.hits.empty()) lean(velocity);
   }
   spent_ = began + time;
   const double gone = level(slid.gone).norm();
@@ -298,6 +313,7 @@ void Walk<D>::float_about(double time) {
     meet(hit, velocity);
     stop_at(hit);
   }
+  if (slid.hits.empty()) lean(velocity);
   up_ = up;
   walking_.highest = std::max(walking_.highest, s_.last_up.dot(pose_.position));
 }
@@ -319,8 +335,9 @@ void Walk<D>::finish() {
     const ObjectState<D>* on = find_state(store_, walking_.on);
     if (on != nullptr && on->shown.body == BodyKind::dynamic)
       walkers_.pushes.push_back(
-          {on->shown.id.slot, kZero, 0, 0, gravity_ * can_.weight, on->shown.pose * s_.foot});
+          {static_cast<std::uint32_t>(o_.walker), on->shown.id.slot, kZero, 0, 0, gravity_ * can_.weight, on->shown.pose * s_.foot});
   }
+  if (pushed_.empty()) s_.pushed = kAlone;
   Object<D>& shown = o_.shown;
   shown.velocity = (pose_.position - o_.pose_before.position) / dt_;
   shown.spin = (pose_.rotation * o_.pose_before.rotation.inverse()).to_spin() / dt_;
@@ -333,8 +350,8 @@ void Walk<D>::finish() {
 
 template <int D>
 void Walk<D>::run() {
-  find_obstacles();
   feel_zones();
+  find_obstacles();
   walking_.touches.clear();
   if (!std::exchange(s_.moved, true)) walking_.highest = s_.last_up.dot(pose_.position);
   if (walking_.standing && !walkable(walking_.normal)) leave_ground();  // up is somewhere else now
@@ -380,6 +397,8 @@ template void Walk<2>::meet(const Hit& hit, const Vec<2>& velocity);
 template void Walk<3>::meet(const Hit& hit, const Vec<3>& velocity);
 template void Walk<2>::push(const Hit& hit, const Vec<2>& velocity);
 template void Walk<3>::push(const Hit& hit, const Vec<3>& velocity);
+template void Walk<2>::lean(const Vec<2>& velocity);
+template void Walk<3>::lean(const Vec<3>& velocity);
 template void Walk<2>::stand(const Hit& ground);
 template void Walk<3>::stand(const Hit& ground);
 template void Walk<2>::leave_ground();

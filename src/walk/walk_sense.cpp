@@ -30,25 +30,22 @@ void Walk<D>::find_obstacles() {
     const ObjectState<D>& oa = store_.objects[a.object];
     const ObjectState<D>& ob = store_.objects[b.object];
     const bool one_way = has_one_way(store_, *p);
-    if (p->ignored || (one_way && !p->standing.empty())) {
-      const double reach = kLetGo * store_.settings.metre;
-      const bool apart =
-          contact::nearest(a.shape, b.shape, relative_pose(a, before(oa), b, before(ob)), reach)
-              .gap > reach;
-      if (apart) {
-        p->ignored = false;
-        p->standing.clear();
-      }
-    }
+    const double reach = kLetGo * store_.settings.metre;
+    double gap = 0;
+    if (p->ignored || one_way)
+      gap =
+          contact::nearest(a.shape, b.shape, relative_pose(a, before(oa), b, before(ob)), 2 * reach)
+              .gap;
+    if (gap > reach) p->ignored = false;
     if (walking_.wish.drop && walking_.standing &&
         (one_way || store_.colliders[by.other].shape.tiles != nullptr) &&
         store_.objects[store_.colliders[by.other].object].shown.id == walking_.on)
       p->ignored = true;
     if (one_way) {
-      const bool held = !p->ignored && (!p->standing.empty() ||
-                                        is_clear_of_one_way(store_, *p, before(oa), before(ob)));
-      p->standing.assign(held ? 1 : 0, 1U);
-      by.stops = by.pushes = held;
+      const ObjectState<D>& thing = store_.objects[store_.colliders[by.other].object];
+      const Vec<D> own = velocity_from(thing);
+      by.stops = by.pushes = holds_one_way(
+          store_, *p, Crossing<D>{before(oa), before(ob), gap, first ? Vec<D>(-own) : own});
     }
     const ObjectState<D>& other = store_.objects[store_.colliders[by.other].object];
     if (other.shown.body == BodyKind::dynamic &&
@@ -104,6 +101,12 @@ Vec<D> Walk<D>::displacement_of(const ObjectState<D>& o, const Vec<D>& point) co
 }
 
 template <int D>
+Vec<D> Walk<D>::velocity_from(const ObjectState<D>& other) const {
+  return s_.velocity + walking_.carried + gravity_ * dt_ -
+         displacement_of(other, pose_.position) / dt_;
+}
+
+template <int D>
 void Walk<D>::carry() {
   const auto go = [&](const Vec<D>& displacement, ObjectId carrier) {
     for (Obstacle& by : obstacles_)
@@ -146,6 +149,8 @@ template void Walk<2>::feel_zones();
 template void Walk<3>::feel_zones();
 template Vec<2> Walk<2>::displacement_of(const ObjectState<2>& o, const Vec<2>& point) const;
 template Vec<3> Walk<3>::displacement_of(const ObjectState<3>& o, const Vec<3>& point) const;
+template Vec<2> Walk<2>::velocity_from(const ObjectState<2>& other) const;
+template Vec<3> Walk<3>::velocity_from(const ObjectState<3>& other) const;
 template void Walk<2>::carry();
 template void Walk<3>::carry();
 

@@ -108,7 +108,15 @@ void move_walkers(Model<D>& model) {
         push_body(model, o, p.weight, no_spin, at, false);
       continue;
     }
-    const double gain = std::min(p.gain, p.speed - p.along.dot(o.shown.velocity));
+    WalkerState<D>& w = walkers.list[p.walker];
+    const double speed = p.along.dot(o.shown.velocity);
+    // What friction took since the last push it takes in the next step too: half of it more keeps
+    // the mean at the walker's speed.
+    const double lost = w.pushed == p.slot ? w.pushed_to - speed : 0;
+    const double aim = p.speed + std::clamp(lost, 0.0, p.gain) / 2;
+    const double gain = std::min(p.gain, aim - speed);
+    w.pushed = p.slot;
+    w.pushed_to = speed + std::max(gain, 0.0);
     if (gain <= 0) continue;
     disturb(model, o);
     for (int i = 0; i < D; ++i)
