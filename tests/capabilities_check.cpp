@@ -7,8 +7,10 @@
 
 #include <array>
 #include <cstdio>
+#include <filesystem>
 #include <fstream>
 #include <iostream>
+#include <map>
 #include <set>
 #include <sstream>
 
@@ -33,6 +35,42 @@ std::set<std::string> test_names() {
   return names;
 }
 
+std::string read(const std::string& path);
+
+// The text of each test case by its name, without templates' own.
+std::map<std::string, std::string> test_texts() {
+  std::map<std::string, std::string> texts;
+  for (const auto& entry : std::filesystem::directory_iterator(COLVIK_SOURCE_DIR "/tests")) {
+    if (entry.path().extension() != ".cpp") continue;
+    const std::string file = read(entry.path().string());
+    for (std::size_t at = file.find("TEST_CASE"); at != std::string::npos;) {
+      const std::size_t next = file.find("TEST_CASE", at + 1);
+      std::string text = file.substr(at, next - at);
+      std::string name;
+      std::size_t quote = text.find('"');
+      while (quote != std::string::npos) {  // a name may be in several pieces
+        const std::size_t end = text.find('"', quote + 1);
+        name += text.substr(quote + 1, end - quote - 1);
+        const std::size_t more = text.find_first_not_of(" \n", end + 1);
+        quote = more != std::string::npos && text[more] == '"' ? more : std::string::npos;
+      }
+      texts[name] += text;
+      at = next;
+    }
+  }
+  return texts;
+}
+
+// Whether a test names that dimension. One that names neither is about scenes of both.
+bool is_about(const std::string& text, bool two) {
+  const std::vector<std::string> words =
+      two ? std::vector<std::string>{"<2>", "2D", "Two", "dimension = 2"}
+          : std::vector<std::string>{"<3>", "3D", "Three", "dimension = 3"};
+  for (const std::string& word : words)
+    if (text.find(word) != std::string::npos) return true;
+  return false;
+}
+
 std::string read(const std::string& path) {
   std::ifstream file(path);
   std::stringstream text;
@@ -48,6 +86,7 @@ int main(int argc, char** argv) {
   const std::string page_path = COLVIK_SOURCE_DIR "/docs/capabilities.md";
   const toml::table root = toml::parse_file(path);
   const std::set<std::string> tests = test_names();
+  const std::map<std::string, std::string> texts = test_texts();
   std::set<std::string> keys;
   for (const colvik::SceneKey& key : colvik::scene_keys())
     keys.insert(std::string(key.section) + "." + std::string(key.name));
@@ -94,8 +133,11 @@ int main(int argc, char** argv) {
       }
       const std::string dimension =
           std::string(cell).ends_with("2d") ? "<colvik::test::Two>" : "<colvik::test::Three>";
-      if (test.starts_with("n/a: ") || tests.contains(test) || tests.contains(test + dimension))
-        ++filled;
+      const bool plain = tests.contains(test);
+      if (const bool two = std::string(cell).ends_with("2d");
+          plain && is_about(texts.at(test), !two) && !is_about(texts.at(test), two))
+        fault(*at, "the test '" + test + "' is not about " + title);
+      if (test.starts_with("n/a: ") || plain || tests.contains(test + dimension)) ++filled;
       else fault(*at, "there is no test '" + test + "'");
     }
     page += " |\n";

@@ -413,3 +413,40 @@ TEST_CASE_TEMPLATE(
   for (const ObjectId id : world.matching(crates)) world.set_gravity_scale(id, 0.5);
   CHECK(world.object(*world.find("crate-3")).gravity_scale == 0.5);
 }
+
+TEST_CASE_TEMPLATE("mirrored from the start, a family is as one that is mirrored then", T, Two,
+                   Three) {
+  constexpr int D = T::D;
+  Random random(8);
+  for (int round = 0; round < 40; ++round) {
+    CAPTURE(round);
+    World<D> first;
+    World<D> later;
+    const auto add = [&](const char* name, const char* parent, bool mirrored, bool by_world) {
+      ObjectDef<D> def =
+          thing<D>(name, BodyKind::kinematic, random.vec<D>(3), {solid(odd<D>(round))});
+      def.turned = random.rotation<D>();
+      def.colliders[0].at = random.vec<D>(1);
+      def.parent = parent;
+      if (*parent != 0 && !by_world)
+        def.on_parent = Pose<D>{random.vec<D>(2), random.rotation<D>()};
+      def.mirrored = mirrored;
+      first.add(def).value();
+      if (*parent == 0) def.mirrored = false;
+      later.add(def).value();
+    };
+    add("cart", "", true, true);
+    add("arm", "cart", random.coin(0.5), random.coin(0.5));
+    add("claw", "arm", random.coin(0.5), random.coin(0.5));
+    REQUIRE(later.set_mirrored(later.find("cart").value(), true));
+    for (const char* name : {"cart", "arm", "claw"}) {
+      CAPTURE(name);
+      const Object<D>& a = first.object(first.find(name).value());
+      const Object<D>& b = later.object(later.find(name).value());
+      CHECK(a.mirrored == b.mirrored);
+      CHECK((a.pose.position - b.pose.position).norm() < 1e-12);
+      CHECK((a.pose.rotation.inverse() * b.pose.rotation).to_spin().norm() < 1e-7);
+      CHECK((a.colliders[0].def.at - b.colliders[0].def.at).norm() < 1e-12);
+    }
+  }
+}

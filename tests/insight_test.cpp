@@ -56,14 +56,16 @@ bool tried(const Coverage& c, Tried::What what, const std::string& name) {
 
 }  // namespace
 
-TEST_CASE(
+TEST_CASE_TEMPLATE(
     "log: two reactions want the same parcel; the first in file order has it, and the log names "
-    "it") {
-  Run<2> run;
+    "it",
+    T, Two, Three) {
+  constexpr int D = T::D;
+  Run<D> run;
   for (const char* tag : {"parcel", "hand"}) run.world.tags().declare(tag).value();
-  run.world.add(thing<2>("parcel", BodyKind::fixed, kZero, {zone(cube<2>(1))}, {"parcel"})).value();
+  run.world.add(thing<D>("parcel", BodyKind::fixed, kZero, {zone(cube<D>(1))}, {"parcel"})).value();
   for (const char* name : {"left", "right"})
-    run.world.add(thing<2>(name, BodyKind::kinematic, kZero, {solid(cube<2>(1))}, {"hand"}))
+    run.world.add(thing<D>(name, BodyKind::kinematic, kZero, {solid(cube<D>(1))}, {"hand"}))
         .value();
   run.rules
       .add({.name = "take",
@@ -90,12 +92,16 @@ TEST_CASE(
   CHECK(read_happenings(again, "log").value().size() == happenings(run.trace).size());
 }
 
-TEST_CASE("log: a begin of the same visit says so") {
-  Run<2> run;
-  run.world.add(thing<2>("gate", BodyKind::fixed, kZero, {zone(cube<2>(1))})).value();
-  ObjectDef<2> cart = thing<2>("cart", BodyKind::kinematic, {2, 0}, {solid(ball<2>(0.2))});
-  cart.motion =
-      Path<2>{{{0, {2, 0}, {}}, {1, {0.55, 0}, {}}, {1.1, {0.7, 0}, {}}, {1.2, {0, 0}, {}}}, false};
+TEST_CASE_TEMPLATE("log: a begin of the same visit says so", T, Two, Three) {
+  constexpr int D = T::D;
+  Run<D> run;
+  run.world.add(thing<D>("gate", BodyKind::fixed, kZero, {zone(cube<D>(1))})).value();
+  ObjectDef<D> cart = thing<D>("cart", BodyKind::kinematic, along_x<D>(2), {solid(ball<D>(0.2))});
+  cart.motion = Path<D>{{{0, along_x<D>(2), {}},
+                         {1, along_x<D>(0.55), {}},
+                         {1.1, along_x<D>(0.7), {}},
+                         {1.2, kZero, {}}},
+                        false};
   run.world.add(cart).value();
   run.run_for(2);
   std::ostringstream log;

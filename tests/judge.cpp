@@ -362,6 +362,11 @@ Real least_overlap(const Body<D>& a, const Body<D>& b, const Frame<D>& fa, const
   return best;
 }
 
+// The larger one; what is no number is larger than any.
+void note(Real& worst, Real value) {
+  if (!(value <= worst)) worst = std::isnan(value) ? std::numeric_limits<Real>::infinity() : value;
+}
+
 struct Row {
   long pairs = 0, capped = 0, wrong = 0, steps = 0, jumps = 0, casts = 0, rays = 0;
   Real gap = 0;
@@ -377,14 +382,14 @@ struct Row {
     wrong += o.wrong;
     steps += o.steps;
     jumps += o.jumps;
-    gap = std::max(gap, o.gap);
-    on_shape = std::max(on_shape, o.on_shape);
-    depth = std::max(depth, o.depth);
-    manifold = std::max(manifold, o.manifold);
+    note(gap, o.gap);
+    note(on_shape, o.on_shape);
+    note(depth, o.depth);
+    note(manifold, o.manifold);
     casts += o.casts;
     rays += o.rays;
-    cast = std::max(cast, o.cast);
-    ray = std::max(ray, o.ray);
+    note(cast, o.cast);
+    note(ray, o.ray);
   }
 };
 
@@ -401,37 +406,47 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
   const V<D> n = from<D>(s.normal);
   ++row.pairs;
   row.capped += s.capped ? 1 : 0;
-  if (!std::isfinite(s.gap) || std::abs(length<D>(n) - 1) > 1e-9L) {
+  if (!std::isfinite(s.gap) || !s.on_a.allFinite() || !s.on_b.allFinite() ||
+      !(std::abs(length<D>(n) - 1) <= 1e-9L)) {
     ++row.wrong;
     return;
   }
   // Apart along the normal by this much: the shapes are at least so far apart, or at most so deep.
   // Of shapes a thousand times as large as their gap a normal off by a rounding error shows: the
-  // judge then looks for a better slab itself.
+  // judge then looks for a better slab itself, but no further than such an error from there.
+  const auto slab_across = [&](const V<D>& normal) {
+    return -(reach<D>(a, fa, normal) + reach<D>(b, fb, plus<D>(V<D>{}, normal, -1))) - a.radius -
+           b.radius;
+  };
   const auto slab_along = [&](const V<D>& normal, Real gap) {
-    const Real round = a.radius + b.radius;
-    const Real slab =
-        -(reach<D>(a, fa, normal) + reach<D>(b, fb, plus<D>(V<D>{}, normal, -1))) - round;
-    if (slab >= gap - 1e-6L * small) return slab;
-    return std::max(slab,
-                    std::min(gap, -least_overlap<D>(a, b, fa, fb, normal, random, 1e-3L) - round));
+    Real best = slab_across(normal);
+    V<D> at = normal;
+    for (Real step = 1e-6L; step > 1e-12L && best < gap - 1e-6L * small; step *= 0.8L)
+      for (int k = 0; k < 12; ++k) {
+        const V<D> tried = unit<D>(plus<D>(at, from<D>(random.direction<D>()), step));
+        if (const Real slab = slab_across(tried); slab > best) {
+          best = slab;
+          at = tried;
+        }
+      }
+    return best;
   };
   const Real slab = slab_along(n, s.gap);
-  row.gap = std::max(row.gap, std::abs(slab - s.gap) / unit_of_gap);
+  note(row.gap, std::abs(slab - s.gap) / unit_of_gap);
   if (s.gap + a.radius + b.radius > 0) {
     // The two points are on the cores and as far apart as said: they are at most so far apart.
     const V<D> core_a = plus<D>(from<D>(s.on_a), n, -a.radius);
     const V<D> core_b = plus<D>(from<D>(s.on_b), n, b.radius);
     const Real off = std::max(outside<D>(a, fa, core_a), outside<D>(b, fb, core_b));
     const Real apart = length<D>(plus<D>(from<D>(s.on_b), from<D>(s.on_a), -1));
-    row.on_shape = std::max(
-        {row.on_shape, off / unit_of_gap, std::abs(apart - std::abs(Real(s.gap))) / unit_of_gap});
+    note(row.on_shape, off / unit_of_gap);
+    note(row.on_shape, std::abs(apart - std::abs(Real(s.gap))) / unit_of_gap);
   } else {
     const Real least = least_overlap<D>(a, b, fa, fb, n, random);  // of the cores
     const Real said = -s.gap - a.radius - b.radius;
     const Real all = least + a.radius + b.radius;
-    row.depth = std::max(row.depth, (said - least - 1e-9L * large) / std::max(all, 1e-3L * small));
-    if (least < -1e-6L * small) ++row.wrong;  // reported to overlap, and they do not
+    note(row.depth, (said - least - 1e-9L * large) / std::max(all, 1e-3L * small));
+    if (!(least >= -1e-6L * small)) ++row.wrong;  // reported to overlap, and they do not
   }
   // From where a search a moment ago ended, the answer is as good.
   contact::Start<D> start;
@@ -445,26 +460,34 @@ void judge_pair(const Body<D>& a, const Body<D>& b, const Pose<D>& pose_a, const
   }
   const Real drift = std::abs(slab_along(from<D>(on.normal), on.gap) - on.gap);
   if (!(drift <= 1e-5L * unit_of_gap) ||
-      std::abs(Real(on.gap) - s.gap) > 1e-5L * unit_of_gap + 0.01L * std::abs(std::min(s.gap, 0.0)))
+      !(std::abs(Real(on.gap) - s.gap) <=
+        1e-5L * unit_of_gap + 0.01L * std::abs(std::min(s.gap, 0.0))))
     ++row.wrong;
   // The other way round it is the same, to what each of the two may be off.
   const contact::Separation<D> back_s =
       contact::separation(b.core(), a.core(b_in_a.relative(Pose<D>{})));
   const Real off = std::abs(Real(back_s.gap) - s.gap);
-  if (off > 2e-5L * unit_of_gap + 0.02L * std::abs(std::min(s.gap, 0.0))) ++row.wrong;
+  if (!(off <= 2e-5L * unit_of_gap + 0.02L * std::abs(std::min(s.gap, 0.0)))) ++row.wrong;
 
   const double margin = static_cast<double>(0.1L * small);
   const double flat = 0.2 * margin;
   const contact::Manifold<D> m = contact::manifold(a.core(), b.core(b_in_a), margin, flat);
   if ((m.count > 0) != (s.gap <= margin)) ++row.wrong;
+  // Its normal is as good as the separation's: as far apart, or hardly deeper, along it.
+  if (m.count > 0) {
+    const Real along = slab_along(from<D>(m.normal), s.gap);
+    if (!(along >= s.gap - 1e-5L * unit_of_gap - 0.01L * std::abs(std::min(s.gap, 0.0))))
+      ++row.wrong;
+  }
   for (int k = 0; k < m.count; ++k) {
     const contact::ContactPoint<D>& p = m.points[static_cast<std::size_t>(k)];
     const Real most = margin + 0.01L * std::abs(p.gap);  // the depth may be off by that
     // Halfway between the surfaces: half the gap along the normal leads to either.
     const V<D> on_a = plus<D>(from<D>(p.position), n, -Real(p.gap) / 2 - a.radius);
     const V<D> on_b = plus<D>(from<D>(p.position), n, Real(p.gap) / 2 + b.radius);
-    row.manifold =
-        std::max({row.manifold, outside<D>(a, fa, on_a) / most, outside<D>(b, fb, on_b) / most});
+    if (!p.position.allFinite() || !std::isfinite(p.gap)) ++row.wrong;
+    note(row.manifold, outside<D>(a, fa, on_a) / most);
+    note(row.manifold, outside<D>(b, fb, on_b) / most);
     for (int l = 0; l < k; ++l)
       if (m.points[static_cast<std::size_t>(l)].id == p.id) ++row.wrong;
   }
@@ -512,8 +535,11 @@ void judge_cast(const Body<D>& a, const Body<D>& b, Random& random, Row& row) {
     return;
   }
   const double end = hit ? hit->t : 1;
-  for (int k = 0; k < 20; ++k) row.cast = std::max(row.cast, -gap_at(end * k / 20) / way);
-  if (hit) row.cast = std::max(row.cast, std::abs(gap_at(hit->t)) / way);
+  if (!std::isfinite(end) ||
+      (hit && !(hit->point.allFinite() && std::abs(hit->normal.norm() - 1) <= 1e-9)))
+    ++row.wrong;
+  for (int k = 0; k < 20; ++k) note(row.cast, -gap_at(end * k / 20) / way);
+  if (hit) note(row.cast, std::abs(gap_at(hit->t)) / way);
 }
 
 // A ray at a flat-sided body, held against all its planes (Cyrus and Beck, "Generalized two- and
@@ -554,8 +580,8 @@ void judge_ray(const Body<D>& a, Random& random, Row& row) {
     if (in > 0 || !hit->inside) ++row.wrong;
     return;
   }
-  row.ray = std::max(row.ray, std::abs(hit->t - in));
-  if (dot<D>(side, from<D>(hit->normal)) < 0.9999L) {
+  note(row.ray, std::abs(hit->t - in));
+  if (!(dot<D>(side, from<D>(hit->normal)) >= 0.9999L)) {
     // By an edge two sides are met within rounding of each other.
     Real other = 0;
     for (const auto& [normal, offset] : a.planes)
@@ -586,7 +612,9 @@ bool judge_all(int pairs, std::string_view only) {
       line["ok"] = ok;
       std::cout << line.dump() << "\n";
     };
-    record("gap", std::max(row.gap, row.on_shape), 1e-5L);
+    Real gap = row.gap;
+    note(gap, row.on_shape);
+    record("gap", gap, 1e-5L);
     record("depth", row.depth, 0.01L);
     record("manifold", row.manifold, 1);
     if (row.casts > 0) record("cast", row.cast, 1e-4L);

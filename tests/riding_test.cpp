@@ -580,11 +580,13 @@ TEST_CASE_TEMPLATE(
   CHECK(before - level.world.object(id).pose.position[1] == doctest::Approx(0.125).epsilon(0.05));
 }
 
-TEST_CASE("what no walker can be is refused, with what is wrong and what would do") {
-  World<2> world(earth<2>());
-  const auto refusal = [&](const std::function<void(ObjectDef<2>&)>& spoil) {
-    ObjectDef<2> def = thing<2>("w", BodyKind::kinematic, kZero, {solid(capsule<2>(0.6, 1.2))});
-    def.walker = Walker<2>{.speed = 3};
+TEST_CASE_TEMPLATE("what no walker can be is refused, with what is wrong and what would do", T, Two,
+                   Three) {
+  constexpr int D = T::D;
+  World<D> world(earth<D>());
+  const auto refusal = [&](const std::function<void(ObjectDef<D>&)>& spoil) {
+    ObjectDef<D> def = thing<D>("w", BodyKind::kinematic, kZero, {solid(capsule<D>(0.6, 1.2))});
+    def.walker = Walker<D>{.speed = 3};
     spoil(def);
     const Result<ObjectId> id = world.add(def);
     return id.ok() ? std::string("accepted") : id.error().message();
@@ -609,10 +611,10 @@ TEST_CASE("what no walker can be is refused, with what is wrong and what would d
           d.wishes = {{1, {}}, {0.5, {}}};
         }).starts_with("object 'w' wish: time 0.5 is not usable"));
   CHECK(refusal([](auto& d) {
-          d.velocity = {1, 0};
+          d.velocity = along_x<D>(1);
         }).starts_with("object 'w' walker: has a motion or velocity"));
-  ObjectDef<2> shelf = thing<2>("s", BodyKind::fixed, kZero, {zone(box(1, 1))});
-  shelf.colliders[0].one_way = {0, 1};
+  ObjectDef<D> shelf = thing<D>("s", BodyKind::fixed, kZero, {zone(cube<D>(1))});
+  shelf.colliders[0].one_way = up<D>(1);
   CHECK(world.add(shelf).error().message() ==
         "object 's' collider one way: is given to a zone; a solid convex shape");
   CHECK(!world.wish({}, {}));

@@ -175,12 +175,25 @@ TEST_CASE("each mistake in a scene is reported with its line and column and what
       {"[[reactions]]\nname = 'r'\n[[expect]]\nreaction = 'r'\nwithin = 2",
        "s.toml:15:10: within without after; after = the reaction that comes first"},
   };
-  for (const Row& row : rows) {
-    CAPTURE(row.text);
-    const LoadedScene loaded = read_scene(std::string(kHead) + row.text, "s.toml");
+  const Row in_3d[] = {
+      {"[[objects]]\nname = 'a'\ncollider = { circle = { diameter = 1 } }",
+       "s.toml:13:23: a circle does not fit a 3D scene; sphere = { diameter = ... }"},
+      {"[[objects]]\nname = 'a'\nat = [1, 2]",
+       "s.toml:13:6: at has 2 numbers; three numbers, [x, y, z], as the scene is 3D"},
+      {"[[objects]]\nname = 'a'\nturned = 90",
+       "s.toml:13:10: turned is a number; a table: { axis, angle }"},
+      {"[[objects]]\nname = 'a'\ncolider = {}",
+       "s.toml:13:1: unknown key 'colider' in an object; did you mean 'collider'?"}};
+  std::vector<std::pair<std::string, std::string>> all_rows;  // the scene, what is wrong with it
+  for (const Row& row : rows) all_rows.emplace_back(std::string(kHead) + row.text, row.wanted);
+  std::string head(kHead);
+  head.replace(head.find("= 2"), 3, "= 3");
+  head.replace(head.find("[1, 1]"), 6, "[1, 1, 1]");
+  for (const Row& row : in_3d) all_rows.emplace_back(head + row.text, row.wanted);
+  for (const auto& [text, wanted] : all_rows) {
+    const LoadedScene loaded = read_scene(text, "s.toml");
     CHECK_FALSE(loaded.ok());
     const std::string got = problems(loaded);
-    const std::string wanted = row.wanted;
     // Problems stand in order of place; two wanted ones may come either way round.
     bool all = true;
     std::istringstream lines(wanted);

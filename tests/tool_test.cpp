@@ -81,8 +81,13 @@ TEST_CASE("query: rays, places, neighbours and what an object would touch, as te
   ran = colvik_tool("query data/sorting-hall.toml --only-zones point 14 1");
   CHECK(has(ran.out, "in-crate"));
   ran = colvik_tool("query data/sorting-hall.toml move flask 0 -4");
-  CHECK(has(ran.out, "crate"));
-  CHECK(has(ran.out, "both accept, zone"));
+  CHECK(has(ran.out, "both accept, solid"));
+  CHECK(!has(ran.out, "both accept, zone"));
+  ran = colvik_tool("query data/sorting-hall.toml --only-zones move flask 0 -4");
+  CHECK(has(ran.out, "in-crate"));
+  CHECK(!has(ran.out, "both accept, solid"));
+  CHECK(has(colvik_tool("query data/sorting-hall.toml --who none --zones move flask 0 -4").out,
+            "  nothing\n"));
   for (const char* question : {"turn barbell 90", "grow barbell 9", "point 100 100"})
     CHECK(colvik_tool(std::string("query data/sorting-hall.toml ") + question).status == 0);
   CHECK(has(colvik_tool("query data/sorting-hall.toml point 100 100").out, "  nothing\n"));
@@ -106,11 +111,22 @@ TEST_CASE("query: rays, places, neighbours and what an object would touch, as te
     CHECK(ran.err == row.second);
     CHECK(ran.out.empty());
   }
+  // In 3D each place has three numbers.
+  ran = colvik_tool("query data/loading-bay.toml --json --zones near 0 1 0 100");
+  CHECK(ran.status == 0);
+  const json near = json::parse(ran.out);
+  REQUIRE(!near["answers"].empty());
+  CHECK(near["answers"][0]["point"].size() == 3);
+  ran = colvik_tool("query data/loading-bay.toml near 0 1 100");
+  CHECK(ran.status == 2);
+  CHECK(has(ran.err, "3 numbers in a 3D scene"));
 }
 
 TEST_CASE("run: the scenes of every shape do what they expect, and mended shapes are reported") {
   const Ran ran = colvik_tool("run data/sorting-hall.toml data/mezzanine.toml");
   CHECK(ran.status == 0);
+  CHECK(has(ran.out, "data/sorting-hall.toml: 2D"));
+  CHECK(has(ran.out, "data/mezzanine.toml: 3D"));
   CHECK(ran.err.empty());
   const Folder folder;
   std::ofstream(folder.path / "mended.toml") << R"(colvik = 1
@@ -137,7 +153,7 @@ TEST_CASE("run: every scene that is shipped meets its expectations, and reports 
     CHECK(has(ran.out, "% of all\n"));
     ++scenes;
   }
-  CHECK(scenes >= 15);
+  CHECK(scenes >= 29);  // as many as there are
 }
 
 TEST_CASE("run: coverage, cost and results for build servers") {
@@ -206,6 +222,7 @@ TEST_CASE("run: the demo scenes meet everything and exit with 0") {
   CHECK(ran.err.empty());
   CHECK(has(ran.out, "collect        2 times      1.900 s  courier with stamped.1"));
   CHECK(has(ran.out, "16 of 16 expectations met"));
+  CHECK(has(ran.out, "data/night-depot.toml: 2D"));
   CHECK(has(ran.out, "data/loading-bay.toml: 3D"));
   CHECK(has(ran.out, "objects   39 live, 43 at the peak"));
   CHECK_FALSE(has(ran.out, "\x1b["));  // not a terminal
@@ -303,10 +320,13 @@ TEST_CASE("run --events: JSON Lines in the fixed order with the keys that were p
   CHECK(count["begin"] == count["end"]);
   CHECK(count["during"] > 1000);
   CHECK(count["reaction collect"] == 2);
-  // Without --during none are there, and - writes to standard output before the report.
-  const Ran piped = colvik_tool("run data/night-depot.toml --events -");
-  CHECK(piped.out.starts_with("{\"step\":"));
+  // Without --during none are there, and - writes to standard output, the report to the other.
+  const Ran piped =
+      shell(COLVIK_BIN_DIR "/colvik run data/night-depot.toml --events - 2>/dev/null");
+  std::istringstream lines(piped.out);
+  for (std::string text; std::getline(lines, text);) CHECK(text.starts_with("{\"step\":"));
   CHECK_FALSE(has(piped.out, "\"during\""));
+  CHECK(has(colvik_tool("run data/night-depot.toml --events - >/dev/null").err, "expectations"));
 }
 
 TEST_CASE("run --colour: on request only, and never with NO_COLOR") {

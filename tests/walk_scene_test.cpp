@@ -217,7 +217,9 @@ towards = <1 0>
   CHECK(missed<D>(good) == Lines{});
 }
 
-TEST_CASE("scene: wishes from a file, and what is wrong in it is reported with its place") {
+TEST_CASE_TEMPLATE("scene: wishes from a file, and what is wrong in it is reported with its place",
+                   T, Two, Three) {
+  constexpr int D = T::D;
   const std::filesystem::path dir = std::filesystem::temp_directory_path() / "colvik-wishes";
   std::filesystem::create_directories(dir);
   const auto write = [&](const std::string& name, const std::string& text) {
@@ -227,16 +229,16 @@ TEST_CASE("scene: wishes from a file, and what is wrong in it is reported with i
   write("bad.toml", "wishes = [{ at = 0.2, walk = 2 },\n          { walk = 1, jmp = true }]\n");
   write("none.toml", "wish = 1\n");
   std::string text =
-      level<2>() + "[[objects]]\nname = 'robot'\nkind = 'robot'\nat = [0, 0.61]\nwishes = 'FILE'\n";
+      level<D>() + "[[objects]]\nname = 'robot'\nkind = 'robot'\nat = <0 0.61>\nwishes = 'FILE'\n";
   const auto loaded = [&](const std::string& file) {
-    std::string own = spelled<2>(text);
+    std::string own = spelled<D>(text);
     own.replace(own.find("FILE"), 4, file);
     return read_scene(own, (dir / "scene.toml").string());
   };
   LoadedScene good = loaded("walk.toml");
   for (const Problem& p : good.problems) MESSAGE(p.message());
   REQUIRE(good.ok());
-  CHECK(std::get<Scene<2>>(*good.scene).objects.back().wishes.at(0).wish.velocity.x() == 4);
+  CHECK(std::get<Scene<D>>(*good.scene).objects.back().wishes.at(0).wish.velocity.x() == 4);
   const auto told_of = [&](const std::string& file) {
     std::string all;
     const LoadedScene bad = loaded(file);
@@ -257,10 +259,11 @@ TEST_CASE("scene: wishes from a file, and what is wrong in it is reported with i
   std::filesystem::remove_all(dir);
 }
 
-TEST_CASE("scene: walkers that cannot be are reported with their place") {
+TEST_CASE_TEMPLATE("scene: walkers that cannot be are reported with their place", T, Two, Three) {
+  constexpr int D = T::D;
   std::string last;
   const auto wrong = [&](const std::string& object) {
-    return last = problems<2>(level<2>() + "[[objects]]\nname = 'w'\n" + object);
+    return last = problems<D>(level<D>() + "[[objects]]\nname = 'w'\n" + object);
   };
   CHECK_MESSAGE(wrong("kind = 'robot'\nat = [0, 0.4]\ncollider = { capsule = { width = 9, height = "
                       "9.5 } }\nwalker = { "
@@ -278,25 +281,25 @@ TEST_CASE("scene: walkers that cannot be are reported with their place") {
   CHECK_MESSAGE(
       wrong("kind = 'robot'\nwalker = 5").find("walker is a number; a table") != std::string::npos,
       last);
-  CHECK_MESSAGE(wrong("body = 'kinematic'\ncollider = { box = [1, 1] }\nwishes = [{ at = 1 }]")
+  CHECK_MESSAGE(wrong("body = 'kinematic'\ncollider = { box = <*1> }\nwishes = [{ at = 1 }]")
                         .find("wishes are given to an object that is no walker; a walker") !=
                     std::string::npos,
                 last);
   const std::string deep =
-      "[[objects]]\nname = 'block'\nat = [0, 40]\ncollider = { box = [30, 30] }\n[[objects]]\nname "
+      "[[objects]]\nname = 'block'\nat = <0 40>\ncollider = { box = <*30> }\n[[objects]]\nname "
       "= 'w'\nkind = "
-      "'robot'\nat = [0, 40]\n";
-  CHECK_MESSAGE((last = problems<2>(level<2>() + deep))
+      "'robot'\nat = <0 40>\n";
+  CHECK_MESSAGE((last = problems<D>(level<D>() + deep))
                         .find("walker 'w' starts inside a solid, 15.3 deep in 'block', with no "
                               "free place near; a "
                               "place where it fits") != std::string::npos,
                 last);
   // A little inside, it is freed.
   LoadedScene freed = read_scene(
-      spelled<2>(level<2>() + "[[objects]]\nname = 'w'\nkind = 'robot'\nat = [9, 0.5]\n"),
+      spelled<D>(level<D>() + "[[objects]]\nname = 'w'\nkind = 'robot'\nat = <9 0.5>\n"),
       "w.toml");
   REQUIRE(freed.ok());
-  auto run = start_run(std::get<Scene<2>>(*freed.scene));
+  auto run = start_run(std::get<Scene<D>>(*freed.scene));
   run->step();
   run->step();
   CHECK(run->world.object(*run->world.find("w")).pose.position.y() ==

@@ -4,6 +4,7 @@
 #include <colvik/export.hpp>
 #include <colvik/vector.hpp>
 
+#include <concepts>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -33,6 +34,21 @@ struct COLVIK_EXPORT Target {
   [[nodiscard]] std::string text() const;
 };
 
+/// How much: a number, or that many times another number, read when the effect acts:
+/// "world.parcels", "self.charge", "other.value", "@dock.charge". Whose number is missing does
+/// nothing.
+struct Amount {
+  double by = 0;     ///< with `of` a factor
+  std::string of{};  ///< empty: `by` itself
+
+  Amount() = default;
+  Amount(double given) : by(given) {}  // NOLINT: meant to convert
+  template <std::integral N>
+  Amount(N given) : by(static_cast<double>(given)) {}  // NOLINT: 0 is no name
+  Amount(std::string number, double times = 1) : by(times), of(std::move(number)) {}  // NOLINT
+  Amount(const char* number, double times = 1) : by(times), of(number) {}             // NOLINT
+};
+
 /// The number that `Damage` lowers.
 inline constexpr std::string_view kHealth = "health";
 
@@ -44,12 +60,12 @@ namespace effects {
 /// Adds `by` to a number.
 struct Add {
   std::string number{};
-  double by = 0;
+  Amount by{};
   Target each{};
 };
 struct Set {
   std::string number{};
-  double to = 0;
+  Amount to{};
   Target each{};
 };
 /// Keeps a number within `least` and `most`.
@@ -62,7 +78,7 @@ struct Clamp {
 /// Lowers the target's number "health" by `by`, not below zero.
 struct Damage {
   Target target{};
-  double by = 0;
+  Amount by{};
   double safe = 0;  ///< seconds during which the target takes no further damage
 };
 
@@ -99,9 +115,10 @@ struct Anywhere {
 struct Spawn {
   std::string kind{};
   std::variant<Direction, SpotOf, Anywhere> where =
-      Direction(kZero);        ///< a position in the world, on an object, or in a region
-  Direction velocity = kZero;  ///< with SpotOf in that frame
-  Direction spin = kZero;      ///< radians per second; in 2D the third number
+      Direction(kZero);             ///< a position in the world, on an object, or in a region
+  Direction velocity = kZero;       ///< with SpotOf in that frame
+  Direction spin = kZero;           ///< radians per second; in 2D the third number
+  std::optional<Target> excepts{};  ///< whom it does not meet until the two are apart
 };
 
 // ---- motion -------------------------------------------------------------------------------------
@@ -233,11 +250,11 @@ struct Effect {
 
 /// One function per effect; `after` is the delay in seconds. The types above say more.
 namespace effects {
-[[nodiscard]] COLVIK_EXPORT Effect add(std::string number, double by, double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect set(std::string number, double to, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect add(std::string number, Amount by, double after = 0);
+[[nodiscard]] COLVIK_EXPORT Effect set(std::string number, Amount to, double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect clamp(std::string number, double least, double most,
                                          double after = 0);
-[[nodiscard]] COLVIK_EXPORT Effect damage(Target target, double by, double after = 0,
+[[nodiscard]] COLVIK_EXPORT Effect damage(Target target, Amount by, double after = 0,
                                           double safe = 0);
 [[nodiscard]] COLVIK_EXPORT Effect remove(Target target, double after = 0);
 [[nodiscard]] COLVIK_EXPORT Effect hide(Target target, double after = 0);

@@ -49,6 +49,10 @@ struct Event {
                               ///< unless one is dynamic
   bool squeezed = false;  ///< a dynamic one or a walker is pressed into the other by a third that
                           ///< cannot yield either
+  /// Of the colliders that touch: the first to touch or, while several do, the nearest ones;
+  /// positions in the objects' lists.
+  std::uint32_t self_collider = 0;
+  std::uint32_t other_collider = 0;
   bool again = false;  ///< a begin less than 0.1 s after the two parted: the same visit continues
 
   /// The same touch with `object` as self. Requires: `object` is self or other.
@@ -58,6 +62,7 @@ struct Event {
     std::swap(turned.self, turned.other);
     std::swap(turned.self_root, turned.other_root);
     std::swap(turned.self_tags, turned.other_tags);
+    std::swap(turned.self_collider, turned.other_collider);
     turned.normal = -normal;
     return turned;
   }

@@ -39,6 +39,7 @@ struct ExpectCount {
   std::optional<double> at_least{};
   std::optional<double> at_most{};
   std::optional<double> at{};  ///< at this time, in seconds, instead of at the end
+  bool always = false;         ///< after each step
 };
 struct ExpectOutcome {
   std::string outcome{};
@@ -52,6 +53,13 @@ struct ExpectObject {
   std::string region{};               ///< what `inside` is called
   bool always = false;                ///< as long as it is there, not only at the end
   std::optional<double> at{};         ///< at this time, in seconds, instead of at the end
+  std::string relative_to{};          ///< the object in whose frame `inside` is; "": the world's
+  std::string distance_to{};          ///< the object from whose origin to its own is measured
+  std::optional<double> distance_at_least{};
+  std::optional<double> distance_at_most{};
+  /// Of its origin, as its positions before and after one step say; units per second.
+  std::optional<double> speed_at_least{};
+  std::optional<double> speed_at_most{};
 };
 /// A walker: whether it stands, on whom, how high it came. `from` and `to` count.
 struct ExpectWalker {

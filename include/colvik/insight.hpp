@@ -28,10 +28,16 @@ template <int D>
                                                    std::span<const Expectation<D>> expectations,
                                                    const ReportStyle& style);
 
-/// Writes JSON Lines, one object a line, in the fixed order: of each step the touches, then the
-/// reactions. docs/events.md lists the keys.
+/// All that happened to the object of that name, a line each with its time, in order: when it came
+/// and went and what removed it, touches, reactions, numbers, tags. "" if there was none.
 template <int D>
-COLVIK_EXPORT void write_events(std::ostream& out, const Trace<D>& trace);
+[[nodiscard]] COLVIK_EXPORT std::string story_of(const Trace<D>& trace, const std::string& name);
+
+/// Writes JSON Lines, one object a line, in the fixed order: of each step the touches, then the
+/// reactions; with `all` then objects that came and went, and numbers that changed. docs/events.md
+/// lists the keys.
+template <int D>
+COLVIK_EXPORT void write_events(std::ostream& out, const Trace<D>& trace, bool all = false);
 
 // ---- coverage --------------------------------------------------------------------------------
 

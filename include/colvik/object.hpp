@@ -219,7 +219,8 @@ struct ObjectDef {
   bool active = true;                         ///< inactive objects do not move, touch or show
   /// Faces the other direction: colliders, spots, children and own-frame directions as in
   /// a mirror across its own y axis (3D: the plane of its y and z axes). Values here are
-  /// unmirrored.
+  /// unmirrored; so are those of objects that are added to a mirrored parent: on_parent always, at
+  /// until the first step.
   bool mirrored = false;
   std::optional<Walker<D>> walker{};          ///< kinematic objects only
   std::vector<TimedWish<D>> wishes = kEmpty;  ///< of a walker, in order of time

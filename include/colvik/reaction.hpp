@@ -128,6 +128,13 @@ enum class Once {
   ever        ///< once in a run
 };
 
+/// Whom `most` and `cooldown` count for.
+enum class Limits {
+  per_self,  ///< for each self alone
+  per_pair,  ///< for each two of self and other
+  in_all     ///< for all together
+};
+
 // ---- reactions -------------------------------------------------------------------------------
 
 /// One start of one reaction.
@@ -154,6 +161,7 @@ struct Reaction {
   double apart = 0.1;                   ///< seconds between two visits
   std::optional<std::uint64_t> most{};  ///< fires at most so often
   double cooldown = 0;                  ///< seconds after firing in which it does not fire again
+  Limits limits = Limits::per_self;     ///< whom these two count for
   bool on = true;                       ///< false: waits to be turned on
   bool going_too = false;               ///< also started by objects whose removal is requested
   std::vector<Effect> effects{};

@@ -58,6 +58,9 @@ class COLVIK_EXPORT Rules {
   [[nodiscard]] std::span<const Withheld> withheld() const;
   /// How often the reaction of that name fired; 0 if there is none.
   [[nodiscard]] std::uint64_t count(std::string_view name) const;
+  /// The reaction that requested the removal of an object, in this or an earlier step; nullopt:
+  /// none.
+  [[nodiscard]] std::optional<std::size_t> remover(ObjectId id) const;
   /// Set by the effect `finish`.
   [[nodiscard]] const std::optional<std::string>& outcome() const;
   /// The effect `restart` fired. Run then ends all touches ("run over") and lets world and

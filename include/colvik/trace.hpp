@@ -24,8 +24,9 @@ struct TraceObject {
   bool mirrored = false;
   std::vector<Number> numbers;  ///< when last seen
   Pose<D> first_pose;
-  std::uint64_t born = 0;       ///< step; 0: there from the start
-  std::uint64_t gone = kNever;  ///< step after which it was removed
+  std::uint64_t born = 0;                ///< step; 0: there from the start
+  std::uint64_t gone = kNever;           ///< step after which it was removed
+  std::optional<std::size_t> remover{};  ///< the reaction that removed it; none: left, or from C++
   bool active = true;
 };
 
@@ -42,6 +43,17 @@ struct TraceTouch {
   double approach_speed = 0;
   double impulse = 0;
   bool again = false;
+  std::uint32_t self_collider = 0;
+  std::uint32_t other_collider = 0;  ///< positions in the objects' lists
+};
+
+/// A number got another value.
+struct TraceNumber {
+  std::uint64_t step = 0;
+  std::uint32_t object = kNobody;  ///< kNobody: of the world
+  std::string name;
+  double value = 0;
+  std::optional<double> before{};  ///< nullopt: its first value
 };
 
 template <int D>
@@ -82,6 +94,7 @@ class COLVIK_EXPORT Trace {
 
   [[nodiscard]] const Tags& tags() const { return tags_; }
   [[nodiscard]] double rate() const { return rate_; }
+  [[nodiscard]] std::span<const std::string> kinds() const { return kinds_; }  ///< declared ones
   [[nodiscard]] double metre() const { return metre_; }
   [[nodiscard]] const Vec<D>& gravity() const { return gravity_; }
   [[nodiscard]] std::uint64_t steps() const { return steps_; }
@@ -100,6 +113,8 @@ class COLVIK_EXPORT Trace {
   /// The least and greatest value it had.
   [[nodiscard]] std::optional<std::pair<double, double>> number_range(std::uint32_t object,
                                                                       std::string_view name) const;
+  /// All values that numbers came to have, by step, then object, then name.
+  [[nodiscard]] std::vector<TraceNumber> number_changes() const;
   [[nodiscard]] TagSet tags_at(std::uint32_t object, std::uint64_t step) const;
   /// How a walker stood at the end of `step`; nullopt if the object is no walker.
   struct WalkSample {
@@ -137,13 +152,14 @@ class COLVIK_EXPORT Trace {
     double value = 0;
   };
   using NumberKey = std::pair<std::uint32_t, std::string>;
-  void note_objects(const World<D>& world);
+  void note_objects(const World<D>& world, const Rules<D>& rules);
   void note_walking(const World<D>& world, std::uint32_t object);
   void note_numbers(std::uint32_t object, std::span<const Number> numbers);
   std::uint32_t note_object(const World<D>& world, ObjectId id);
   std::uint32_t index_of(const World<D>& world, ObjectId id);
 
   Tags tags_;
+  std::vector<std::string> kinds_;
   double rate_ = 60;
   double metre_ = 1;
   Vec<D> gravity_ = kZero;

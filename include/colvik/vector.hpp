@@ -4,7 +4,15 @@
 /// Everything is double. The types are Eigen's, without alignment, so that their layout
 /// is the same whatever instruction set the including program is compiled for.
 
+// Vec<3>{0, -9}, two integers, is then refused at compile time; not where Eigen was included
+// before.
+#if !defined(EIGEN_CORE_H) && !defined(EIGEN_MATRIX_PLUGIN)
+#define EIGEN_MATRIX_PLUGIN <colvik/vector_plugin.inc>
 #include <Eigen/Core>
+#undef EIGEN_MATRIX_PLUGIN
+#else
+#include <Eigen/Core>
+#endif
 
 #include <cmath>
 #include <limits>

@@ -130,6 +130,9 @@ class COLVIK_EXPORT World {
   /// How often a body's state after a step was not finite, or beyond 1e18: it stays where the step
   /// began, at rest. Only absurd masses, sizes or forces lead there.
   [[nodiscard]] std::size_t stopped_count() const;
+  /// Whether something went through a surface of the object (mesh, height field, polyline) from
+  /// behind, where it is not solid.
+  [[nodiscard]] bool passed_from_behind(ObjectId id) const;
 
   /// What the object touches now, on that channel or either, in order of creation. Cost: all
   /// touches.
@@ -148,10 +151,13 @@ class COLVIK_EXPORT World {
   /// second of a name.
   Result<void> declare_kind(const ObjectDef<D>& def);
   [[nodiscard]] const ObjectDef<D>* kind(std::string_view name) const;
-  /// A new copy of a kind; named KIND-N. False when there is no such kind or the place is not
-  /// usable.
+  /// Names of the declared kinds, in order of declaration.
+  [[nodiscard]] std::vector<std::string> kinds() const;
+  /// A new copy of a kind. Its name is KIND.N, where N counts the spawned copies of that kind from
+  /// 1, past names that are taken. It does not meet `excepts` until the two are apart. False when
+  /// there is no such kind or the place is not usable.
   bool spawn(std::string_view kind, const Pose<D>& at, const Vec<D>& velocity = kZero,
-             const Spin<D>& spin = kZero);
+             const Spin<D>& spin = kZero, std::optional<ObjectId> excepts = std::nullopt);
 
   // ---- changes -------------------------------------------------------------------------------
   // Outside a step they take effect immediately; requested by a listener they wait for the end of

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "change/mirror.h"
 #include "change/objects.h"
 #include "pairs/index.h"
 #include "sleep/sleep.h"
@@ -13,12 +14,35 @@
 namespace colvik::world {
 
 template <int D>
+bool is_turned_with(const Store<D>& store, const ObjectState<D>& parent, bool on_parent) {
+  return parent.shown.mirrored && (on_parent || store.steps == 0);
+}
+
+namespace {
+
+// Where an object would be if no parent of it had been mirrored from the start.
+template <int D>
+Pose<D> unmirrored_pose(const Store<D>& store, const ObjectState<D>& o) {
+  if (o.parent == kAlone || store.steps > 0) return o.shown.pose;
+  const ObjectState<D>& parent = store.objects[o.parent];
+  const Pose<D>& at = o.shown.on_parent;
+  return unmirrored_pose(store, parent) * (parent.shown.mirrored ? across<D>(at) : at);
+}
+
+}  // namespace
+
+template <int D>
 void join_family(Model<D>& model, ObjectState<D>& o, std::string_view parent,
                  const std::optional<Pose<D>>& on_parent) {
   Store<D>& store = model.store;
   const auto at = store.by_name.find(std::string(parent));
   ObjectState<D>& p = store.objects[at->second];
-  attach_object(model, o, p, on_parent ? *on_parent : p.shown.pose.relative(o.shown.pose));
+  Pose<D> at_parent = on_parent ? *on_parent : unmirrored_pose(store, p).relative(o.shown.pose);
+  if (is_turned_with(store, p, on_parent.has_value())) {
+    mirror_object(store, model.broad, o);
+    at_parent = across<D>(at_parent);
+  }
+  attach_object(model, o, p, at_parent);
 }
 
 template <int D>
@@ -119,6 +143,8 @@ void change_body(Model<D>& model, ObjectState<D>& o, BodyKind body) {
   classify(model, o);
 }
 
+template bool is_turned_with(const Store<2>& store, const ObjectState<2>& parent, bool on_parent);
+template bool is_turned_with(const Store<3>& store, const ObjectState<3>& parent, bool on_parent);
 template void join_family(Model<2>& model, ObjectState<2>& o, std::string_view parent,
                           const std::optional<Pose<2>>& on_parent);
 template void join_family(Model<3>& model, ObjectState<3>& o, std::string_view parent,

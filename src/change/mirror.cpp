@@ -16,12 +16,13 @@ Vec<D> across(Vec<D> v) {
   v[0] = -v[0];
   return v;
 }
+
+}  // namespace
+
 template <int D>
 Pose<D> across(const Pose<D>& pose) {
   return {across<D>(pose.position), mirrored(pose.rotation)};
 }
-
-}  // namespace
 
 template <int D>
 void mirror_object(Store<D>& store, BroadPhase<D>& broad, ObjectState<D>& o) {
@@ -63,6 +64,8 @@ void turn_round(Model<D>& model, ObjectState<D>& o, bool on) {
   place_family(store, broad, o);
 }
 
+template Pose<2> across(const Pose<2>& pose);
+template Pose<3> across(const Pose<3>& pose);
 template void mirror_object(Store<2>& store, BroadPhase<2>& broad, ObjectState<2>& o);
 template void mirror_object(Store<3>& store, BroadPhase<3>& broad, ObjectState<3>& o);
 template void turn_round(Model<2>& model, ObjectState<2>& o, bool on);

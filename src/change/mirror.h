@@ -9,6 +9,10 @@ namespace colvik::world {
 template <int D>
 void mirror_object(Store<D>& store, BroadPhase<D>& broad, ObjectState<D>& o);
 
+// A pose on a parent as in the parent's mirror.
+template <int D>
+[[nodiscard]] Pose<D> across(const Pose<D>& pose);
+
 template <int D>
 void turn_round(Model<D>& model, ObjectState<D>& o, bool on);
 

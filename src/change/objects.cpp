@@ -62,6 +62,13 @@ Result<void> check_names(const Store<D>& store, const ObjectDef<D>& def, const s
           "parent",
           fmt::format("is dynamic, and a solid {} has no inside", shape_name<D>(c.shape.kind)),
           "a zone, or a shape with an inside"};
+  if (is_turned_with(store, store.objects[parent->second], def.on_parent.has_value()))
+    for (const ColliderDef<D>& c : def.colliders)
+      if (const Result<Shape<D>> shape = mirrored(c.shape); !shape)
+        return Error{
+            "parent",
+            fmt::format("is mirrored, and a {} {}", shape.error().where, shape.error().what),
+            shape.error().accepted};
   return {};
 }
 
@@ -238,6 +245,37 @@ void classify(Model<D>& model, ObjectState<D>& o) {
 }
 
 template <int D>
+void except_two(Model<D>& model, std::uint32_t first, std::uint32_t second,
+                const Exception& exception) {
+  Store<D>& store = model.store;
+  ObjectState<D>* x = &store.objects[first];
+  ObjectState<D>* y = &store.objects[second];
+  if (x->shown.serial > y->shown.serial) std::swap(x, y);
+  Excepted e{x->shown.serial,      y->shown.serial, x->shown.id.slot, y->shown.id.slot, 0,
+             exception.until_apart};
+  if (exception.seconds)
+    e.until =
+        store.steps +
+        std::max<std::uint64_t>(
+            1, static_cast<std::uint64_t>(std::llround(*exception.seconds * store.settings.rate)));
+  const auto at = std::lower_bound(
+      store.excepted.begin(), store.excepted.end(), e, [](const auto& p, const auto& q) {
+        return std::pair(p.serial_a, p.serial_b) < std::pair(q.serial_a, q.serial_b);
+      });
+  if (at != store.excepted.end() && at->serial_a == e.serial_a && at->serial_b == e.serial_b)
+    *at = e;
+  else store.excepted.insert(at, e);
+  for (ObjectState<D>* o : {x, y}) {
+    disturb(model, *o);
+    for (const std::uint32_t c : o->colliders) {
+      store.colliders[c].changed = true;
+      mark_dirty(store, model.broad, c);
+    }
+    o->changes.filtered = store.causes_noted = true;
+  }
+}
+
+template <int D>
 void remove_object(Model<D>& model, ObjectState<D>& o) {
   Store<D>& store = model.store;
   BroadPhase<D>& broad = model.broad;
@@ -307,6 +345,10 @@ template void switch_collider(Model<2>& model, ObjectState<2>& o, std::size_t co
 template void switch_collider(Model<3>& model, ObjectState<3>& o, std::size_t collider, bool on);
 template void classify(Model<2>& model, ObjectState<2>& o);
 template void classify(Model<3>& model, ObjectState<3>& o);
+template void except_two(Model<2>& model, std::uint32_t first, std::uint32_t second,
+                         const Exception& exception);
+template void except_two(Model<3>& model, std::uint32_t first, std::uint32_t second,
+                         const Exception& exception);
 template void remove_object(Model<2>& model, ObjectState<2>& o);
 template void remove_object(Model<3>& model, ObjectState<3>& o);
 template void show_object(Model<2>& model, ObjectState<2>& o, bool active);

@@ -19,6 +19,11 @@ void switch_collider(Model<D>& model, ObjectState<D>& o, std::size_t collider, b
 template <int D>
 void classify(Model<D>& model, ObjectState<D>& o);
 
+// Two live objects do not meet from now on, for a while.
+template <int D>
+void except_two(Model<D>& model, std::uint32_t first, std::uint32_t second,
+                const Exception& exception);
+
 template <int D>
 void remove_object(Model<D>& model, ObjectState<D>& o);
 

@@ -1,5 +1,6 @@
 #pragma once
 // A world's state to bytes and back: what of each part is saved. What a step recomputes is not.
+#include "math/fault.h"
 #include "pairs/model.h"
 #include "shapes/saved.h"
 
@@ -168,7 +169,7 @@ void pack(A& a, ObjectState<D>& o) {
     o.given_inertia, o.locked_rotation, o.locked_axes, o.locked_turns, o.continuous, o.may_sleep,
     o.pushes, o.parent, o.root, o.on_root, o.children, o.own_body, o.own_mass, o.own_active,
     o.meets_relatives, o.paused, o.lag, o.held_velocity, o.held_spin, o.beats, o.first_shapes,
-    o.outside, o.walker, o.carried_along);
+    o.outside, o.walker, o.carried_along, o.passed_from_behind);
 }
 // Its queries are compiled again from the object's walker.
 template <class A, int D>
@@ -194,6 +195,7 @@ void pack(A& a, Pair<D>& p) {
   a(p.a, p.b, p.serial_a, p.serial_b, p.channel, p.responds, p.touching, p.gap, p.approach,
     p.impulse, p.normal, p.point, p.cached, p.slab, p.standing, p.ignored, p.passing, p.unsure,
     p.start);
+  if (COLVIK_FAULT(23)) p.cached.clear();
 }
 template <class A, int D>
 void pack(A& a, Touch<D>& t) {

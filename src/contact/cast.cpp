@@ -3,6 +3,7 @@
 #include "contact/distance.h"
 #include "contact/pieces.h"
 #include "contact/ray.h"
+#include "math/fault.h"
 
 namespace colvik::contact {
 namespace {
@@ -212,8 +213,13 @@ std::optional<Impact<D>> first_touch(const Shape<D>& a, const Shape<D>& b, const
                                      double limit) {
   if (b.kind == ShapeKind::half_space)
     return std::nullopt;  // it is unbounded, so that it cannot be swept
-  if (b.parts == nullptr) return of_convex(a, b, course, limit);
   std::optional<Impact<D>> best;
+  if (b.parts == nullptr) {
+    best = of_convex(a, b, course, limit);
+    if (best && COLVIK_FAULT(5)) best->t *= 1.001;
+    if (best && COLVIK_FAULT(6)) best->normal = -best->normal;
+    return best;
+  }
   const auto take = [&](const Shape<D>& piece, const Pose<D>& place) {
     // The piece swings about b's origin, not its own: bounded by making it part of a turn about its
     // own and of a move on an arc, which short strides follow.

@@ -350,6 +350,24 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
 }
 
 template <int D>
+bool is_behind(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double margin) {
+  const Assembly<D>& all = *a.parts;
+  bool any = false;
+  bool every = true;
+  for_convex<D>(b, b_in_a, bounds(a, Pose<D>{}).grown(margin),
+                [&](const Core<D>& body, std::uint32_t) {
+                  Vec<D> reach = Vec<D>::Constant(body.radius + margin);
+                  for (int k = 0; k < D; ++k) reach += body.axis(k).cwiseAbs() * body.half[k];
+                  PiecesNear<D> pieces(all, {body.middle - reach, body.middle + reach});
+                  for (const std::uint32_t i : pieces.in_order()) {
+                    any = true;
+                    every = every && seen_from<D>(body, all.flats[i], false, {}, margin).behind;
+                  }
+                });
+  return any && every;
+}
+
+template <int D>
 bool go_on(const Shape<D>& a, const Shape<D>& b) {
   const auto sought = [](const Shape<D>& s) {
     return s.kind == ShapeKind::hull || s.kind == ShapeKind::cylinder || s.kind == ShapeKind::cone;
@@ -359,6 +377,8 @@ bool go_on(const Shape<D>& a, const Shape<D>& b) {
 
 template bool go_on(const Shape<2>&, const Shape<2>&);
 template bool go_on(const Shape<3>&, const Shape<3>&);
+template bool is_behind(const Shape<2>&, const Shape<2>&, const Pose<2>&, double);
+template bool is_behind(const Shape<3>&, const Shape<3>&, const Pose<3>&, double);
 template Separation<2> nearest(const Shape<2>&, const Shape<2>&, const Pose<2>&, double);
 template Separation<3> nearest(const Shape<3>&, const Shape<3>&, const Pose<3>&, double);
 template void collide(const Shape<2>&, const Shape<2>&, const Pose<2>&, double, double,

@@ -25,6 +25,12 @@ void collide(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a, double
              double flat, std::vector<Manifold<D>>& out, Start<D>* start = nullptr,
              Separation<D>* found = nullptr);
 
+/// Whether b is behind every piece of the surface a that it may touch within `margin`, and there
+/// are some.
+template <int D>
+[[nodiscard]] bool is_behind(const Shape<D>& a, const Shape<D>& b, const Pose<D>& b_in_a,
+                             double margin);
+
 /// Whether contact of the two is searched from scratch unless it starts from the last: two convex
 /// shapes in 3D, one of them a hull, cylinder or cone.
 template <int D>

@@ -5,6 +5,7 @@
 #include "contact/closed.h"
 #include "contact/depth.h"
 #include "contact/expanding.h"
+#include "math/fault.h"
 
 namespace colvik::contact {
 namespace {
@@ -317,6 +318,8 @@ Separation<D> separation(const Core<D>& a, const Core<D>& b) {
     touch_points(a, b, axis, out);
   }
   rounded(a, b, out);
+  if (COLVIK_FAULT(3)) out.gap += 1e-4;
+  if (COLVIK_FAULT(4)) out.normal = (out.normal + 1e-2 * Vec<D>::Unit(0)).normalized();
   return out;
 }
 

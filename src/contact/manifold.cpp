@@ -2,6 +2,7 @@
 
 #include "contact/distance.h"
 #include "contact/features.h"
+#include "math/fault.h"
 
 namespace colvik::contact {
 namespace {
@@ -151,6 +152,8 @@ Manifold<D> manifold(const Core<D>& a, const Core<D>& b, double margin, double f
     clipped[count++] = {one_place(a, b, nearest, fa, fb, sideways), nearest.gap, kOnePlace};
   }
   keep_best<D>(clipped, count, out);
+  if (COLVIK_FAULT(1)) out.normal = -out.normal;
+  if (COLVIK_FAULT(2)) out.points[0].position[0] = std::numeric_limits<double>::quiet_NaN();
   return out;
 }
 

@@ -148,8 +148,8 @@ Result<void> audit(Run<D>& run, std::istream& log, const std::string& name) {
   };
   run.trace.start(run.world, run.rules);
   Result<void> good = each_line(log, name, [&](const LogLine& line) -> Result<void> {
-    if (line.has("reaction") || line.has("withheld"))
-      return {};  // of our own logs: firings are not replayed
+    for (const char* key : {"reaction", "withheld", "born", "gone", "number"})
+      if (line.has(key)) return {};  // of our own logs: they are not replayed
     Result<double> time = line.number("time", -1);
     if (!time) return time.error();
     if (time.value() < last || time.value() > 1e6)
@@ -173,7 +173,8 @@ Result<void> audit(Run<D>& run, std::istream& log, const std::string& name) {
 Result<std::vector<Happening>> read_happenings(std::istream& log, const std::string& name) {
   std::vector<Happening> all;
   Result<void> good = each_line(log, name, [&](const LogLine& line) -> Result<void> {
-    if (line.has("withheld")) return {};
+    for (const char* key : {"withheld", "born", "gone", "number"})
+      if (line.has(key)) return {};
     const bool reaction = line.has("reaction");
     Result<std::size_t> phase = line.word("phase", kPhases, 0);
     Result<std::size_t> channel = line.word("channel", kChannels, 0);

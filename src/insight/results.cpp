@@ -10,9 +10,9 @@ namespace colvik {
 template <int D>
 void write_results(std::ostream& out, const std::string& suite, const Trace<D>& trace,
                    std::span<const Expectation<D>> expectations) {
-  using InOrder = nlohmann::ordered_json;
-  InOrder all{{"scene", suite}, {"time", trace.time()}, {"steps", trace.steps()}};
-  all["outcome"] = trace.outcome() ? InOrder(*trace.outcome()) : InOrder(nullptr);
+  using Results = nlohmann::ordered_json;
+  Results all{{"scene", suite}, {"time", trace.time()}, {"steps", trace.steps()}};
+  all["outcome"] = trace.outcome() ? Results(*trace.outcome()) : Results(nullptr);
   for (const Expectation<D>& e : expectations) {
     const ExpectationResult r = judge(e, trace);
     all["expectations"].push_back({{"met", r.met},
@@ -26,7 +26,7 @@ void write_results(std::ostream& out, const std::string& suite, const Trace<D>& 
   all["tried"] = {{"percent", tried.percent()}};
   for (const Tried& t : tried.all) all["tried"][std::string(name_of(t.what))][t.name] = t.tried;
   for (const Number& n : trace.numbers()) all["numbers"][n.name] = n.value;
-  out << all.dump(2, ' ', false, InOrder::error_handler_t::replace) << '\n';
+  out << all.dump(2, ' ', false, Results::error_handler_t::replace) << '\n';
 }
 
 template void write_results(std::ostream&, const std::string&, const Trace<2>&,

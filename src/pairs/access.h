@@ -42,6 +42,13 @@ template <int D>
   return store.colliders[p.a].one_way || store.colliders[p.b].one_way;
 }
 
+// Whether one is a surface with an outside and a back, and the other may touch it.
+template <int D>
+[[nodiscard]] bool has_back(const Store<D>& store, const Pair<D>& p) {
+  return p.channel == Channel::solid &&
+         (store.colliders[p.a].backed || store.colliders[p.b].backed);
+}
+
 template <int D>
 [[nodiscard]] bool has_walker(const Store<D>& store, const Walkers<D>& walkers, const Pair<D>& p) {
   return !walkers.list.empty() &&

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "math/fault.h"
 #include "pairs/access.h"
 #include "pairs/extent.h"
 
@@ -50,17 +51,39 @@ bool holds_one_way(const Store<D>& store, Pair<D>& p, const Crossing<D>& now) {
   if (p.ignored || !p.standing.empty()) return !p.ignored;
   const Side side = side_of(store, p, now, slack);
   if (p.passing && !side.parts && side_of(store, p, now, 0.0).clear) p.passing = false;
-  const bool held = !p.passing && !side.parts && side.clear;
+  const bool held = (!p.passing && !side.parts && side.clear) || COLVIK_FAULT(19);
   if (!held && now.gap <= 0) p.passing = true;
   p.standing.assign(held ? 1 : 0, 1U);
   return held;
 }
 
 template <int D>
+void see_from_behind(const Store<D>& store, Pair<D>& p, const AnyPlace<D>& at_a,
+                     const AnyPlace<D>& at_b, double margin, bool has_contacts) {
+  if (p.touching || (has_contacts && !p.passing)) return;
+  const ColliderState<D>& a = store.colliders[p.a];
+  const ColliderState<D>& b = store.colliders[p.b];
+  const double let_go = kLetGo * store.settings.metre;
+  const double gap =
+      contact::nearest(a.shape, b.shape, relative_pose(a, at_a, b, at_b), std::max(margin, let_go))
+          .gap;
+  if (gap > let_go) p.passing = false;
+  if (has_contacts || p.passing || gap > margin) return;
+  const auto behind = [&](const ColliderState<D>& surface, const AnyPlace<D>& at,
+                          const ColliderState<D>& other, const AnyPlace<D>& other_at) {
+    return surface.backed &&
+           contact::is_behind(surface.shape, other.shape,
+                              relative_pose(surface, at, other, other_at), margin);
+  };
+  p.passing = p.from_behind = behind(a, at_a, b, at_b) || behind(b, at_b, a, at_a);
+}
+
+template <int D>
 void apply_one_way(const Store<D>& store, Pair<D>& p, Crossing<D> now,
                    std::vector<contact::Manifold<D>>& among) {
   if (among.empty()) {
-    p.ignored = p.passing = false;
+    p.ignored = false;
+    if (!has_back(store, p)) p.passing = false;
     p.standing.clear();
     return;
   }
@@ -89,6 +112,10 @@ void apply_one_way(const Store<D>& store, Pair<D>& p, Crossing<D> now,
 
 template bool holds_one_way(const Store<2>& store, Pair<2>& p, const Crossing<2>& now);
 template bool holds_one_way(const Store<3>& store, Pair<3>& p, const Crossing<3>& now);
+template void see_from_behind(const Store<2>& store, Pair<2>& p, const AnyPlace<2>& at_a,
+                              const AnyPlace<2>& at_b, double margin, bool has_contacts);
+template void see_from_behind(const Store<3>& store, Pair<3>& p, const AnyPlace<3>& at_a,
+                              const AnyPlace<3>& at_b, double margin, bool has_contacts);
 template void apply_one_way(const Store<2>& store, Pair<2>& p, Crossing<2> now,
                             std::vector<contact::Manifold<2>>& among);
 template void apply_one_way(const Store<3>& store, Pair<3>& p, Crossing<3> now,

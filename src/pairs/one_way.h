@@ -21,6 +21,12 @@ struct Crossing {
 template <int D>
 [[nodiscard]] bool holds_one_way(const Store<D>& store, Pair<D>& p, const Crossing<D>& now);
 
+// A surface with an outside lets pass what meets its back, until that is out of reach: what is
+// nearer than `margin` and has no contacts with it. Keeps that in the pair (`passing`).
+template <int D>
+void see_from_behind(const Store<D>& store, Pair<D>& p, const AnyPlace<D>& at_a,
+                     const AnyPlace<D>& at_b, double margin, bool has_contacts);
+
 // The same for contacts; those of surfaces that do not hold are taken out. `now` lacks its gap.
 template <int D>
 void apply_one_way(const Store<D>& store, Pair<D>& p, Crossing<D> now,

@@ -87,8 +87,11 @@ struct alignas(64) Pair {
   bool idle = false;
   double coming = -1;    // seconds into the step at which it would close without other contacts
   bool ignored = false;  // by a one-way surface, on request, until separated
-  bool passing = false;  // through a one-way surface that it did not meet from the open side
-  Slab<D> slab{};        // as they were at the last narrow phase
+  // Through a one-way surface that it did not meet from the open side, or a surface whose back it
+  // met.
+  bool passing = false;
+  bool from_behind = false;  // likewise, since this step
+  Slab<D> slab{};            // as they were at the last narrow phase
   std::uint64_t serial_a = 0;
   std::uint64_t serial_b = 0;
 

@@ -40,12 +40,16 @@ struct Rules<D>::Impl::EffectApplier {
   const Moment<D>& moment;
 
   bool operator()(const effects::Add& e) const {
-    return each_owner(
-        e.each, [&](NumberOwner o) { return world.add_to_number(o, compiled.number.name, e.by); });
+    const std::optional<double> by = amount_of(e.by);
+    return by && each_owner(e.each, [&](NumberOwner o) {
+             return world.add_to_number(o, compiled.number.name, *by);
+           });
   }
   bool operator()(const effects::Set& e) const {
-    return each_owner(
-        e.each, [&](NumberOwner o) { return world.put_number(o, compiled.number.name, e.to); });
+    const std::optional<double> to = amount_of(e.to);
+    return to && each_owner(e.each, [&](NumberOwner o) {
+             return world.put_number(o, compiled.number.name, *to);
+           });
   }
   bool operator()(const effects::Clamp& e) const {
     return each_owner(e.each, [&](NumberOwner o) {
@@ -53,6 +57,8 @@ struct Rules<D>::Impl::EffectApplier {
     });
   }
   bool operator()(const effects::Damage& e) const {
+    const std::optional<double> by = amount_of(e.by);
+    if (!by || *by <= 0) return false;  // another number may be 0 or less
     return each(e.target, [&](ObjectId id, const Object<D>& o) {
       const auto safe = rules.safe_until.find(o.serial);
       if (safe != rules.safe_until.end() && world.time() < safe->second) return true;
@@ -61,7 +67,7 @@ struct Rules<D>::Impl::EffectApplier {
                       [&](const auto& known) { return known.second <= world.time(); });
         rules.safe_until[o.serial] = world.time() + e.safe;
       }
-      return world.add_to_number({id}, kHealth, -e.by, 0);
+      return world.add_to_number({id}, kHealth, -*by, 0);
     });
   }
   bool operator()(const effects::Remove& e) const {
@@ -216,9 +222,10 @@ struct Rules<D>::Impl::EffectApplier {
   bool operator()(const effects::Spawn& e) const {
     const Vec<D> velocity = rules::in_world<D>(e.velocity);
     if (const auto* position = std::get_if<Direction>(&e.where))
-      return world.spawn(e.kind, {rules::in_world<D>(*position), {}}, velocity, spin_of(e));
+      return world.spawn(e.kind, {rules::in_world<D>(*position), {}}, velocity, spin_of(e),
+                         excepted(e));
     if (const auto* anywhere = std::get_if<effects::Anywhere>(&e.where))
-      return world.spawn(e.kind, {draw(*anywhere), {}}, velocity, spin_of(e));
+      return world.spawn(e.kind, {draw(*anywhere), {}}, velocity, spin_of(e), excepted(e));
     return spawn_at(std::get<effects::SpotOf>(e.where), e);
   }
 
@@ -247,6 +254,14 @@ struct Rules<D>::Impl::EffectApplier {
   std::optional<ObjectId> one(const Target& target) const {
     const std::vector<ObjectId> ids = rules.whom(target, {}, moment);
     return ids.empty() ? std::nullopt : std::optional(ids.front());
+  }
+  std::optional<double> amount_of(const Amount& amount) const {
+    if (amount.of.empty()) return amount.by;
+    const std::optional<double> value = rules.value_of(compiled.amount, moment);
+    return value ? std::optional(amount.by * *value) : std::nullopt;
+  }
+  std::optional<ObjectId> excepted(const effects::Spawn& e) const {
+    return e.excepts ? one(*e.excepts) : std::nullopt;
   }
   // Of the touch, pointing at the object.
   Vec<D> normal_at(ObjectId id) const {
@@ -295,7 +310,7 @@ struct Rules<D>::Impl::EffectApplier {
       spin = -spin;
     }
     return world.spawn(e.kind, {*from * in_spot(place.offset), from->rotation},
-                       from->rotation * in_spot(e.velocity), spin);
+                       from->rotation * in_spot(e.velocity), spin, excepted(e));
   }
   bool attach(const effects::Attach& e, ObjectId id) const {
     const std::optional<ObjectId> to = one(e.to);

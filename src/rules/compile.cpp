@@ -178,6 +178,9 @@ Result<Compiled<D>> Rules<D>::Impl::compile(const Reaction<D>& r) const {
     if (const auto* removal = std::get_if<effects::Remove>(&e.what)) {
       if (removal->target.kind == Target::Kind::self) c.removes_self = true;
       if (removal->target.kind == Target::Kind::other) c.removes_other = true;
+      if (removal->target.kind == Target::Kind::all) c.removes_all.push_back(good.value().all);
+      if (removal->target.kind == Target::Kind::object)
+        c.removes_named.push_back(removal->target.who);
     }
     c.effects.push_back(std::move(good).value());
   }

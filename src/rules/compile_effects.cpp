@@ -46,10 +46,10 @@ struct Rules<D>::Impl::EffectCompiler {
   CompiledEffect& out;
 
   Result<void> operator()(const effects::Add& e) const {
-    return first_error(check_finite(e.by), number(e.number, e.each));
+    return first_error(amount(e.by), number(e.number, e.each));
   }
   Result<void> operator()(const effects::Set& e) const {
-    return first_error(check_finite(e.to), number(e.number, e.each));
+    return first_error(amount(e.to), number(e.number, e.each));
   }
   Result<void> operator()(const effects::Clamp& e) const {
     if (auto good = number(e.number, e.each); !good) return good;
@@ -58,9 +58,9 @@ struct Rules<D>::Impl::EffectCompiler {
                     "from <= to");
   }
   Result<void> operator()(const effects::Damage& e) const {
-    if (auto good = first_error(check_finite(e.by), target(e.target)); !good) return good;
-    if (!(e.by > 0))
-      return unusable(fmt::format("damage of {} is not usable", e.by), "a number above 0");
+    if (auto good = first_error(amount(e.by), target(e.target)); !good) return good;
+    if (!(e.by.by > 0))
+      return unusable(fmt::format("damage of {} is not usable", e.by.by), "a number above 0");
     return check_seconds("safe time of", e.safe);
   }
   Result<void> operator()(const effects::Remove& e) const { return target(e.target); }
@@ -108,6 +108,8 @@ struct Rules<D>::Impl::EffectCompiler {
   }
   Result<void> operator()(const effects::Spawn& e) const {
     if (auto good = vectors({e.velocity, e.spin}); !good) return good;
+    if (e.excepts)
+      if (auto good = one(*e.excepts); !good) return good;
     if (rules.world.kind(e.kind) == nullptr)
       return unusable(fmt::format("no kind is named '{}'", e.kind), "a declared kind");
     if (const auto* spot = std::get_if<effects::SpotOf>(&e.where))
@@ -182,6 +184,16 @@ struct Rules<D>::Impl::EffectCompiler {
       return unusable(fmt::format("number '{}': what starts it has no self", text),
                       "world.NAME or @OBJECT.NAME");
     return out.number.whose == NumberName::Whose::each ? target(each) : Result<void>{};
+  }
+  Result<void> amount(const Amount& given) const {
+    if (auto good = check_finite(given.by); !good || given.of.empty()) return good;
+    Result<NumberName> n = rules.check_number(given.of, has_other, false);
+    if (!n) return n.error();
+    out.amount = n.value();
+    if (out.amount.whose == NumberName::Whose::self && !has_self)
+      return unusable(fmt::format("number '{}': what starts it has no self", given.of),
+                      "world.NAME or @OBJECT.NAME");
+    return {};
   }
   Result<void> vectors(std::initializer_list<Direction> all) const {
     for (const Direction& v : all)

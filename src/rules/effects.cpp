@@ -75,17 +75,17 @@ std::string Target::text() const {
 
 namespace effects {
 
-Effect add(std::string number, double by, double after) {
-  return {Add{std::move(number), by}, after};
+Effect add(std::string number, Amount by, double after) {
+  return {Add{std::move(number), std::move(by)}, after};
 }
-Effect set(std::string number, double to, double after) {
-  return {Set{std::move(number), to}, after};
+Effect set(std::string number, Amount to, double after) {
+  return {Set{std::move(number), std::move(to)}, after};
 }
 Effect clamp(std::string number, double least, double most, double after) {
   return {Clamp{std::move(number), least, most}, after};
 }
-Effect damage(Target target, double by, double after, double safe) {
-  return {Damage{std::move(target), by, safe}, after};
+Effect damage(Target target, Amount by, double after, double safe) {
+  return {Damage{std::move(target), std::move(by), safe}, after};
 }
 Effect remove(Target target, double after) { return {Remove{std::move(target)}, after}; }
 Effect hide(Target target, double after) { return {Hide{std::move(target)}, after}; }

@@ -1,6 +1,7 @@
 // What holds a reaction back once it was started: how they touch, conditions, limits.
 #include <algorithm>
 
+#include "math/fault.h"
 #include "rules/rules_impl.h"
 
 namespace colvik {
@@ -120,12 +121,37 @@ void Rules<D>::Impl::note_visit(rules::Compiled<D>& r, const Event<D>& e) {
   ++v.open;
 }
 
+// The one or two for whom its limits count.
+template <int D>
+rules::Serials Rules<D>::Impl::limited_for(const rules::Compiled<D>& r, const Firing<D>& f) const {
+  const auto serial = [&](const std::optional<ObjectId>& id) {
+    return id ? world.object(*id).serial : 0;
+  };
+  if (r.reaction.limits == Limits::in_all) return {0, 0};
+  return {serial(f.self), r.reaction.limits == Limits::per_pair ? serial(f.other) : 0};
+}
+
+template <int D>
+void Rules<D>::Impl::note_limited(rules::Compiled<D>& r, const Firing<D>& f) {
+  if (!r.reaction.most && r.reaction.cooldown <= 0) return;
+  constexpr std::size_t kMany = 256;
+  const auto is_over = [&](const auto& known) {
+    return world.time() - known.second.last >= r.reaction.cooldown;
+  };
+  if (!r.reaction.most && r.limited.size() >= kMany) std::erase_if(r.limited, is_over);
+  rules::Limited& limited = r.limited[limited_for(r, f)];
+  ++limited.fired;
+  limited.last = world.time();
+}
+
 // Whether the limits let it through; sets its latch.
 template <int D>
 bool Rules<D>::Impl::passes(std::size_t index, const Firing<D>& f) {
   rules::Compiled<D>& r = reactions[index];
-  if (r.reaction.most && r.fired >= *r.reaction.most) return false;
-  if (r.reaction.cooldown > 0 && f.time - r.last_fired < r.reaction.cooldown - 1e-9) return false;
+  if (const auto known = r.limited.find(limited_for(r, f)); known != r.limited.end()) {
+    if (r.reaction.most && known->second.fired >= *r.reaction.most) return false;
+    if (f.time - known->second.last < r.reaction.cooldown - 1e-9 && !COLVIK_FAULT(14)) return false;
+  }
   const auto serial = [&](const std::optional<ObjectId>& id) {
     return id ? world.object(*id).serial : 0;
   };
@@ -138,6 +164,7 @@ bool Rules<D>::Impl::passes(std::size_t index, const Firing<D>& f) {
   const std::uint64_t self = serial(f.self);
   const std::uint64_t other = serial(f.other);
   Visit& v = r.visits[{std::min(self, other), std::max(self, other)}];
+  if (COLVIK_FAULT(15)) return true;
   return !std::exchange(v.fired[self < other ? 0 : 1], true);
 }
 
@@ -165,6 +192,8 @@ template bool Rules<2>::Impl::guards_hold(const rules::Compiled<2>& r, const Fir
 template bool Rules<3>::Impl::guards_hold(const rules::Compiled<3>& r, const Firing<3>& f) const;
 template void Rules<2>::Impl::note_visit(rules::Compiled<2>& r, const Event<2>& e);
 template void Rules<3>::Impl::note_visit(rules::Compiled<3>& r, const Event<3>& e);
+template void Rules<2>::Impl::note_limited(rules::Compiled<2>& r, const Firing<2>& f);
+template void Rules<3>::Impl::note_limited(rules::Compiled<3>& r, const Firing<3>& f);
 template bool Rules<2>::Impl::passes(std::size_t index, const Firing<2>& f);
 template bool Rules<3>::Impl::passes(std::size_t index, const Firing<3>& f);
 template bool Rules<2>::Impl::may_start(ObjectId id, std::size_t event) const;

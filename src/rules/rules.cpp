@@ -15,6 +15,10 @@ template <class A>
 void pack(A& a, Visit& v) {
   a(v.open, v.ended, v.fired);
 }
+template <class A>
+void pack(A& a, Limited& l) {
+  a(l.fired, l.last);
+}
 template <class A, int D>
 void pack(A& a, Moment<D>& m) {
   a(m.self, m.other, m.touch, m.normal, m.point, m.speed);
@@ -33,20 +37,20 @@ struct ReactionState {
   std::string name;
   ReactionReport report{};
   bool on = true;
-  double last_fired = 0;
-  std::uint64_t fired = 0;
   std::uint64_t beats = 0;
   std::vector<std::array<std::uint64_t, 2>> seen;
   std::vector<std::array<std::uint64_t, 2>> visitors;
   std::vector<Visit> visits;
+  std::vector<std::array<std::uint64_t, 2>> limited_for;
+  std::vector<Limited> limited;
   std::vector<std::uint64_t> owners;
   std::vector<double> values;
 };
 template <class A>
 void pack(A& a, ReactionState& r) {
   a(r.name, r.report.fired, r.report.idle_effects, r.report.stopped_going, r.report.stopped_off,
-    r.report.stopped_guard, r.report.stopped_limit, r.on, r.last_fired, r.fired, r.beats, r.seen,
-    r.visitors, r.visits, r.owners, r.values);
+    r.report.stopped_guard, r.report.stopped_limit, r.on, r.beats, r.seen, r.visitors, r.visits,
+    r.limited_for, r.limited, r.owners, r.values);
 }
 
 }  // namespace rules
@@ -54,7 +58,7 @@ void pack(A& a, ReactionState& r) {
 namespace {
 
 constexpr std::string_view kSaved = "colvik rules";
-constexpr std::uint32_t kVersion = 4;
+constexpr std::uint32_t kVersion = 5;
 
 template <int D>
 rules::ReactionState state_of(const rules::Compiled<D>& r, const ReactionReport& report) {
@@ -62,13 +66,15 @@ rules::ReactionState state_of(const rules::Compiled<D>& r, const ReactionReport&
   s.name = r.reaction.name;
   s.report = report;
   s.on = r.on;
-  s.last_fired = r.last_fired;
-  s.fired = r.fired;
   s.beats = r.beats;
   for (const auto& [self, other] : r.seen) s.seen.push_back({self, other});
   for (const auto& [two, visit] : r.visits) {
     s.visitors.push_back({two.first, two.second});
     s.visits.push_back(visit);
+  }
+  for (const auto& [whom, limited] : r.limited) {
+    s.limited_for.push_back({whom.first, whom.second});
+    s.limited.push_back(limited);
   }
   for (const auto& [owner, value] : r.last_value) {
     s.owners.push_back(owner);
@@ -86,12 +92,13 @@ void become(rules::Compiled<D>& r, ReactionReport& report, const rules::Reaction
   report.stopped_guard = s.report.stopped_guard;
   report.stopped_limit = s.report.stopped_limit;
   r.on = s.on;
-  r.last_fired = s.last_fired;
-  r.fired = s.fired;
   r.beats = s.beats;
   r.seen.clear();
   r.visits.clear();
   r.last_value.clear();
+  r.limited.clear();
+  for (std::size_t k = 0; k < s.limited.size(); ++k)
+    r.limited.emplace(rules::Serials(s.limited_for[k][0], s.limited_for[k][1]), s.limited[k]);
   for (const auto& [self, other] : s.seen) r.seen.emplace(self, other);
   for (std::size_t k = 0; k < s.visits.size(); ++k)
     r.visits.emplace(rules::Serials(s.visitors[k][0], s.visitors[k][1]), s.visits[k]);
@@ -182,6 +189,12 @@ std::uint64_t Rules<D>::count(std::string_view name) const {
   return 0;
 }
 template <int D>
+std::optional<std::size_t> Rules<D>::remover(ObjectId id) const {
+  for (const auto& [serial, claim] : impl_->claims)
+    if (claim.object == id) return claim.reaction;
+  return std::nullopt;
+}
+template <int D>
 const std::optional<std::string>& Rules<D>::outcome() const {
   return impl_->outcome;
 }
@@ -194,8 +207,8 @@ template <int D>
 void Rules<D>::begin_again() {
   for (rules::Compiled<D>& r : impl_->reactions) {
     r.on = r.reaction.on;
-    r.last_fired = -1e300;
-    r.fired = r.beats = 0;
+    r.beats = 0;
+    r.limited.clear();
     r.seen.clear();
     r.last_value.clear();
     r.visits.clear();
@@ -257,7 +270,8 @@ Result<void> Rules<D>::load(std::span<const std::byte> saved) {
   for (std::size_t i = 0; same && i < states.size(); ++i)
     same = states[i].name == impl_->reactions[i].reaction.name &&
            states[i].owners.size() == states[i].values.size() &&
-           states[i].visitors.size() == states[i].visits.size();
+           states[i].visitors.size() == states[i].visits.size() &&
+           states[i].limited_for.size() == states[i].limited.size();
   for (const rules::Delayed<D>& d : delayed)
     same = same && d.reaction < impl_->reactions.size() &&
            d.effect < impl_->reactions[d.reaction].effects.size();
@@ -303,6 +317,8 @@ template std::span<const Withheld> Rules<2>::withheld() const;
 template std::span<const Withheld> Rules<3>::withheld() const;
 template std::uint64_t Rules<2>::count(std::string_view name) const;
 template std::uint64_t Rules<3>::count(std::string_view name) const;
+template std::optional<std::size_t> Rules<2>::remover(ObjectId id) const;
+template std::optional<std::size_t> Rules<3>::remover(ObjectId id) const;
 template const std::optional<std::string>& Rules<2>::outcome() const;
 template const std::optional<std::string>& Rules<3>::outcome() const;
 template bool Rules<2>::wants_restart();

@@ -34,6 +34,7 @@ struct NumberName {
 struct CompiledEffect {
   Effect effect{};
   NumberName number{};
+  NumberName amount{};  // of another number, by which it changes this one
   std::vector<Tag> give{};
   std::vector<Tag> take{};
   TagQuery all{};  // of the target
@@ -53,6 +54,12 @@ struct Visit {
 
 using Serials = std::pair<std::uint64_t, std::uint64_t>;
 
+// How often a limited reaction fired, and when last.
+struct Limited {
+  std::uint64_t fired = 0;
+  double last = -1e300;
+};
+
 template <int D>
 struct Compiled {
   Reaction<D> reaction{};
@@ -64,14 +71,16 @@ struct Compiled {
   TagQuery counted{};
   bool removes_self = false;
   bool removes_other = false;  // marks them as going when it fires
+  std::vector<TagQuery> removes_all{};
+  std::vector<std::string> removes_named{};
   // What changes while it runs.
   bool on = true;
   std::set<Serials> seen{};  // of self and other, that it fired for
   std::map<std::uint64_t, double>
       last_value{};  // of the watched number, by owner's serial (0: world); or the count
   std::map<Serials, Visit> visits{};  // the older one first
-  double last_fired = -1e300;
-  std::uint64_t fired = 0;  // since the start, or restart
+  std::map<Serials, Limited>
+      limited{};            // by whom its limits count for, since the start, or restart
   std::uint64_t beats = 0;  // of time, interval and start: how often it was due
 };
 
@@ -176,6 +185,8 @@ struct Rules<D>::Impl {
   [[nodiscard]] bool guards_hold(const rules::Compiled<D>& r, const Firing<D>& f) const;
   void note_visit(rules::Compiled<D>& r, const Event<D>& e);
   bool passes(std::size_t index, const Firing<D>& f);
+  [[nodiscard]] rules::Serials limited_for(const rules::Compiled<D>& r, const Firing<D>& f) const;
+  void note_limited(rules::Compiled<D>& r, const Firing<D>& f);
   [[nodiscard]] bool may_start(ObjectId id, std::size_t event) const;
   [[nodiscard]] bool is_in(ObjectId id, State state) const;
   [[nodiscard]] std::uint64_t count_of(const TagQuery& query) const;

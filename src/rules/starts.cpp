@@ -2,6 +2,7 @@
 #include <algorithm>
 
 #include <colvik/chance.hpp>
+#include "math/fault.h"
 #include "rules/rules_impl.h"
 
 namespace colvik {
@@ -196,8 +197,7 @@ void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t even
   if (!guards_hold(r, firing)) return static_cast<void>(++report.stopped_guard);
   if (!passes(index, firing)) return static_cast<void>(++report.stopped_limit);
   ++report.fired;
-  ++r.fired;
-  r.last_fired = world.time();
+  note_limited(r, firing);
   const auto going = [&](std::optional<ObjectId> id) {
     if (!id || !world.alive(*id) || world.object(*id).going) return;
     world.mark_going(*id);
@@ -207,8 +207,12 @@ void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t even
       std::erase_if(claims, [&](const auto& c) { return !world.alive(c.second.object); });
     claims[world.object(*id).serial] = {index, *id};
   };
-  if (r.removes_self) going(firing.self);
+  if (r.removes_self && !COLVIK_FAULT(25)) going(firing.self);
   if (r.removes_other) going(firing.other);
+  for (const std::string& name : r.removes_named) going(world.find(name));
+  for (const TagQuery& query : r.removes_all)
+    for (const ObjectId id : world.objects())
+      if (world.object(id).active && query.matches(world.object(id).tags)) going(id);
   const rules::Moment<D> moment = rules::moment_of(firing);
   for (std::size_t k = 0; k < reactions[index].effects.size(); ++k) {
     const double after = reactions[index].effects[k].effect.after;
@@ -217,6 +221,7 @@ void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t even
     else delayed.push_back({world.steps() + steps, index, k, moment});
   }
   fired.push_back(firing);
+  if (COLVIK_FAULT(13)) fired.push_back(firing);
   if (reactions[index].reaction.call) reactions[index].reaction.call(world, firing);
 }
 

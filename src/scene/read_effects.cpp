@@ -60,7 +60,9 @@ struct SceneReader<D>::EffectReader {
         {"launch", {"velocity", "frame"}, &R::launch},
         {"push", {"impulse", "away", "by_speed", "at_least", "frame"}, &R::push},
         {"teleport", {"to", "spot", "turned"}, &R::teleport},
-        {"spawn", {"at", "from", "spot", "within", "seed", "velocity", "spin"}, &R::spawn},
+        {"spawn",
+         {"at", "from", "spot", "within", "seed", "velocity", "spin", "excepts"},
+         &R::spawn},
         {"attach", {"to", "spot", "step"}, &R::attach},
         {"detach", {}, &R::template simple<effects::Detach>},
         {"drop_last", {}, &R::drop},
@@ -89,13 +91,13 @@ struct SceneReader<D>::EffectReader {
   effects::Any add() const {
     s.require("by", "by = how much");
     auto e = of_number<effects::Add>();
-    e.by = s.number("by").value_or(0);
+    e.by = amount("by");
     return e;
   }
   effects::Any set() const {
     s.require("to", "to = what value");
     auto e = of_number<effects::Set>();
-    e.to = s.number("to").value_or(0);
+    e.to = amount("to");
     return e;
   }
   effects::Any clamp() const {
@@ -107,8 +109,7 @@ struct SceneReader<D>::EffectReader {
   }
   effects::Any damage() const {
     s.require("by", "by = how much");
-    return effects::Damage{target(), s.number("by").value_or(0),
-                           s.number("safe", 0, 1e9).value_or(0)};
+    return effects::Damage{target(), amount("by"), s.number("safe", 0, 1e9).value_or(0)};
   }
   effects::Any retag() const {
     return effects::Retag{target(), scene.read_tag_list(s, "give"), scene.read_tag_list(s, "take")};
@@ -157,6 +158,7 @@ struct SceneReader<D>::EffectReader {
       e.where = effects::SpotOf{target("from"), s.text("spot").value_or(""), vector("at")};
     else e.where = vector("at");
     e.velocity = vector("velocity");
+    if (s.has("excepts")) e.excepts = target("excepts");
     if (const auto spin = s.template spin<D>("spin")) {
       if constexpr (D == 2) e.spin[2] = (*spin)[0];
       else e.spin = *spin;
@@ -216,6 +218,14 @@ struct SceneReader<D>::EffectReader {
     if (e.number.starts_with("each.")) s.require("of", "of = whose, such as \"all parcel\"");
     e.each = target("of");
     return e;
+  }
+  // A number, or another number's name, with '-' before it taken away.
+  Amount amount(std::string_view of) const {
+    const toml::node* node = s.find(of);
+    if (node == nullptr || !node->is_string()) return s.number(of).value_or(0);
+    const std::string text = s.text(of).value_or("");
+    const bool less = text.starts_with('-');
+    return {scene.check_number_name(*node, less ? text.substr(1) : text), less ? -1.0 : 1.0};
   }
   Direction vector(std::string_view of) const {
     const auto v = s.template vector<D>(of);

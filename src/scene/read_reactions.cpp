@@ -145,6 +145,7 @@ template <int D>
 void SceneReader<D>::read_reactions() {
   static const std::vector<std::string> phases{"begin", "during", "end", "start"};
   static const std::vector<std::string> onces{"per other", "per visit", "ever"};
+  static const std::vector<std::string> limits_for{"per self", "per pair", "in all"};
   for (const Section& s : top_.tables("reactions", "reaction")) {
     Reaction<D> r;
     s.require("name", "a name of its own");
@@ -172,6 +173,11 @@ void SceneReader<D>::read_reactions() {
     r.apart = s.number("apart", 0, 1e9).value_or(r.apart);
     r.most = s.whole("most", 1, 1000000000);
     r.cooldown = s.number("cooldown", 0, 1e9).value_or(0);
+    if (auto limits = s.choice("limits", limits_for)) {
+      r.limits = static_cast<Limits>(*limits);
+      if (!r.most && r.cooldown <= 0)
+        context_.report(*s.find("limits"), "nothing is limited", "most or cooldown beside it");
+    }
     r.on = s.boolean("on").value_or(true);
     r.going_too = s.boolean("going_too").value_or(false);
     for (const Section& e : s.tables("do", "effect"))

@@ -6,6 +6,15 @@
 
 namespace colvik::scene {
 
+// "KIND.N": what is spawned is named so.
+template <int D>
+bool SceneReader<D>::is_copy(const std::string& name) const {
+  const std::size_t dot = name.rfind('.');
+  return dot != std::string::npos && kinds_.contains(name.substr(0, dot)) &&
+         name.find_first_not_of("0123456789", dot + 1) == std::string::npos &&
+         dot + 1 < name.size();
+}
+
 template <int D>
 bool SceneReader<D>::check_who(const toml::node& at, const std::string& text) {
   const Result<Who> who = Who::parse(text, tags_);
@@ -14,7 +23,7 @@ bool SceneReader<D>::check_who(const toml::node& at, const std::string& text) {
   for (const ObjectDef<D>& o : scene_.objects) names.push_back(o.name);
   if (who) {  // one object, by name
     const std::string& name = who.value().object();
-    if (std::find(names.begin(), names.end(), name) != names.end()) return true;
+    if (std::find(names.begin(), names.end(), name) != names.end() || is_copy(name)) return true;
     context_.report(at, fmt::format("no object is named '{}'", name),
                     suggestion(name, names, "'@' and an object's name", "@"));
     return false;
@@ -36,20 +45,24 @@ std::string SceneReader<D>::read_who(const Section& s, std::string_view key) {
 template <int D>
 std::string SceneReader<D>::read_number_name(const Section& s, std::string_view key) {
   const auto text = s.text(key);
-  if (!text) return "";
+  return text ? check_number_name(*s.find(key), *text) : "";
+}
+
+template <int D>
+std::string SceneReader<D>::check_number_name(const toml::node& at, const std::string& text) {
   std::vector<std::string> names;
   for (const Number& n : scene_.numbers) names.push_back("world." + n.name);
-  const std::string owner = text->substr(0, text->find('.'));
+  const std::string owner = text.substr(0, text.find('.'));
   if (owner.starts_with('@')) {
-    (void)check_who(*s.find(key), text->substr(0, text->rfind('.')));
+    (void)check_who(at, text.substr(0, text.rfind('.')));
   } else if (owner != "world" && owner != "self" && owner != "other" && owner != "each") {
-    context_.report(*s.find(key), fmt::format("number '{}' does not say whose it is", *text),
+    context_.report(at, fmt::format("number '{}' does not say whose it is", text),
                     "world.NAME, self.NAME, other.NAME or @OBJECT.NAME");
-  } else if (owner == "world" && std::find(names.begin(), names.end(), *text) == names.end()) {
-    context_.report(*s.find(key), fmt::format("'{}' is not a number of the world", *text),
-                    suggestion(*text, names, "a number declared under [numbers]"));
+  } else if (owner == "world" && std::find(names.begin(), names.end(), text) == names.end()) {
+    context_.report(at, fmt::format("'{}' is not a number of the world", text),
+                    suggestion(text, names, "a number declared under [numbers]"));
   }
-  return *text;
+  return text;
 }
 
 template <int D>
@@ -75,10 +88,12 @@ struct SceneReader<D>::ExpectationReader {
         {{"stands", "on", "highest_at_least", "highest_at_most"}, {"walker"}},
         {{"at_least", "at_most"}, {"reaction", "contact", "number", "count"}},
         {{"self", "other", "once_per_other", "before", "after", "within"}, {"reaction"}},
-        {{"present", "inside"}, {"object"}},
+        {{"present", "inside", "relative_to", "distance_to", "distance_at_least",
+          "distance_at_most", "speed_at_least", "speed_at_most"},
+         {"object"}},
         {{"channel"}, {"contact"}},
         {{"is"}, {"number", "count"}},
-        {{"always"}, {"number", "object", "walker"}},
+        {{"always"}, {"number", "count", "object", "walker"}},
         {{"at"}, {"number", "count", "object", "walker"}}};
     for (const auto& [keys, fitting] : kBelong)
       for (const std::string_view key : keys) report_key(s, key, subject, fitting);
@@ -139,8 +154,8 @@ struct SceneReader<D>::ExpectationReader {
     return n;
   }
   ExpectCount count() const {
-    return {scene.read_query(s, "count"), s.number("is"), s.number("at_least"), s.number("at_most"),
-            at()};
+    return {scene.read_query(s, "count"), s.number("is"), s.number("at_least"),
+            s.number("at_most"),          at(),           always()};
   }
   ExpectWalker walker() const {
     ExpectWalker w;
@@ -162,8 +177,12 @@ struct SceneReader<D>::ExpectationReader {
         o.inside = *region;
         o.region = *s.text("inside");
       }
-    if (!s.has("present") && !s.has("inside"))
-      s.context().report(s.node(), "says nothing about the object", "present or inside");
+    o.relative_to = object_name("relative_to");
+    o.distance_to = object_name("distance_to");
+    o.distance_at_least = s.number("distance_at_least", 0);
+    o.distance_at_most = s.number("distance_at_most", 0);
+    o.speed_at_least = s.number("speed_at_least", 0);
+    o.speed_at_most = s.number("speed_at_most", 0);
     o.always = always();
     o.at = at();
     return o;
@@ -241,6 +260,10 @@ template bool SceneReader<2>::check_who(const toml::node& at, const std::string&
 template bool SceneReader<3>::check_who(const toml::node& at, const std::string& text);
 template std::string SceneReader<2>::read_who(const Section& s, std::string_view key);
 template std::string SceneReader<3>::read_who(const Section& s, std::string_view key);
+template std::string SceneReader<2>::check_number_name(const toml::node& at,
+                                                       const std::string& text);
+template std::string SceneReader<3>::check_number_name(const toml::node& at,
+                                                       const std::string& text);
 template std::string SceneReader<2>::read_number_name(const Section& s, std::string_view key);
 template std::string SceneReader<3>::read_number_name(const Section& s, std::string_view key);
 template std::optional<Channel> SceneReader<2>::read_channel(const Section& s);

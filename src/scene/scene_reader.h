@@ -103,6 +103,8 @@ class SceneReader {
   struct ExpectationReader;
   std::optional<Expectation<D>> read_expectation(const Section& s, std::string_view subject);
   std::string read_who(const Section& s, std::string_view key);
+  std::string check_number_name(const toml::node& at, const std::string& text);
+  [[nodiscard]] bool is_copy(const std::string& name) const;
   std::string read_number_name(const Section& s, std::string_view key);
   bool check_who(const toml::node& at, const std::string& text);
   std::optional<Channel> read_channel(const Section& s);

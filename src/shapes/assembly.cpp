@@ -117,4 +117,11 @@ Shape<D> of_parts(ShapeKind kind, Assembly<D> assembly) {
 template Shape<2> of_parts(ShapeKind, Assembly<2>);
 template Shape<3> of_parts(ShapeKind, Assembly<3>);
 
+template <int D>
+bool has_back(const Shape<D>& s) {
+  return s.parts != nullptr && s.parts->surface && !s.parts->two_sided;
+}
+template bool has_back(const Shape<2>&);
+template bool has_back(const Shape<3>&);
+
 }  // namespace colvik::shapes

@@ -5,6 +5,7 @@
 #include <numeric>
 
 #include "contact/collide.h"
+#include "math/fault.h"
 #include "pairs/access.h"
 
 namespace colvik::world {
@@ -135,7 +136,7 @@ void find_groups_on(Store<D>& store, BroadPhase<D>& broad, Sleepers<D>& sleepers
 template <int D>
 bool field_comes(const Store<D>& store, const Pair<D>& p, const ColliderState<D>& sleeper,
                  const ColliderState<D>& zone) {
-  if (!definition_of(store, zone).field) return false;
+  if (!definition_of(store, zone).field || COLVIK_FAULT(20)) return false;
   const ObjectState<D>& o = store.objects[zone.object];
   if (p.touching) return o.shown.body != BodyKind::fixed && (moves(o.shown) || o.disturbed);
   return contact::nearest(sleeper.shape, zone.shape, relative_pose(store, sleeper, zone), 0).gap <=

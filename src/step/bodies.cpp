@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "math/fault.h"
 #include "pairs/access.h"
 #include "store/access.h"
 #include "store/checks.h"
@@ -67,8 +68,8 @@ void gather_bodies(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers,
     b.inertia = o.inertia;
     b.inverse_inertia = o.inverse_inertia;
     b.locked_turns = o.locked_turns;
-    b.acceleration =
-        store.settings.gravity * s.gravity_scale + b.inverse_mass.cwiseProduct(o.force);
+    b.acceleration = store.settings.gravity * (COLVIK_FAULT(24) ? 0.999 : 1.0) * s.gravity_scale +
+                     b.inverse_mass.cwiseProduct(o.force);
     for (int k = 0; k < D; ++k)
       if (o.locked_axes[k]) b.acceleration[k] = 0;
     b.torque = o.torque;

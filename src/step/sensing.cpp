@@ -164,11 +164,111 @@ void meet_one_way(Store<D>& store, CcdStage<D>& ccd, Pair<D>& p, double gap, dou
   if (gap > kLetGo * store.settings.metre) p.passing = false;
 }
 
+// How far the two may have come together in the step; `noted` on their trails.
+template <int D>
+double may_have_closed(const Store<D>& store, const Pair<D>& p, double noted) {
+  const ObjectState<D>& oa = store.objects[p.object_a];
+  const ObjectState<D>& ob = store.objects[p.object_b];
+  const auto moved = [&](const ObjectState<D>& o) {
+    return o.body != kNoBody ? Vec<D>(o.shown.pose.position - o.pose_before.position)
+                             : Vec<D>(kZero);
+  };
+  const auto turned = [&](const ObjectState<D>& o) {
+    return o.body != kNoBody ? o.shown.spin.norm() * o.turning_radius / store.settings.rate : 0;
+  };
+  return std::max((moved(oa) - moved(ob)).norm(), noted) + turned(oa) + turned(ob);
+}
+
+// As seen at the end of the step.
+template <int D>
+void note_touch_now(const Store<D>& store, Pair<D>& p, const contact::Separation<D>& s) {
+  const Object<D>& a = store.objects[p.object_a].shown;
+  const Object<D>& b = store.objects[p.object_b].shown;
+  const Pose<D> frame = pose_of(store, store.colliders[p.a]);
+  p.normal = frame.rotation * s.normal;
+  p.point = frame * Vec<D>(s.has_points ? Vec<D>(0.5 * (s.on_a + s.on_b)) : Vec<D>(kZero));
+  const Vec<D> apart = velocity_at(b, p.point) - velocity_at(a, p.point);
+  p.approach = std::max(0.0, -p.normal.dot(apart));  // in this order -0 becomes 0
+}
+
+// Whether one meets the back of the other within the step.
+template <int D>
+void see_back(const Store<D>& store, Pair<D>& p, double margin) {
+  const auto before = [&](std::uint32_t slot) {
+    const ObjectState<D>& o = store.objects[slot];
+    return o.body != kNoBody ? o.pose_before : o.shown.pose;
+  };
+  const ColliderState<D>& a = store.colliders[p.a];
+  const ColliderState<D>& b = store.colliders[p.b];
+  const Pose<D> at_a = before(p.object_a);
+  const Pose<D> at_b = before(p.object_b);
+  std::vector<contact::Manifold<D>> found;
+  contact::collide(a.shape, b.shape, relative_pose<D>(a, at_a, b, at_b), margin, 0, found);
+  see_from_behind<D>(store, p, at_a, at_b, margin, !found.empty());
+}
+
+// Whether the two go through each other on the solid channel: a one-way surface that does not hold,
+// or the back of a surface.
+template <int D>
+bool passes_through(Store<D>& store, CcdStage<D>& ccd, Pair<D>& p, bool walked, double gap,
+                    double reach, double far) {
+  if (p.channel != Channel::solid) return false;
+  if (has_back(store, p)) {
+    if (!walked) see_back(store, p, reach + far);
+    if (p.passing) return true;
+  }
+  if (!has_one_way(store, p)) return false;
+  if (!walked && !p.touching) meet_one_way(store, ccd, p, gap, reach);
+  return p.standing.empty();
+}
+
+template <int D>
+void sense_pair(Store<D>& store, Walkers<D>& walkers, CcdStage<D>& ccd, Pair<D>& p, double noted) {
+  const bool walked = has_walker(store, walkers, p);
+  const double reach =
+      p.channel == Channel::zone ? 0 : (p.touching ? kLetGo : kTouching) * store.settings.metre;
+  const double most =
+      std::max(store.briefs[p.object_a].distance + store.briefs[p.object_b].distance, noted);
+  if (!walked && !p.touching && !p.passing &&
+      p.slab.left(displacement_so_far(store, p)) > reach + most) {
+    p.passed = p.left = false;
+    p.when = p.until = -1;
+    return;
+  }
+  const ColliderState<D>& ca = store.colliders[p.a];
+  const ColliderState<D>& cb = store.colliders[p.b];
+  const double far = may_have_closed(store, p, noted);
+  const double beyond = std::max(reach + 4 * most, far);
+  const contact::Separation<D> s =
+      contact::nearest(ca.shape, cb.shape, relative_pose(store, ca, cb), beyond);
+  const bool before = p.touching;
+  const bool passes = passes_through(store, ccd, p, walked, s.gap, reach, far);
+  p.touching = s.gap <= reach && !passes;
+  if (walked && before && !p.touching && p.impulse > 0) p.impulse = 0;
+  p.passed = false;
+  p.left = before && !p.touching;
+  const Strike struck = take_strike(p, walked && p.responds && !before);
+  p.when = p.until = -1;
+  p.gap = s.gap;
+  if (p.touching) note_touch_now(store, p, s);
+  if (walked && !before && p.touching && note_walked_touch(store, walkers, p)) {
+    // The walk knows.
+  } else if (before != p.touching) {
+    find_crossing(store, ccd, p, before, p.touching);
+  } else if (!before && s.gap <= far && !passes) {
+    p.passed = find_crossing(store, ccd, p, false, false);
+  }
+  if (struck.when >= 0) begin_struck(p, struck, kLetGo * store.settings.metre);
+  p.slab = p.touching ? Slab<D>{}
+                      : separating_slab(store, p, store.objects[p.object_a].shown.pose.rotation, s,
+                                        beyond, displacement_so_far(store, p));
+  if (!p.responds) p.impulse = 0;
+}
+
 }  // namespace
 
 template <int D>
 void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdStage<D>& ccd) {
-  const double dt = 1 / store.settings.rate;
   // An object that bounces within the step may be back where it was: its whole path counts.
   ccd.trail_lengths.assign(ccd.trailed.size(), 0);
   for (std::size_t i = ccd.trailed.size(); i < ccd.trails.size(); ++i)
@@ -186,65 +286,18 @@ void sense_pairs(Store<D>& store, PairTable<D>& pairs, Walkers<D>& walkers, CcdS
     if (i + kAhead < pairs.active.size())
       if (const Pair<D>& soon = pairs.list[pairs.active[i + kAhead]]; !soon.responds)
         prefetch_pair(store, soon);
-    const bool walked = has_walker(store, walkers, p);
-    if (p.responds && !walked) continue;
-    const double reach =
-        p.channel == Channel::zone ? 0 : (p.touching ? kLetGo : kTouching) * store.settings.metre;
-    const double noted =
-        ccd.trailed.empty() ? 0 : noted_distance(p.object_a) + noted_distance(p.object_b);
-    const double most =
-        std::max(store.briefs[p.object_a].distance + store.briefs[p.object_b].distance, noted);
-    if (!walked && !p.touching && !p.passing &&
-        p.slab.left(displacement_so_far(store, p)) > reach + most) {
-      p.passed = p.left = false;
-      p.when = p.until = -1;
+    if (std::exchange(p.from_behind, false))
+      for (const std::uint32_t at : {p.a, p.b})
+        if (store.colliders[at].backed)
+          store.objects[store.colliders[at].object].passed_from_behind = true;
+    if (p.responds && !has_walker(store, walkers, p)) {
+      // What leaves a contact, or began in one, goes as its velocities say, and does not bounce.
+      if (p.left || (p.passed && p.when == 0)) find_crossing(store, ccd, p, true, false);
       continue;
     }
-    const ColliderState<D>& ca = store.colliders[p.a];
-    const ColliderState<D>& cb = store.colliders[p.b];
-    const ObjectState<D>& oa = store.objects[p.object_a];
-    const ObjectState<D>& ob = store.objects[p.object_b];
-    const auto moved = [&](const ObjectState<D>& o) {
-      return o.body != kNoBody ? Vec<D>(o.shown.pose.position - o.pose_before.position)
-                               : Vec<D>(kZero);
-    };
-    const auto turned = [&](const ObjectState<D>& o) {
-      return o.body != kNoBody ? o.shown.spin.norm() * o.turning_radius * dt : 0;
-    };
-    const double far = std::max((moved(oa) - moved(ob)).norm(), noted) + turned(oa) + turned(ob);
-    const double beyond = std::max(reach + 4 * most, far);
-    const contact::Separation<D> s =
-        contact::nearest(ca.shape, cb.shape, relative_pose(store, ca, cb), beyond);
-    const bool before = p.touching;
-    const bool one_way = p.channel == Channel::solid && has_one_way(store, p);
-    if (one_way && !walked && !before) meet_one_way(store, ccd, p, s.gap, reach);
-    const bool passes = one_way && p.standing.empty();
-    p.touching = s.gap <= reach && !passes;
-    if (walked && before && !p.touching && p.impulse > 0) p.impulse = 0;
-    p.passed = false;
-    p.left = before && !p.touching;
-    const Strike struck = take_strike(p, walked && p.responds && !before);
-    p.when = p.until = -1;
-    p.gap = s.gap;
-    if (p.touching) {
-      const Pose<D> frame = pose_of(store, ca);
-      p.normal = frame.rotation * s.normal;
-      p.point = frame * Vec<D>(s.has_points ? Vec<D>(0.5 * (s.on_a + s.on_b)) : Vec<D>(kZero));
-      const Vec<D> apart = velocity_at(ob.shown, p.point) - velocity_at(oa.shown, p.point);
-      p.approach = std::max(0.0, -p.normal.dot(apart));  // in this order -0 becomes 0
-    }
-    if (walked && !before && p.touching && note_walked_touch(store, walkers, p)) {
-      // The walk knows.
-    } else if (before != p.touching) {
-      find_crossing(store, ccd, p, before, p.touching);
-    } else if (!before && s.gap <= far && !passes) {
-      p.passed = find_crossing(store, ccd, p, false, false);
-    }
-    if (struck.when >= 0) begin_struck(p, struck, kLetGo * store.settings.metre);
-    p.slab = p.touching ? Slab<D>{}
-                        : separating_slab(store, p, oa.shown.pose.rotation, s, beyond,
-                                          displacement_so_far(store, p));
-    if (!p.responds) p.impulse = 0;
+    const double noted =
+        ccd.trailed.empty() ? 0 : noted_distance(p.object_a) + noted_distance(p.object_b);
+    sense_pair(store, walkers, ccd, p, noted);
   }
 }
 

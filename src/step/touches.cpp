@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "math/fault.h"
 #include "store/access.h"
 
 namespace colvik::world {
@@ -161,6 +162,16 @@ std::vector<const Touch<D>*> touches_asleep(const Sleepers<D>& sleepers, Wants&&
   return found;
 }
 
+// Which of an object's colliders a touch is of.
+template <int D>
+std::uint32_t collider_in(const Store<D>& store, const ObjectState<D>& o, const Touch<D>& t) {
+  for (std::uint32_t which = 0; which < o.colliders.size(); ++which) {
+    const std::uint64_t serial = store.colliders[o.colliders[which]].serial;
+    if (serial == t.pair_a || serial == t.pair_b) return which;
+  }
+  return 0;
+}
+
 }  // namespace
 
 template <int D>
@@ -170,9 +181,10 @@ void make_events(Store<D>& store, Touches<D>& touches, const Sleepers<D>& sleepe
   const double end = static_cast<double>(store.steps) / store.settings.rate;
   const double start = static_cast<double>(store.steps - 1) / store.settings.rate;
   const auto report = [&](const Touch<D>& t, Phase phase, EndCause why, double time) {
+    if (COLVIK_FAULT(7) && phase == Phase::end && t.serial_b % 7 == 0) return;
     Event<D> e;
-    e.step = store.steps;
-    e.time = std::min(time, end);
+    e.step = store.steps + (COLVIK_FAULT(11) ? 1 : 0);
+    e.time = COLVIK_FAULT(12) ? end : std::min(time, end);
     e.phase = phase;
     e.channel = t.channel;
     e.why = why;
@@ -182,6 +194,8 @@ void make_events(Store<D>& store, Touches<D>& touches, const Sleepers<D>& sleepe
     e.other_root = store.objects[store.objects[t.b].root].shown.id;
     e.self_tags = t.tags_a;
     e.other_tags = t.tags_b;
+    e.self_collider = collider_in(store, store.objects[t.a], t);
+    e.other_collider = collider_in(store, store.objects[t.b], t);
     e.normal = -t.normal;
     e.point = t.point;
     e.squeezed = phase != Phase::end && t.squeezed;
@@ -196,6 +210,7 @@ void make_events(Store<D>& store, Touches<D>& touches, const Sleepers<D>& sleepe
                            [](const Parted& x, const auto& key) { return x.key < key; });
       e.again = at != touches.lately.end() && at->key == t.key() && e.time - at->time < kVisitGap;
     }
+    if (COLVIK_FAULT(8) && phase == Phase::begin) touches.events.push_back(e);
     touches.events.push_back(std::move(e));
   };
   const auto wants_during = [&](const Touch<D>& t) {
@@ -236,7 +251,7 @@ void make_events(Store<D>& store, Touches<D>& touches, const Sleepers<D>& sleepe
       // What was changed between two steps ended then.
       const bool changed = why != EndCause::left && why != EndCause::run_over;
       report(*was, Phase::end, why, until >= 0 ? start + until : changed ? start : end);
-      touches.events.back().impulse = impulse;
+      if (!touches.events.empty()) touches.events.back().impulse = impulse;
       ++was;
     } else if (was == touches.before.end() || is->key() < was->key()) {
       report(*is, Phase::begin, EndCause::none, start + is->when);

@@ -8,6 +8,12 @@
 
 #include "math/fine.h"
 
+namespace colvik::shapes {
+// Whether it is a surface that is solid from its outside alone.
+template <int D>
+[[nodiscard]] bool has_back(const Shape<D>& s);
+}  // namespace colvik::shapes
+
 namespace colvik::world {
 
 using math::Place;
@@ -42,9 +48,10 @@ struct alignas(64) ColliderState {
   bool on = true;
   bool zone = false;
   bool one_way = false;
-  bool runs = false;  // on the surface
-  bool plain = true;  // `own` neither shifts nor turns it
-  double extent = 0;  // half of its shape's size, as far as faces count as level
+  bool backed = false;  // its surface has an outside and a back
+  bool runs = false;    // on the surface
+  bool plain = true;    // `own` neither shifts nor turns it
+  double extent = 0;    // half of its shape's size, as far as faces count as level
   double friction = 0;
   double restitution = 0;
   double rolling = 0;
@@ -66,11 +73,11 @@ struct WalkerState {
   Vec<D> velocity = kZero;  // of its own, as seen from what carries it
   Vec<D> last_up = kZero;   // also where there is no gravity now
   Vec<D> foot = kZero;      // where it touches the ground it stands on, in the frame of that object
-  bool wished_jump = false;  // in the last step
-  bool moved = false;        // once
-  double slid = -1e300;      // seconds: when it last was on ground too steep to stand on
-  double flow = 0;           // speed at which zones carried it along in the last step
-  double reach = 0;          // how far it may get within the step
+  bool wished_jump = false;       // in the last step
+  bool moved = false;             // once
+  double slid = -1e300;           // seconds: when it last was on ground too steep to stand on
+  double flow = 0;                // speed at which zones carried it along in the last step
+  double reach = 0;               // how far it may get within the step
   std::uint32_t pushed = kAlone;  // a body that it pushed in the last step,
   double pushed_to = 0;           // and to what speed
   TagQuery pushes;
@@ -119,7 +126,8 @@ struct ObjectState {
   bool meets_relatives = false;
   bool continuous = true;
   bool may_sleep = true;
-  bool lost = false;  // its state after the solver was not finite
+  bool passed_from_behind = false;  // a surface of it, by something
+  bool lost = false;                // its state after the solver was not finite
   Life life = Life::none;
   double still_for = 0;  // seconds
   double inverse_mass = 0;
@@ -208,6 +216,7 @@ void know(ColliderState<D>& c, const ColliderDef<D>& def) {
   c.on = def.on;
   c.zone = def.zone;
   c.one_way = !def.one_way.isZero(0);
+  c.backed = shapes::has_back(def.shape);
   c.runs = !def.surface_velocity.isZero(0);
   c.extent = extent(def.shape);
   c.friction = def.friction;

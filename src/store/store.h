@@ -36,6 +36,7 @@ struct Store {
   std::unordered_map<std::string, std::uint32_t> by_name;  // for lookup, never iterated
 
   std::vector<ObjectDef<D>> kinds;       // in order of declaration
+  std::vector<std::uint64_t> spawned;    // by kind: copies so far, as they were named
   std::vector<Excepted> excepted;        // by serials
   ContactClasses classes;                // of the colliders' tags, filters and roles
   std::vector<std::uint32_t> scheduled;  // slots of objects with schedules

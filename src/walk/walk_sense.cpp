@@ -47,6 +47,12 @@ void Walk<D>::find_obstacles() {
       by.stops = by.pushes = holds_one_way(
           store_, *p, Crossing<D>{before(oa), before(ob), gap, first ? Vec<D>(-own) : own});
     }
+    if (has_back(store_, *p)) {
+      contact::collide(a.shape, b.shape, relative_pose<D>(a, before(oa), b, before(ob)), s_.reach,
+                       0, walkers_.manifolds);
+      see_from_behind<D>(store_, *p, before(oa), before(ob), s_.reach, !walkers_.manifolds.empty());
+      by.stops = by.pushes = !p->passing;
+    }
     const ObjectState<D>& other = store_.objects[store_.colliders[by.other].object];
     if (other.shown.body == BodyKind::dynamic &&
         s_.yields_to.matches(other.shown.colliders[store_.colliders[by.other].which].tags))

@@ -111,9 +111,10 @@ void move_walkers(Model<D>& model) {
     WalkerState<D>& w = walkers.list[p.walker];
     const double speed = p.along.dot(o.shown.velocity);
     // What friction took since the last push it takes in the next step too: half of it more keeps
-    // the mean at the walker's speed.
+    // the mean at the walker's speed, but never above its top speed.
     const double lost = w.pushed == p.slot ? w.pushed_to - speed : 0;
-    const double aim = p.speed + std::clamp(lost, 0.0, p.gain) / 2;
+    const double top = std::max(p.speed, store.objects[w.slot].shown.walker->speed);
+    const double aim = std::min(p.speed + std::clamp(lost, 0.0, p.gain) / 2, top);
     const double gain = std::min(p.gain, aim - speed);
     w.pushed = p.slot;
     w.pushed_to = speed + std::max(gain, 0.0);

@@ -68,31 +68,7 @@ bool World<D>::except(ObjectId a, ObjectId b, const Exception& exception) {
   return impl_->change(a, [this, b, exception](world::ObjectState<D>& first) {
     world::ObjectState<D>* second = world::find_state(impl_->store, b);
     if (second == nullptr) return;
-    Impl& w = *impl_;
-    world::ObjectState<D>* x = &first;
-    world::ObjectState<D>* y = second;
-    if (x->shown.serial > y->shown.serial) std::swap(x, y);
-    world::Excepted e{x->shown.serial,      y->shown.serial, x->shown.id.slot, y->shown.id.slot, 0,
-                      exception.until_apart};
-    if (exception.seconds)
-      e.until = w.store.steps +
-                std::max<std::uint64_t>(1, static_cast<std::uint64_t>(std::llround(
-                                               *exception.seconds * w.store.settings.rate)));
-    const auto at = std::lower_bound(
-        w.store.excepted.begin(), w.store.excepted.end(), e, [](const auto& p, const auto& q) {
-          return std::pair(p.serial_a, p.serial_b) < std::pair(q.serial_a, q.serial_b);
-        });
-    if (at != w.store.excepted.end() && at->serial_a == e.serial_a && at->serial_b == e.serial_b)
-      *at = e;
-    else w.store.excepted.insert(at, e);
-    for (world::ObjectState<D>* o : {x, y}) {
-      world::disturb(w, *o);
-      for (const std::uint32_t c : o->colliders) {
-        w.store.colliders[c].changed = true;
-        world::mark_dirty(w.store, w.broad, c);
-      }
-      o->changes.filtered = w.store.causes_noted = true;
-    }
+    world::except_two(*impl_, first.shown.id.slot, second->shown.id.slot, exception);
   });
 }
 

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <map>
 
+#include "change/objects.h"
 #include "world/impl.h"
 
 namespace colvik {
@@ -23,6 +24,13 @@ Result<void> World<D>::declare_kind(const ObjectDef<D>& def) {
 }
 
 template <int D>
+std::vector<std::string> World<D>::kinds() const {
+  std::vector<std::string> names;
+  for (const ObjectDef<D>& k : impl_->store.kinds) names.push_back(k.kind);
+  return names;
+}
+
+template <int D>
 const ObjectDef<D>* World<D>::kind(std::string_view name) const {
   for (const ObjectDef<D>& k : impl_->store.kinds)
     if (k.kind == name) return &k;
@@ -31,7 +39,7 @@ const ObjectDef<D>* World<D>::kind(std::string_view name) const {
 
 template <int D>
 bool World<D>::spawn(std::string_view kind, const Pose<D>& at, const Vec<D>& velocity,
-                     const Spin<D>& spin) {
+                     const Spin<D>& spin, std::optional<ObjectId> excepts) {
   const ObjectDef<D>* of = this->kind(kind);
   if (of == nullptr || !world::is_usable(at, impl_->store.settings.metre)) return false;
   ObjectDef<D> def = *of;
@@ -43,7 +51,19 @@ bool World<D>::spawn(std::string_view kind, const Pose<D>& at, const Vec<D>& vel
     if (!spin.isZero(0)) def.spin = spin;
   }
   if (!world::check_object(def, impl_->store.settings)) return false;
-  impl_->now_or_later([this, def] { (void)world::add_object(*impl_, def); });
+  impl_->now_or_later([this, def, excepts]() mutable {
+    world::Store<D>& store = impl_->store;
+    const auto is_it = [&](const ObjectDef<D>& k) { return k.kind == def.kind; };
+    const auto which = std::find_if(store.kinds.begin(), store.kinds.end(), is_it);
+    store.spawned.resize(store.kinds.size());
+    std::uint64_t& count = store.spawned[static_cast<std::size_t>(which - store.kinds.begin())];
+    do def.name = fmt::format("{}.{}", def.kind, ++count);
+    while (store.by_name.contains(def.name));
+    const Result<ObjectId> added = world::add_object(*impl_, def);
+    const world::ObjectState<D>* whom = excepts ? world::find_state(store, *excepts) : nullptr;
+    if (added && whom != nullptr)
+      world::except_two(*impl_, added.value().slot, excepts->slot, {.until_apart = true});
+  });
   return true;
 }
 
@@ -79,12 +99,14 @@ std::vector<KindCost> World<D>::cost_by_kind() const {
 
 template Result<void> World<2>::declare_kind(const ObjectDef<2>& def);
 template Result<void> World<3>::declare_kind(const ObjectDef<3>& def);
+template std::vector<std::string> World<2>::kinds() const;
+template std::vector<std::string> World<3>::kinds() const;
 template const ObjectDef<2>* World<2>::kind(std::string_view name) const;
 template const ObjectDef<3>* World<3>::kind(std::string_view name) const;
 template bool World<2>::spawn(std::string_view kind, const Pose<2>& at, const Vec<2>& velocity,
-                              const Spin<2>& spin);
+                              const Spin<2>& spin, std::optional<ObjectId> excepts);
 template bool World<3>::spawn(std::string_view kind, const Pose<3>& at, const Vec<3>& velocity,
-                              const Spin<3>& spin);
+                              const Spin<3>& spin, std::optional<ObjectId> excepts);
 template std::vector<KindCost> World<2>::cost_by_kind() const;
 template std::vector<KindCost> World<3>::cost_by_kind() const;
 

@@ -129,6 +129,12 @@ std::size_t World<D>::stopped_count() const {
 }
 
 template <int D>
+bool World<D>::passed_from_behind(ObjectId id) const {
+  const world::ObjectState<D>* o = world::find_state(impl_->store, id);
+  return o != nullptr && o->passed_from_behind;
+}
+
+template <int D>
 std::size_t World<D>::held_back() const {
   return impl_->ccd.held_back;
 }
@@ -291,6 +297,8 @@ template std::size_t World<2>::contact_count() const;
 template std::size_t World<3>::contact_count() const;
 template std::size_t World<2>::stopped_count() const;
 template std::size_t World<3>::stopped_count() const;
+template bool World<2>::passed_from_behind(ObjectId id) const;
+template bool World<3>::passed_from_behind(ObjectId id) const;
 template std::size_t World<2>::held_back() const;
 template std::size_t World<3>::held_back() const;
 template bool World<2>::wake(ObjectId id);

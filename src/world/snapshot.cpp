@@ -8,7 +8,7 @@ namespace colvik {
 
 namespace {
 
-constexpr std::uint32_t kVersion = 9;
+constexpr std::uint32_t kVersion = 10;
 template <int D>
 constexpr std::string_view kWhat = D == 2 ? "colvik 2D world" : "colvik 3D world";
 
@@ -20,9 +20,9 @@ void pack_lists(A& a, Impl& w) {
     w.broad.dirty, s.colliders, s.ids.free_colliders);
   a(s.ids.next_object, s.ids.next_collider, s.ids.live_count, s.removed_waiting, s.causes_noted,
     w.broad.stale, w.broad.still_moved);
-  a(s.kinds, s.excepted, w.pairs.list, w.touches.now, w.sleepers.groups, w.sleepers.between,
-    w.sleepers.count, w.ccd.held_back, s.pushed, s.scheduled, s.has_fields, s.left_count,
-    s.stopped_count, s.steps, w.finished, w.touches.lately, w.walkers.list);
+  a(s.kinds, s.spawned, s.excepted, w.pairs.list, w.touches.now, w.sleepers.groups,
+    w.sleepers.between, w.sleepers.count, w.ccd.held_back, s.pushed, s.scheduled, s.has_fields,
+    s.left_count, s.stopped_count, s.steps, w.finished, w.touches.lately, w.walkers.list);
 }
 
 }  // namespace

@@ -23,6 +23,7 @@ struct RunOptions {
   std::vector<std::string> settings;
   std::string events;
   bool during = false;
+  bool all = false;
   std::string colour = "auto";
   std::size_t firings = 8;
   bool coverage = false;
@@ -94,6 +95,14 @@ struct AuditOptions {
 };
 void add_audit(CLI::App& app, AuditOptions& options);
 int audit_log(const AuditOptions& options, std::ostream& out, std::ostream& err);
+
+struct StoryOptions {
+  std::string scene;
+  std::string object;
+  std::vector<std::string> settings;
+};
+void add_story(CLI::App& app, StoryOptions& options);
+int story(const StoryOptions& options, std::ostream& out, std::ostream& err);
 
 // For man and for bash, from what --help says.
 void print_manual(const CLI::App& app, std::ostream& out);

@@ -1,5 +1,6 @@
 // The colvik tool: reads the command line and hands over to one command.
 #include <CLI/CLI.hpp>
+#include <algorithm>
 
 #include <unistd.h>
 
@@ -33,6 +34,8 @@ int main(int argc, char** argv) {
   add_kind(app, kind_options);
   add_compare(app, compare_options);
   add_audit(app, audit_options);
+  StoryOptions story_options;
+  add_story(app, story_options);
   const CLI::App* query_command = add_query(app, query_options);
   // For the installation, so not in --help.
   if (argc == 2 && std::string_view(argv[1]) == "--print-manual") {
@@ -48,6 +51,15 @@ int main(int argc, char** argv) {
   } catch (const CLI::Success& requested) {  // --help, --version
     return app.exit(requested);
   } catch (const CLI::ParseError& error) {
+    std::vector<std::string> names;
+    for (const CLI::App* c : app.get_subcommands({})) names.push_back(c->get_name());
+    if (argc > 1 && *argv[1] != '-' &&
+        std::find(names.begin(), names.end(), argv[1]) == names.end()) {
+      std::cerr << "colvik: '" << argv[1] << "' is no command; "
+                << colvik::suggestion(argv[1], names, "one of those that colvik --help lists")
+                << '\n';
+      return kWrong;
+    }
     std::cerr << "colvik: " << error.what() << "\nTry: colvik --help, or colvik COMMAND --help\n";
     return kWrong;
   }
@@ -59,6 +71,7 @@ int main(int argc, char** argv) {
     if (app.got_subcommand("who")) return who(who_options, std::cout, std::cerr);
     if (app.got_subcommand("kind")) return kind(kind_options, std::cout, std::cerr);
     if (app.got_subcommand("compare")) return compare_runs(compare_options, std::cout, std::cerr);
+    if (app.got_subcommand("story")) return story(story_options, std::cout, std::cerr);
     if (app.got_subcommand("audit")) return audit_log(audit_options, std::cout, std::cerr);
     return draw(draw_options, std::cout, std::cerr);
   };

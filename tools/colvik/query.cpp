@@ -172,6 +172,15 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
   run->run_for(o.at);
   const World<D>& world = run->world;
   std::vector<Row<D>> rows;
+  const Result<TagQuery> who = TagQuery::parse(o.who, world.tags());
+  if (!who) {
+    err << fmt::format("colvik query --who: {}; {}\n", who.error().what, who.error().accepted);
+    return kWrong;
+  }
+  QueryFilter<D> look;
+  look.who = who.value();
+  look.zones = o.zones || o.only_zones;
+  look.solids = !o.only_zones;
   if (names_object(call->what)) {
     const auto id = world.find(call->object);
     if (!id) {
@@ -190,19 +199,12 @@ int answer(const Scene<D>& scene, const QueryOptions& o, const std::vector<std::
     for (const WouldTouch<D>& w : found.value()) {
       const bool zone = world.object(w.object).colliders[w.collider].def.zone ||
                         world.object(*id).colliders[w.own_collider].def.zone;
+      if (!(zone ? look.zones : look.solids)) continue;
+      if (!look.who.matches(world.object(w.object).colliders[w.collider].tags)) continue;
       rows.push_back({w.object, w.collider, w.at, w.point, w.normal, w.inside,
                       fmt::format("both accept, {}", zone ? "zone" : "solid")});
     }
   } else {
-    const Result<TagQuery> who = TagQuery::parse(o.who, world.tags());
-    if (!who) {
-      err << fmt::format("colvik query --who: {}; {}\n", who.error().what, who.error().accepted);
-      return kWrong;
-    }
-    QueryFilter<D> look;
-    look.who = who.value();
-    look.zones = o.zones || o.only_zones;
-    look.solids = !o.only_zones;
     for (const Answer<D>& a : world.all(question_of<D>(*call), look)) {
       const bool zone = world.object(a.object).colliders[a.collider].def.zone;
       rows.push_back(

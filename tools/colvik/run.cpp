@@ -21,7 +21,11 @@ void add_run(CLI::App& app, RunOptions& o) {
   c->add_option("scene", o.scenes, "scene files (TOML)")->required();
   add_settings(*c, o.settings);
   c->add_option("--events", o.events,
-                "write the event log as JSON Lines to this file, or - for standard output");
+                "write the event log as JSON Lines to this file; -: to standard output, and the "
+                "report to standard error");
+  c->add_flag("--all", o.all,
+              "also log objects that came and went, with the reaction that removed them, and "
+              "changes of numbers");
   c->add_flag("--during", o.during, "also log touches that go on, one line each step");
   c->add_option("--firings", o.firings, "how many firings of a reaction to list")
       ->capture_default_str();
@@ -59,18 +63,37 @@ StepCost<D> run_measured(Run<D>& run, double length, bool tells_cost) {
   return cost;
 }
 
+// Surfaces that face away: things went through them from behind, and none was ever stopped.
+template <int D>
+void tell_what_faces_away(std::ostream& out, const Run<D>& run) {
+  for (const ObjectId id : run.world.objects()) {
+    if (!run.world.passed_from_behind(id)) continue;
+    const std::string& name = run.world.object(id).name;
+    const std::uint32_t number = run.trace.find(name);
+    const auto touched = [&](const TraceTouch& t) {
+      return t.channel == Channel::solid && (t.self == number || t.other == number);
+    };
+    if (std::any_of(run.trace.touches().begin(), run.trace.touches().end(), touched)) continue;
+    out << fmt::format(
+        "'{}' faces away from all that came near: they passed it from behind. Reverse the order of "
+        "its "
+        "corners, or say two_sided = true\n",
+        name);
+  }
+}
+
 template <int D>
 bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostream& out,
              std::ostream* events, std::ostream* junit, std::ostream* json) {
   const auto run = start_run(scene);
   if (o.during) run->world.ask_during(TagQuery(), TagQuery());
   const StepCost<D> cost = run_measured(*run, scene.length, o.cost);
-  if (events != nullptr) write_events(*events, run->trace);
-  if (events == &out) out << '\n';
+  if (events != nullptr) write_events(*events, run->trace, o.all);
   out << fmt::format("{}: {}D, {:g} s at {:g} steps a second\n\n", scene.file, D, scene.length,
                      scene.world.rate);
   const Coverage tried = coverage(run->trace);
   out << run_report<D>(run->trace, scene.expectations, {colour, o.firings, o.coverage});
+  tell_what_faces_away(out, *run);
   if (o.cost) out << '\n' << cost_report(cost, run->world, run->trace);
   if (junit != nullptr) write_junit<D>(*junit, scene.file, run->trace, scene.expectations);
   if (json != nullptr) write_results<D>(*json, scene.file, run->trace, scene.expectations);
@@ -99,6 +122,10 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
                        !o.events.empty()  ? "--events"
                        : !o.junit.empty() ? "--junit"
                                           : "--json");
+    return kWrong;
+  }
+  if (o.all && o.events.empty()) {
+    err << "colvik run: --all without --events FILE\n";
     return kWrong;
   }
   std::vector<LoadedScene> scenes;  // all are read before any is run: nothing half done
@@ -142,14 +169,15 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   const char* no_colour = std::getenv("NO_COLOR");
   const bool wanted = o.colour == "always" || (o.colour == "auto" && terminal);
   const bool colour = wanted && (no_colour == nullptr || *no_colour == '\0');
+  std::ostream& report = events == &out ? err : out;
   bool all_met = true;
   for (std::size_t i = 0; i < scenes.size(); ++i) {
-    if (i > 0) out << "\n";
+    if (i > 0) report << "\n";
     std::ostream* results = junit.is_open() ? &junit : nullptr;
     std::ostream* as_json = json.is_open() ? &json : nullptr;
     all_met = std::visit(
                   [&](const auto& scene) {
-                    return run_one(scene, o, colour, out, events, results, as_json);
+                    return run_one(scene, o, colour, report, events, results, as_json);
                   },
                   *scenes[i].scene) &&
               all_met;

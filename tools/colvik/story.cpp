@@ -1,0 +1,43 @@
+#include <fmt/format.h>
+#include <CLI/CLI.hpp>
+
+#include <ostream>
+
+#include <colvik/insight.hpp>
+
+#include "commands.h"
+
+namespace colvik::tool {
+
+void add_story(CLI::App& app, StoryOptions& o) {
+  CLI::App* c = app.add_subcommand("story", "All that happened to one object, in order");
+  c->add_option("scene", o.scene, "scene file (TOML)")->required();
+  c->add_option("object", o.object, "its name; of several one after another, all")->required();
+  add_settings(*c, o.settings);
+  c->footer(
+      "Exit status: 0 told, 2 the scene or the call is wrong.\n\nExample:\n  build/bin/colvik "
+      "story data/night-depot.toml courier");
+}
+
+int story(const StoryOptions& o, std::ostream& out, std::ostream& err) {
+  const LoadedScene loaded = load(o.scene, o.settings, err);
+  if (!loaded.ok()) return kWrong;
+  return std::visit(
+      [&](const auto& scene) {
+        const auto run = start_run(scene);
+        run->run_for(scene.length);
+        const std::string name = o.object.starts_with('@') ? o.object.substr(1) : o.object;
+        if (run->trace.find(name) == kNobody) {
+          std::vector<std::string> names;
+          for (const auto& known : run->trace.objects()) names.push_back(known.name);
+          err << fmt::format("colvik story: no object is named '{}'; {}\n", name,
+                             suggestion(name, names, "the name of an object of the run"));
+          return kWrong;
+        }
+        out << story_of(run->trace, name);
+        return kAllMet;
+      },
+      *loaded.scene);
+}
+
+}  // namespace colvik::tool
