@@ -62,11 +62,11 @@ TEST_CASE("each mistake in a scene is reported with its line and column and what
        "s.toml:13:8: an object has no 'like'; kind = the kind it inherits from"},
       {"[[objects]]\nkind = 'box'", "s.toml:11:1: object lacks 'name'; a name of its own"},
       {"[[objects]]\nname = 'a'\n[[objects]]\nname = 'a'",
-       "s.toml:13:1: object 'a' name is taken by another object; a name of its own"},
+       "s.toml:14:1: object 'a' name is taken by another object; a name of its own"},
       {"[[objects]]\nname = 'a'\nbody = 'Static'",
        "s.toml:13:8: body is 'Static'; did you mean 'static'?"},
       {"[[objects]]\nname = 'a'\nbody = 'dynamic'",
-       "s.toml:11:1: object 'a' body is dynamic but has no solid collider with a volume to take a "
+       "s.toml:13:1: object 'a' body is dynamic but has no solid collider with a volume to take a "
        "mass from; a solid "
        "collider that is no bare segment, or a mass"},
       {"[[objects]]\nname = 'a'\nat = [1, nan]", "s.toml:13:10: at is not finite; a finite number"},
@@ -315,4 +315,48 @@ TEST_CASE("a key of many parts is refused where it goes too far") {
   const std::string dots(200, '.');
   const std::string text = "colvik = 1  # " + dots + "\ndescription = \"" + dots + "\"\n";
   CHECK(problems(read_scene(text, "dots.toml")).find("parts") == std::string::npos);
+}
+
+TEST_CASE("one mistake gives one message, at its key, and what follows from it gives none") {
+  const auto said = [](const std::string& text) {
+    return problems(read_scene(std::string(kHead) + text, "s.toml"));
+  };
+  // In a kind, for the copies of a row and another object.
+  CHECK(said("[kinds.crate]\nbody = 'dynamic'\nmass = 1e-50\ncollider = { box = [1, 1] }\n"
+             "[[objects]]\nname = 'fruit'\nkind = 'crate'\nrow = { from = [0, 0], step = [2, 0], "
+             "count = 12 }\n[[objects]]\nname = 'one'\nkind = 'crate'\n"
+             "[[expect]]\nobject = 'fruit.1'\npresent = true\n") ==
+        "s.toml:13:1: object 'fruit.1' mass 1e-50 is not usable (likewise 12 more); 1e-20 to 1e+30 "
+        "units of mass\n");
+  // A row that could not be made, and what names its copies.
+  CHECK(said("[[objects]]\nname = 'fruit'\nrow = { from = [0, 0], step = [2, 0], count = 0 }\n"
+             "[[reactions]]\nname = 'r'\nself = '@fruit.1'\n")
+            .find("no object is named") == std::string::npos);
+  // A region that is none, and who means it.
+  const std::string region = said(
+      "[regions.crown]\nfrom = [0, 0]\n[[objects]]\nname = 'a'\n"
+      "[[expect]]\nobject = 'a'\ninside = 'crown'\n");
+  CHECK(region ==
+        "s.toml:11:1: region lacks 'to'; two opposite corners, from and to, or centre and size\n");
+  CHECK(
+      said(
+          "[[objects]]\nname = 'p'\nbody = 'kinematic'\nat = [3, 3]\npath = [{ at = 0, to = [0, 0] "
+          "}, { at = 1, to = [1, 0] }]\n") ==
+      "s.toml:14:6: the path starts elsewhere; no at, or the path's first place\n");
+  // A border's walls have what its collider says but the shape.
+  LoadedScene fence =
+      read_scene(std::string(kHead) +
+                     "[regions.yard]\nfrom = [0, 0]\nto = [9, 9]\n[[objects]]\nname = "
+                     "'fence'\nborder = 'yard'\ncollider = { friction = 0.1, zone = true, "
+                     "meets = 'parcel', tags = ['courier'] }\n",
+                 "s.toml");
+  REQUIRE_MESSAGE(fence.ok(), problems(fence));
+  const Scene<2>& scene = std::get<Scene<2>>(*fence.scene);
+  REQUIRE(scene.objects.size() == 4);
+  for (const ObjectDef<2>& wall : scene.objects) {
+    CHECK(wall.colliders[0].friction == 0.1);
+    CHECK(wall.colliders[0].zone);
+    CHECK(wall.colliders[0].meets == "parcel");
+    CHECK(wall.colliders[0].tags.size() == 1);
+  }
 }

@@ -296,8 +296,7 @@ TEST_CASE_TEMPLATE("scene: walkers that cannot be are reported with their place"
                 last);
   // A little inside, it is freed.
   LoadedScene freed = read_scene(
-      spelled<D>(level<D>() + "[[objects]]\nname = 'w'\nkind = 'robot'\nat = <9 0.5>\n"),
-      "w.toml");
+      spelled<D>(level<D>() + "[[objects]]\nname = 'w'\nkind = 'robot'\nat = <9 0.5>\n"), "w.toml");
   REQUIRE(freed.ok());
   auto run = start_run(std::get<Scene<D>>(*freed.scene));
   run->step();

@@ -61,10 +61,12 @@ struct COLVIK_EXPORT Coverage {
   [[nodiscard]] double percent()
       const;  ///< of all that was tried; 100 when there is nothing to try
 };
-/// What of a scene a run tried. Cost: the touches times the reactions, and the square of the
-/// different colliders.
+/// What of a scene a run tried. What is expected `never` counts only if it happened. What filters
+/// keep from starting a reaction counts as tried in the negative. Cost: the touches times the
+/// reactions, and the square of the different colliders.
 template <int D>
-[[nodiscard]] COLVIK_EXPORT Coverage coverage(const Trace<D>& trace);
+[[nodiscard]] COLVIK_EXPORT Coverage coverage(const Trace<D>& trace,
+                                              std::span<const Expectation<D>> expectations = {});
 /// A line for each sort of thing, with what was never tried; all of it with `full`.
 [[nodiscard]] COLVIK_EXPORT std::string coverage_report(const Coverage& coverage, bool full);
 

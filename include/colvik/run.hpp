@@ -24,8 +24,9 @@ struct Run {
     if (!started_) start();
     const double now = world.time();
     const double then = now + 1 / world.settings().rate;
+    // In the step that ends then or first after: as reactions with that time start.
     for (const TimedInput& i : inputs)
-      if (i.at >= now - 1e-9 && i.at < then - 1e-9) rules.input(i.name);
+      if (i.at <= then + 1e-9 && (i.at > now + 1e-9 || world.steps() == 0)) rules.input(i.name);
     world.step();
     trace.record(world, rules);
     if (rules.wants_restart()) restart();

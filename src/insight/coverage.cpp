@@ -42,6 +42,55 @@ bool is_negative(const ReactionReport& r, const TraceTouch& t, const Trace<D>& t
   return !fired && (one || turned);
 }
 
+// Whether a filter keeps something that does not fit from where the reaction expects a touch.
+template <int D>
+bool is_kept_out(const ReactionReport& r, const Trace<D>& trace) {
+  const auto refused = [](const Party& a, const Party& b) {
+    const DecidedBy by = decide(a, b).by;
+    return by == DecidedBy::first_refuses || by == DecidedBy::second_refuses;
+  };
+  struct Sort {
+    bool self = false;
+    bool other = false;  // whether it fits them
+    Party party;
+  };
+  std::vector<Sort> sorts;  // of the same sort one says as much as many
+  for (const TraceObject<D>& o : trace.objects())
+    for (Party p : o.parties) {
+      p.active = p.on = true;
+      const Sort sort{r.self.matches(o.name, o.tags), r.other.matches(o.name, o.tags), p};
+      const bool known = std::any_of(sorts.begin(), sorts.end(), [&](const Sort& q) {
+        return q.self == sort.self && q.other == sort.other && q.party.tags == p.tags &&
+               q.party.meets == p.meets && q.party.body == p.body;
+      });
+      if (!known) sorts.push_back(sort);
+    }
+  for (const Sort& a : sorts)
+    for (const Sort& b : sorts)
+      if (a.self != b.other && a.party.object != b.party.object && refused(a.party, b.party))
+        return true;
+  return false;
+}
+
+// Whether something is expected not to happen, whoever it is.
+template <int D>
+bool is_ruled_out(std::span<const Expectation<D>> expectations, const std::string& reaction) {
+  return std::any_of(expectations.begin(), expectations.end(), [&](const Expectation<D>& e) {
+    const auto* r = std::get_if<ExpectReaction>(&e.what);
+    return r != nullptr && r->reaction == reaction && r->self == "any" && r->other == "any" &&
+           (e.never || e.times == 0U) && e.from <= 0;
+  });
+}
+template <int D>
+bool is_ruled_out(std::span<const Expectation<D>> expectations, std::string_view tag,
+                  std::string_view other) {
+  return std::any_of(expectations.begin(), expectations.end(), [&](const Expectation<D>& e) {
+    const auto* c = std::get_if<ExpectContact>(&e.what);
+    return c != nullptr && (e.never || e.times == 0U) && e.from <= 0 && !c->channel &&
+           ((c->first == tag && c->second == other) || (c->first == other && c->second == tag));
+  });
+}
+
 // Each two tags of colliders that accept each other.
 template <int D>
 std::set<std::pair<std::uint32_t, std::uint32_t>> tags_that_may_meet(const Trace<D>& trace) {
@@ -68,15 +117,16 @@ std::set<std::pair<std::uint32_t, std::uint32_t>> tags_that_may_meet(const Trace
 }  // namespace
 
 template <int D>
-Coverage coverage(const Trace<D>& trace) {
+Coverage coverage(const Trace<D>& trace, std::span<const Expectation<D>> expectations) {
   Coverage c;
   for (const ReactionReport& r : trace.reactions())
-    c.all.push_back({Tried::What::reaction, r.name, r.fired > 0});
+    if (r.fired > 0 || !is_ruled_out(expectations, r.name))
+      c.all.push_back({Tried::What::reaction, r.name, r.fired > 0});
   for (const ReactionReport& r : trace.reactions()) {
     if (!std::holds_alternative<OnTouch>(r.when)) continue;
     const bool tried = std::any_of(trace.touches().begin(), trace.touches().end(),
                                    [&](const TraceTouch& t) { return is_negative(r, t, trace); });
-    c.all.push_back({Tried::What::negative, r.name, tried});
+    c.all.push_back({Tried::What::negative, r.name, tried || is_kept_out(r, trace)});
   }
   std::set<std::string> entered;  // by name: after a restart an object is there again
   std::set<std::pair<std::uint32_t, std::uint32_t>> met;
@@ -96,11 +146,12 @@ Coverage coverage(const Trace<D>& trace) {
         reported.insert(o.name).second)
       c.all.push_back({Tried::What::zone, o.name, entered.contains(o.name)});
   }
-  for (const auto& two : tags_that_may_meet(trace))
-    c.all.push_back(
-        {Tried::What::tags,
-         fmt::format("{} and {}", trace.tags().name({two.first}), trace.tags().name({two.second})),
-         met.contains(two)});
+  for (const auto& two : tags_that_may_meet(trace)) {
+    const std::string_view tag = trace.tags().name({two.first});
+    const std::string_view other = trace.tags().name({two.second});
+    if (!met.contains(two) && is_ruled_out(expectations, tag, other)) continue;
+    c.all.push_back({Tried::What::tags, fmt::format("{} and {}", tag, other), met.contains(two)});
+  }
   return c;
 }
 
@@ -136,7 +187,7 @@ std::string coverage_report(const Coverage& coverage, bool full) {
   return out + fmt::format("  {:.0f}% of all\n", std::floor(coverage.percent()));
 }
 
-template Coverage coverage(const Trace<2>&);
-template Coverage coverage(const Trace<3>&);
+template Coverage coverage(const Trace<2>&, std::span<const Expectation<2>>);
+template Coverage coverage(const Trace<3>&, std::span<const Expectation<3>>);
 
 }  // namespace colvik

@@ -66,6 +66,7 @@ std::string reactions_part(const Trace<D>& trace, const ReportStyle& style, cons
     if (r.idle_effects > 0)
       out += paint.dim(fmt::format("\n{:{}}  {} effect{} found nothing to act on", "", longest + 13,
                                    r.idle_effects, r.idle_effects == 1 ? "" : "s"));
+    out.erase(out.find_last_not_of(' ') + 1);
     out += "\n";
   }
   if (trace.reactions().empty()) out += "  the scene has no reactions\n";
@@ -124,8 +125,8 @@ std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> ex
           "\n";
   }
   if (expectations.empty()) out += "  nothing: add [[expect]] to the scene\n";
-  out +=
-      "\n" + paint.head("What was tried") + "\n" + coverage_report(coverage(trace), style.coverage);
+  out += "\n" + paint.head("What was tried") + "\n" +
+         coverage_report(coverage(trace, expectations), style.coverage);
   out += "\n" + paint.head("At the end") + "\n";
   out += fmt::format("  outcome   {}\n", trace.outcome().value_or("none"));
   for (const Number& n : trace.numbers())

@@ -22,9 +22,10 @@ void write_results(std::ostream& out, const std::string& suite, const Trace<D>& 
                                    {"line", r.place.line}});
   }
   for (const ReactionReport& r : trace.reactions()) all["reactions"][r.name] = r.fired;
-  const Coverage tried = coverage(trace);
+  const Coverage tried = coverage(trace, expectations);
   all["tried"] = {{"percent", tried.percent()}};
   for (const Tried& t : tried.all) all["tried"][std::string(name_of(t.what))][t.name] = t.tried;
+  all["objects"] = {{"live", trace.live()}, {"peak", trace.peak()}, {"left", trace.left()}};
   for (const Number& n : trace.numbers()) all["numbers"][n.name] = n.value;
   out << all.dump(2, ' ', false, Results::error_handler_t::replace) << '\n';
 }

@@ -14,7 +14,7 @@ class Story {
  public:
   Story(const Trace<D>& trace, const std::string& name) : trace_(trace), name_(name) {}
 
-  std::string tell() {
+  std::string text() {
     add_life();
     for (const TraceTouch& t : trace_.touches()) add(t);
     for (const TraceFiring<D>& f : trace_.firings())
@@ -113,7 +113,7 @@ class Story {
 
 template <int D>
 std::string story_of(const Trace<D>& trace, const std::string& name) {
-  return Story<D>(trace, name).tell();
+  return Story<D>(trace, name).text();
 }
 
 template std::string story_of(const Trace<2>&, const std::string&);

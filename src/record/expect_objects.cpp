@@ -66,7 +66,7 @@ struct ObjectFacts {
     return fmt::format("{} {}", e.always ? "always" : when(e.at), fmt::join(parts, " and "));
   }
   // How it was at a step, with what the expectation asks for.
-  [[nodiscard]] std::string told(std::uint64_t step) const {
+  [[nodiscard]] std::string described(std::uint64_t step) const {
     const std::optional<Pose<D>> own = trace.pose_at(index, step);
     std::string text = own ? "at" + position_text(*own) : "gone";
     if (!e.distance_to.empty())
@@ -101,14 +101,14 @@ ExpectationResult judge_object(const ExpectObject<D>& e, const Trace<D>& trace) 
       r.met = facts.fits(step);
       if (!r.met)
         r.happened = fmt::format("at {:.3f} s it was {}", static_cast<double>(step) / trace.rate(),
-                                 facts.told(step));
+                                 facts.described(step));
     }
     return r;
   }
   const std::uint64_t step = step_at(trace, e.at);
   r.met = facts.fits(step);
   if (trace.pose_at(index, step))
-    r.happened = fmt::format("it {} {}", e.at ? "was" : "is", facts.told(step));
+    r.happened = fmt::format("it {} {}", e.at ? "was" : "is", facts.described(step));
   else if (o.gone != kNever)
     r.happened =
         fmt::format("it was removed at {:.3f} s", static_cast<double>(o.gone) / trace.rate());

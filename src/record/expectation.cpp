@@ -243,7 +243,7 @@ ExpectationResult judge_count_of(const ExpectCount& e, const Trace<D>& trace) {
         names.push_back(trace.objects()[i].name);
     return names;
   };
-  const auto told = [](std::vector<std::string> names) {
+  const auto described = [](std::vector<std::string> names) {
     const std::size_t n = names.size();
     if (n > 5) names.resize(5);
     return fmt::format(
@@ -260,8 +260,8 @@ ExpectationResult judge_count_of(const ExpectCount& e, const Trace<D>& trace) {
   if (e.always && r.met) r.happened = "it was";
   else if (e.always)
     r.happened = fmt::format("at {:.3f} s it was {}", static_cast<double>(step) / trace.rate(),
-                             told(std::move(names)));
-  else r.happened = fmt::format("it {} {}", e.at ? "was" : "is", told(std::move(names)));
+                             described(std::move(names)));
+  else r.happened = fmt::format("it {} {}", e.at ? "was" : "is", described(std::move(names)));
   return r;
 }
 

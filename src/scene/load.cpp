@@ -4,6 +4,7 @@
 #include <fstream>
 #include <sstream>
 
+#include "scene/object_problems.h"
 #include "scene/scene_reader.h"
 
 namespace colvik {
@@ -121,6 +122,7 @@ void SceneReader<D>::read_regions() {
   if (all == nullptr)
     return context_.report(*node, fmt::format("regions is {}", type_name(*node)),
                            "NAME = { from, to } each");
+  for (const auto& [key, value] : *all) declared_regions_.emplace(key.str());
   for (const auto& [key, value] : *all) {
     const toml::table* table = value.as_table();
     if (table == nullptr) {
@@ -161,8 +163,8 @@ void SceneReader<D>::read_regions() {
 namespace {
 
 // Adds all of a scene to a run; reports each error with the place of its object or reaction.
-template <int D, class Report>
-void build(const Scene<D>& scene, Run<D>& run, Report&& report) {
+template <int D, class Report, class ReportObject>
+void build(const Scene<D>& scene, Run<D>& run, Report&& report, ReportObject&& report_object) {
   for (const auto& [name, meaning] : scene.tags)
     if (auto good = run.world.tags().declare(name, meaning); !good)
       report(Place{scene.file, 0, 0}, good.error());
@@ -170,8 +172,7 @@ void build(const Scene<D>& scene, Run<D>& run, Report&& report) {
     if (auto good = run.world.set_number({}, n.name, n.value); !good)
       report(Place{scene.file, 0, 0}, good.error());
   for (std::size_t i = 0; i < scene.objects.size(); ++i)
-    if (auto good = run.world.add(scene.objects[i]); !good)
-      report(scene.object_places[i], good.error());
+    if (auto good = run.world.add(scene.objects[i]); !good) report_object(i, good.error());
   for (const auto& [first, second, place] : scene.excepted) {
     const auto a = run.world.find(first);
     const auto b = run.world.find(second);
@@ -214,7 +215,12 @@ void SceneReader<D>::try_out() {
         {place, (error.where.empty() ? "" : error.where + " ") + error.what, error.accepted});
   };
   Run<D> run(scene_.world);
-  build(scene_, run, report);
+  ObjectProblems wrong;
+  build(scene_, run, report, [&](std::size_t i, const Error& error) {
+    wrong.add(place_of(context_, object_layers_[i], scene_.object_places[i], error.where),
+              scene_.objects[i].name, error);
+  });
+  if (wrong.report(context_)) return;  // what follows from it is not reported
   for (std::size_t i = 0; i < scene_.objects.size(); ++i) {
     if (!scene_.objects[i].walker) continue;
     const ObjectId id = run.world.find(scene_.objects[i].name).value_or(ObjectId{});
@@ -421,9 +427,11 @@ LoadedScene load_scene(const std::string& path, std::span<const Setting> setting
 template <int D>
 std::unique_ptr<Run<D>> start_run(const Scene<D>& scene) {
   auto run = std::make_unique<Run<D>>(scene.world);
-  scene::build(scene, *run, [](const Place& place, const Error& error) {
+  const auto refuse = [](const Place& place, const Error& error) {
     throw UncheckedError({Problem{place, error.where, {}}.message(), error.what, error.accepted});
-  });
+  };
+  scene::build(scene, *run, refuse,
+               [&](std::size_t i, const Error& error) { refuse(scene.object_places[i], error); });
   return run;
 }
 template std::unique_ptr<Run<2>> start_run(const Scene<2>&);

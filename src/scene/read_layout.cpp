@@ -33,6 +33,7 @@ void SceneReader<D>::add_copy(const ObjectDef<D>& def, const std::string& name, 
   copy.turned = at.rotation;
   scene_.objects.push_back(std::move(copy));
   scene_.object_places.push_back(context_.place(own));
+  object_layers_.push_back(layers_at_hand_);
 }
 
 // One object, or the copies of a layout.

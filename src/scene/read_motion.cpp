@@ -38,6 +38,10 @@ Motion<D> SceneReader<D>::read_path(const Section& s) {
     path.points.push_back(point);
   }
   path.loop = s.boolean("loop").value_or(false);
+  const auto at = s.has("at") ? s.template vector<D>("at") : std::nullopt;
+  if (at && !path.points.empty() && path.points[0].at <= 0 &&
+      (path.points[0].to - *at).norm() > 1e-9 * scene_.world.metre)
+    context_.report(*s.find("at"), "the path starts elsewhere", "no at, or the path's first place");
   return path;
 }
 

@@ -87,6 +87,9 @@ void SceneReader<D>::read_objects() {
     context_.report(*node, fmt::format("objects is {}", type_name(*node)), "tables, [[objects]]");
   if (list == nullptr) return;
   scene_.objects.reserve(list->size());
+  for (const toml::node& item : *list)
+    if (const toml::table* own = item.as_table())
+      if (const auto name = (*own)["name"].value<std::string>()) declared_objects_.insert(*name);
   for (const toml::node& item : *list) {
     const toml::table* own = item.as_table();
     if (own == nullptr) {
@@ -105,6 +108,7 @@ void SceneReader<D>::read_objects() {
           layers.insert(layers.end(), found->layers.begin(), found->layers.end());
         }
     }
+    layers_at_hand_ = layers;
     const Section s(context_, "object", std::move(layers));
     s.require("name", "a name of its own");
     ObjectDef<D> def = read_object(s);
@@ -141,7 +145,9 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
     if (layer->contains("tags")) break;  // what lies below was replaced
   }
   read_parent(s, def);
+  shape_follows_ = s.has("border");
   def.colliders = read_colliders(s, def);
+  shape_follows_ = false;
   def.numbers = read_numbers(s, "numbers");
   if (auto v = s.template vector<D>("velocity")) def.velocity = *v;
   if (auto w = s.template spin<D>("spin")) def.spin = *w;
@@ -376,6 +382,7 @@ const Bounds<D>* SceneReader<D>::read_region(const Section& s, std::string_view 
                     "a region with an end on all sides");
     return nullptr;
   }
+  if (declared_regions_.contains(*name)) return nullptr;  // what is wrong with it was reported
   std::vector<std::string> names;
   for (const auto& [known, bounds] : scene_.regions) names.push_back(known);
   context_.report(*s.find(key), fmt::format("no region is named '{}'", *name),

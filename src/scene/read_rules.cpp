@@ -15,6 +15,22 @@ bool SceneReader<D>::is_copy(const std::string& name) const {
          dot + 1 < name.size();
 }
 
+// Whether an object is in the file, and could not be read: what is wrong was reported there.
+template <int D>
+bool SceneReader<D>::failed_before(const std::string& object) const {
+  if (context_.problems.empty()) return false;
+  const std::string row = object.substr(0, object.rfind('.'));
+  for (const std::string& name : {object, row}) {
+    const auto copy = [&](const ObjectDef<D>& o) {
+      return o.name == name || o.name.starts_with(name + ".");
+    };
+    if (declared_objects_.contains(name) &&
+        std::none_of(scene_.objects.begin(), scene_.objects.end(), copy))
+      return true;
+  }
+  return false;
+}
+
 template <int D>
 bool SceneReader<D>::check_who(const toml::node& at, const std::string& text) {
   const Result<Who> who = Who::parse(text, tags_);
@@ -24,6 +40,7 @@ bool SceneReader<D>::check_who(const toml::node& at, const std::string& text) {
   if (who) {  // one object, by name
     const std::string& name = who.value().object();
     if (std::find(names.begin(), names.end(), name) != names.end() || is_copy(name)) return true;
+    if (failed_before(name)) return true;
     context_.report(at, fmt::format("no object is named '{}'", name),
                     suggestion(name, names, "'@' and an object's name", "@"));
     return false;

@@ -122,6 +122,12 @@ std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s, const Objec
     if (const auto by = s.number("rounding", 0, 1e12)) shape = rounded(*shape, *by);
     return shape;
   }
+  if (shape_follows_) {  // any that is usable
+    std::optional<Shape<D>> shape(std::in_place);
+    shape->kind = ShapeKind::box;
+    shape->core.setConstant(scene_.world.metre);
+    return shape;
+  }
   if (!reading_kinds_)
     context_.report(s.node(), "a collider lacks a shape",
                     fmt::format("one of: {}", names_of_shapes<D>()));

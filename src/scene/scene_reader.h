@@ -2,6 +2,8 @@
 // From a parsed file to a Scene<D>. objects and kinds: read_objects.cpp; copies: read_layout.cpp;
 // motions and schedules: read_motion.cpp; shapes: read_shape.cpp; reactions: read_reactions.cpp and
 // read_effects.cpp; expectations: read_rules.cpp; the rest and the order of reading: load.cpp.
+#include <set>
+
 #include "scene/obj_file.h"
 #include "scene/reader.h"
 
@@ -106,6 +108,7 @@ class SceneReader {
   std::string check_number_name(const toml::node& at, const std::string& text);
   [[nodiscard]] bool is_copy(const std::string& name) const;
   std::string read_number_name(const Section& s, std::string_view key);
+  [[nodiscard]] bool failed_before(const std::string& object) const;
   bool check_who(const toml::node& at, const std::string& text);
   std::optional<Channel> read_channel(const Section& s);
 
@@ -116,6 +119,11 @@ class SceneReader {
   std::map<std::string, Kind> kinds_;
   std::vector<std::string> kind_names_;
   bool reading_kinds_ = false;
+  std::set<std::string> declared_objects_;  // names in the file, whether or not they could be read
+  std::set<std::string> declared_regions_;
+  std::vector<const toml::table*> layers_at_hand_;              // of the object that is being read
+  std::vector<std::vector<const toml::table*>> object_layers_;  // of the scene's objects
+  bool shape_follows_ = false;  // of the collider at hand, from the border it is part of
   std::vector<std::pair<const toml::node*, std::string>>
       objects_meant_;  // names of objects that may come later
 };

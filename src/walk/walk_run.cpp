@@ -123,8 +123,8 @@ void Walk<D>::push(const Hit& hit, const Vec<D>& velocity) {
   const double wanted = std::max(speed, along.dot(at_most<D>(walking_.wish.velocity, can_.speed)));
   const double force = std::max(can_.push * std::min(1.0, wanted / can_.speed), can_.push_least);
   pushed_.push_back(other.root);
-  walkers_.pushes.push_back(
-      {static_cast<std::uint32_t>(o_.walker), other.root, along, force * dt_ * root.inverse_mass, speed, kZero, kZero});
+  walkers_.pushes.push_back({static_cast<std::uint32_t>(o_.walker), other.root, along,
+                             force * dt_ * root.inverse_mass, speed, kZero, kZero});
 }
 
 // What it comes no nearer to than its clearance, however short its way in a step, it pushes too.
@@ -334,8 +334,8 @@ void Walk<D>::finish() {
   if (walking_.standing && can_.weight > 0) {
     const ObjectState<D>* on = find_state(store_, walking_.on);
     if (on != nullptr && on->shown.body == BodyKind::dynamic)
-      walkers_.pushes.push_back(
-          {static_cast<std::uint32_t>(o_.walker), on->shown.id.slot, kZero, 0, 0, gravity_ * can_.weight, on->shown.pose * s_.foot});
+      walkers_.pushes.push_back({static_cast<std::uint32_t>(o_.walker), on->shown.id.slot, kZero, 0,
+                                 0, gravity_ * can_.weight, on->shown.pose * s_.foot});
   }
   if (pushed_.empty()) s_.pushed = kAlone;
   Object<D>& shown = o_.shown;

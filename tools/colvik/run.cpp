@@ -91,7 +91,7 @@ bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostre
   if (events != nullptr) write_events(*events, run->trace, o.all);
   out << fmt::format("{}: {}D, {:g} s at {:g} steps a second\n\n", scene.file, D, scene.length,
                      scene.world.rate);
-  const Coverage tried = coverage(run->trace);
+  const Coverage tried = coverage(run->trace, std::span(scene.expectations));
   out << run_report<D>(run->trace, scene.expectations, {colour, o.firings, o.coverage});
   tell_what_faces_away(out, *run);
   if (o.cost) out << '\n' << cost_report(cost, run->world, run->trace);

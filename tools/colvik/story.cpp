@@ -15,7 +15,7 @@ void add_story(CLI::App& app, StoryOptions& o) {
   c->add_option("object", o.object, "its name; of several one after another, all")->required();
   add_settings(*c, o.settings);
   c->footer(
-      "Exit status: 0 told, 2 the scene or the call is wrong.\n\nExample:\n  build/bin/colvik "
+      "Exit status: 0 printed, 2 the scene or the call is wrong.\n\nExample:\n  build/bin/colvik "
       "story data/night-depot.toml courier");
 }
 
