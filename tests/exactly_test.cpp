@@ -435,3 +435,54 @@ TEST_CASE_TEMPLATE("what is asleep goes on touching, and ends when it is removed
         if (e.phase == Phase::end) CHECK(e.time == removed_at);
     }
 }
+
+TEST_CASE("fast, spinning, slender things leave what they hit with no more energy than they had") {
+  Random random(7);
+  const auto energy = [](const Object<3>& o, const Vec<3>& inertia) {
+    const Vec<3> own = o.pose.rotation.inverse() * o.spin;
+    return (o.mass * o.velocity.squaredNorm() + own.dot(inertia.cwiseProduct(own))) / 2;
+  };
+  const double rates[] = {15, 30, 60, 120, 240, 480};
+  for (int i = 0; i < 1500; ++i) {
+    CAPTURE(i);
+    const double rate = rates[random.below(6)];
+    World<3> world({.rate = rate});
+    const double length = random.range(0.3, 3);
+    const double thick = random.range(0.02, 0.2);
+    const double depth = i % 3 == 2 ? length / 2 : thick;
+    const Shape<3> shape = i % 3 == 0   ? capsule<3>(thick, length + thick)
+                           : i % 3 == 1 ? box(length, thick, thick)
+                                        : box(length, thick, depth);
+    const bool moves = i % 5 == 4;
+    ObjectDef<3> wall = thing<3>("wall", moves ? BodyKind::dynamic : BodyKind::fixed, Vec<3>(kZero),
+                                 {solid(i % 2 != 0 ? box(4, 4, 4) : ball<3>(3))});
+    const Vec<3> heavy = Vec<3>::Constant(2);
+    if (moves) {
+      wall.mass = 1;
+      wall.inertia = heavy;
+    }
+    const ObjectId other = world.add(wall).value();
+    ObjectDef<3> def = thing<3>("stick", BodyKind::dynamic,
+                                random.direction<3>() * random.range(4.5, 8), {solid(shape)});
+    def.turned = random.rotation<3>();
+    def.colliders[0].restitution = random.coin() ? 0 : random.range(0, 1);
+    def.velocity = (random.vec<3>(1.5) - def.at).normalized() * random.range(10, 245);
+    def.spin = random.direction<3>() * random.range(0, 60);
+    def.mass = 1;
+    const Vec<3> squares = Vec<3>(length * length, thick * thick, depth * depth);
+    const Vec<3> inertia = (Vec<3>::Constant(squares.sum()) - squares) / 12;
+    def.inertia = inertia;
+    const ObjectId id = world.add(def).value();
+    const double before = energy(world.object(id), inertia);
+    double most = 0;
+    for (int k = 0; k < rate / 2; ++k) {
+      world.step();
+      const double after =
+          energy(world.object(id), inertia) + (moves ? energy(world.object(other), heavy) : 0.0);
+      REQUIRE(std::isfinite(after));
+      most = std::max(most, after);
+    }
+    CHECK(most <= before * 1.01);
+    CHECK(world.stopped_count() == 0);
+  }
+}

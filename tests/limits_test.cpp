@@ -128,6 +128,16 @@ name = 'large'
 tags = ['coin']
 numbers = { value = 7, bite = 0 }
 collider = { box = <*1>, zone = true }
+[[objects]]
+name = 'foot'
+body = 'kinematic'
+collider = { box = <*1> }
+[[objects]]
+name = 'pit'
+collider = { box = <*1>, zone = true }
+[[objects]]
+name = 'wire'
+collider = { box = <*1>, zone = true }
 [[reactions]]
 name = 'score'
 self = 'hand'
@@ -143,6 +153,16 @@ name = 'late'
 self = 'hand'
 other = 'coin'
 do = [{ cue = 'late' }]
+[[reactions]]
+name = 'fall'
+self = '@foot'
+other = '@pit'
+do = [{ remove = 'self' }]
+[[reactions]]
+name = 'after'
+self = '@foot'
+other = '@wire'
+do = [{ cue = 'after' }]
 [[expect]]
 number = 'world.score'
 is = 9
@@ -155,6 +175,9 @@ is = 7
 [[expect]]
 reaction = 'late'
 other = '@large'
+never = true
+[[expect]]
+reaction = 'after'
 never = true
 [[expect]]
 count = 'coin'

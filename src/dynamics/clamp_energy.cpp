@@ -27,6 +27,8 @@ void Solver<D>::clamp_energy() {
     wild_.insert(wild_.end(), seen.wild.begin(), seen.wild.end());
     seen.wild.clear();
   }
+  list_fast();
+  guard_energy();
   if (wild_.empty()) return;
   std::sort(wild_.begin(), wild_.end());
   allowed_.assign(wild_.size(), {});
@@ -100,7 +102,10 @@ void Solver<D>::find_wild(std::size_t first, std::size_t last, std::size_t worke
          m.spin.squaredNorm() >
              few * static_cast<double>(m.spinning) + kClampFromSpin * kClampFromSpin))
       seen.wild.push_back(static_cast<std::uint32_t>(i));
-    m.pushed = m.hit = false;
+    // Of the fast ones that is still needed.
+    if (m.movable && is_fast(m.velocity, m.spin))
+      seen.fast.push_back(static_cast<std::uint32_t>(i));
+    else m.pushed = m.hit = false;
   }
   seen.fastest = fastest;
 }

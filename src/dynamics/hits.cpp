@@ -149,6 +149,8 @@ bool Solver<D>::hit(Contact<D>& c, const Rows<D>& rows) {
   };
   for (int pass = 0; pass < kInnerPasses; ++pass)
     sweep(static_cast<std::uint32_t>(c.count), true, now, strike);
+  watch_hit(c.a);
+  watch_hit(c.b);
   now.store(a, b);
   for (int k = 0; k < c.count; ++k) c.points[k].total_push += now.push[k];
   a.shift -= (a.velocity - before.velocity_a) * at;

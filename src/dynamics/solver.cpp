@@ -37,7 +37,11 @@ void Solver<D>::begin(std::span<Body<D>> bodies, const SolverSettings& settings)
   crew_.share(bodies.size(), kBodies,
               [&](std::size_t first, std::size_t last, std::size_t) { begin(first, last); });
   fastest_ = 0;
-  for (const Body<D>& b : bodies) fastest_ = std::max(fastest_, b.velocity.squaredNorm());
+  fast_.clear();
+  for (std::uint32_t i = 0; i < bodies.size(); ++i) {
+    fastest_ = std::max(fastest_, bodies[i].velocity.squaredNorm());
+    if (moving_[i].movable && is_fast(bodies[i].velocity, bodies[i].spin)) fast_.push_back(i);
+  }
   contacts_ = {};
   bouncing_.clear();
   whole_ = 0;
@@ -187,6 +191,7 @@ void Solver<D>::prepare(std::size_t contact) {
 template <int D>
 void Solver<D>::substep() {
   pass_.time = time();
+  watch_energy();
   hits();
   accelerate();
   for (Batch* batch : {&steady_, &late_, &quick_}) {
@@ -196,6 +201,7 @@ void Solver<D>::substep() {
   }
   if (!direct_.empty()) direct_.solve(moving_, contacts_, rows_, pass_.removal, true);
   push(true);
+  guard_motion();
   move();
   if (!direct_.empty()) direct_.solve(moving_, contacts_, rows_, pass_.removal, false);
   push(false);

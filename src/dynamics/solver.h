@@ -101,6 +101,18 @@ class Solver {
   void move();
   void move(std::size_t first, std::size_t last);
   void clamp_energy();
+  // guard_energy.cpp
+  [[nodiscard]] bool is_fast(const Vec<D>& velocity, const Spin<D>& spin) const;
+  [[nodiscard]] double energy(std::uint32_t body) const;
+  [[nodiscard]] double energy_before(std::uint32_t body) const;
+  [[nodiscard]] bool gather_group(std::uint32_t body);
+  void watch_energy();
+  void watch_hit(std::uint32_t body);
+  void slow_turning(std::uint32_t body, double excess);
+  void limit_energy(std::uint32_t body);
+  void guard_motion();
+  void guard_energy();
+  void list_fast();
   void find_wild(std::size_t first, std::size_t last, std::size_t worker);
   void turn(std::size_t body);
   static void carry(Body<D>& b, const Vec<D>& by);
@@ -136,9 +148,22 @@ class Solver {
   std::vector<double> struck_at_;        // by body: seconds into the substep, below 0: not
   std::vector<std::uint32_t> bouncing_;  // contacts with restitution
   std::vector<std::uint32_t> wild_;      // bodies that are to be calmed
+  struct Watched {
+    std::uint32_t body = 0;
+    double energy = 0;  // at the beginning of the substep, with what forces may add
+    Vec<D> expected;    // velocity at its end without contacts
+  };
+  [[nodiscard]] const Watched* watched(std::uint32_t body) const;
+  [[nodiscard]] bool moves_freely(std::uint32_t body) const;
+  void watch_energy(std::uint32_t body, std::vector<Watched>& among) const;
+  std::vector<Watched> hit_;          // those that were slow until something hit them
+  std::vector<std::uint32_t> fast_;   // bodies whose energy is watched
+  std::vector<Watched> watched_;      // those that were fast then, by body
+  std::vector<std::uint32_t> group_;  // bodies that exchange impulses
   // By worker: those that it found, and the square of the greatest speed that it saw.
   struct alignas(64) Seen {
     std::vector<std::uint32_t> wild;
+    std::vector<std::uint32_t> fast;
     double fastest = 0;
   };
   std::vector<Seen> seen_;

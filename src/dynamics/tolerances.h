@@ -21,6 +21,9 @@ inline constexpr double kCalmTimes =
 inline constexpr double kClampFromSpeed = 10;  // slower bodies are skipped
 inline constexpr double kClampFromSpin = 100;  // radians a second: slower bodies are skipped
 
+inline constexpr double kWatchFromSpeed = 5;  // energies of slower bodies are not watched
+inline constexpr double kWatchFromSpin = 20;  // radians a second; likewise
+
 // Islands that are solved at once.
 inline constexpr unsigned kHigh = 16;   // bodies from the ground up
 inline constexpr double kHeavy = 5;     // as heavy as what it lies on

@@ -65,7 +65,7 @@ struct ObjectFacts {
     bounds("has a speed of", e.speed_at_least, e.speed_at_most);
     return fmt::format("{} {}", e.always ? "always" : when(e.at), fmt::join(parts, " and "));
   }
-  // How it was at a step, with what the expectation asks for.
+  // How it was at a step, with what the expectation requires.
   [[nodiscard]] std::string described(std::uint64_t step) const {
     const std::optional<Pose<D>> own = trace.pose_at(index, step);
     std::string text = own ? "at" + position_text(*own) : "gone";

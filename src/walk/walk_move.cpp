@@ -277,7 +277,8 @@ bool Walk<D>::climb(Vec<D>& displacement, Slid& slid, const Vec<D>& wall) {
   const double far = flat.norm();
   if (far <= 1e-9 * clearance_ || flat.dot(wall) >= 0) return false;
   const Vec<D> before = pose_.position;
-  const Vec<D> lift = up_ * (can_.step + clearance_);
+  const double step = COLVIK_FAULT(18) ? 1.2 * can_.step : can_.step;
+  const Vec<D> lift = up_ * (step + clearance_);
   const Hit above = cast(before, lift);
   const Vec<D> raised = before + free_part(above, lift) * lift;
   const double risen = up_.dot(Vec<D>(raised - before));
@@ -290,7 +291,7 @@ bool Walk<D>::climb(Vec<D>& displacement, Slid& slid, const Vec<D>& wall) {
   if (there.by == nullptr || !is_ground(there)) return false;
   const auto is_step = [&](const Hit& hit) {
     const double height = up_.dot(hit.point) - foot(before);
-    return height > clearance_ && (height <= can_.step + clearance_ || COLVIK_FAULT(18));
+    return height > clearance_ && height <= step + clearance_;
   };
   if (!is_step(there)) return false;
   // A rounded foot has to get over the corner at all.
