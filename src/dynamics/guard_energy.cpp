@@ -81,8 +81,8 @@ double Solver<D>::energy_before(std::uint32_t body) const {
          b.inertia.diagonal().maxCoeff() * static_cast<double>(m.spinning) / 2;
 }
 
-// Those that a body exchanged impulses with, and those with them; false where energy may come from
-// elsewhere: something that its owner moves, or a running surface.
+// Those that a body may exchange impulses with, and those with them; false where energy may come
+// from elsewhere: something that its owner moves, or a running surface.
 template <int D>
 bool Solver<D>::gather_group(std::uint32_t body) {
   group_.assign(1, body);
@@ -91,14 +91,10 @@ bool Solver<D>::gather_group(std::uint32_t body) {
   };
   for (int round = 0; round < kGatherRounds; ++round) {
     const std::size_t before = group_.size();
-    for (std::size_t k = 0; k < contacts_.size(); ++k) {
-      Contact<D>& c = contacts_[k];
+    for (const Contact<D>& c : contacts_) {
       const bool has_a = in_group(c.a);
       const bool has_b = in_group(c.b);
       if (!has_a && !has_b) continue;
-      bool acts = listed_[k].worked == Worked::simd;  // the batch has its impulses: it may
-      for (const Point& p : points(c)) acts = acts || p.push > 0 || p.total_push > 0;
-      if (!acts) continue;
       if (!c.surface.isZero(0)) return false;
       for (const std::uint32_t other : {c.a, c.b}) {
         const Moving<D>& m = moving_[other];
