@@ -7,6 +7,7 @@
 // Vec<3>{0, -9}, two integers, is then refused at compile time; not where Eigen was included
 // before.
 #if !defined(EIGEN_CORE_H) && !defined(EIGEN_MATRIX_PLUGIN)
+// NOLINTNEXTLINE(bugprone-macro-parentheses): a file
 #define EIGEN_MATRIX_PLUGIN <colvik/vector_plugin.inc>
 #include <Eigen/Core>
 #undef EIGEN_MATRIX_PLUGIN
