@@ -24,6 +24,18 @@ Scene<D> scene_saying(const std::string& text) {
   return std::get<Scene<D>>(*loaded.scene);
 }
 
+// The run, with all its expectations met.
+template <int D>
+std::unique_ptr<Run<D>> run_as_expected(const Scene<D>& scene) {
+  auto run = start_run(scene);
+  run->run_for(scene.length);
+  for (const Expectation<D>& e : scene.expectations) {
+    const ExpectationResult r = judge(e, run->trace);
+    CHECK_MESSAGE(r.met, r.expected << ": " << r.happened);
+  }
+  return run;
+}
+
 // Three visitors that each pass two gates, three times.
 template <int D>
 std::map<std::string, int> ring_counts(const std::string& limits) {
@@ -184,12 +196,7 @@ count = 'coin'
 always = true
 at_most = 2
 )");
-  const auto run = start_run(scene);
-  run->run_for(scene.length);
-  for (const Expectation<D>& e : scene.expectations) {
-    const ExpectationResult r = judge(e, run->trace);
-    CHECK_MESSAGE(r.met, r.expected << ": " << r.happened);
-  }
+  const auto run = run_as_expected(scene);
   // A count that is not always so says when it was not.
   Expectation<D> wrong{.what = ExpectCount{"coin", 2, {}, {}, {}, true}};
   CHECK(judge(wrong, run->trace).happened == "at 0.017 s it was 0");
@@ -248,12 +255,7 @@ at_least = 1
 object = 'stone.9'
 present = false
 )");
-  const auto run = start_run(scene);
-  run->run_for(scene.length);
-  for (const Expectation<D>& e : scene.expectations) {
-    const ExpectationResult r = judge(e, run->trace);
-    CHECK_MESSAGE(r.met, r.expected << ": " << r.happened);
-  }
+  const auto run = run_as_expected(scene);
   std::set<std::string> names;
   for (const TraceObject<D>& o : run->trace.objects()) names.insert(o.name);
   CHECK(names == std::set<std::string>{"hand", "stone.1", "stone.2", "stone.3", "stone.4",
@@ -281,6 +283,50 @@ present = false
   CHECK(story.find("comes, a stone") != std::string::npos);
   CHECK(story.find("is removed by 'crush'") != std::string::npos);
   CHECK(story_of(run->trace, "nobody").empty());
+  std::istringstream told(story);
+  double before = 0;
+  for (std::string line; std::getline(told, line);) {
+    const double time = std::stod(line);
+    CHECK(time >= before);
+    before = time;
+  }
+}
+
+TEST_CASE_TEMPLATE("the log of a run that starts again is in order of steps", T, Two, Three) {
+  constexpr int D = T::D;
+  const Scene<D> scene = scene_saying<D>(R"(
+length = 1
+[[objects]]
+name = 'zone'
+collider = { box = <*1>, zone = true }
+[[objects]]
+name = 'hand'
+body = 'kinematic'
+collider = { box = <*1> }
+[[reactions]]
+name = 'again'
+when = { time = 0.3 }
+most = 1
+do = [{ restart = true }]
+)");
+  const auto run = run_as_expected(scene);
+  std::ostringstream log;
+  write_events(log, run->trace);
+  std::istringstream lines(log.str());
+  std::uint64_t last = 0;
+  std::vector<std::string> said;
+  for (std::string line; std::getline(lines, line);) {
+    const nlohmann::json j = nlohmann::json::parse(line);
+    CHECK(j["step"].get<std::uint64_t>() >= last);
+    last = j["step"].get<std::uint64_t>();
+    said.push_back(j.contains("phase") ? j["phase"].get<std::string>() : "firing");
+  }
+  REQUIRE(said.size() >= 5);
+  CHECK(said[0] == "begin");
+  CHECK(said[1] == "firing");
+  CHECK(said[2] == "end");
+  CHECK(said[3] == "begin");
+  CHECK(said.back() == "end");
 }
 
 // Two integers would be a vector of zeros.

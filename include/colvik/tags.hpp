@@ -64,6 +64,9 @@ class COLVIK_EXPORT TagSet {
 /// Whether `name` can name a tag, number, object or reaction: letters, digits, and - _ . inside.
 [[nodiscard]] COLVIK_EXPORT bool is_plain_name(std::string_view name);
 
+/// KIND of "KIND.N", as spawned copies are named (World::spawn); "" of other names.
+[[nodiscard]] COLVIK_EXPORT std::string_view kind_of_copy(std::string_view name);
+
 /// The tags of a world, each declared once.
 class COLVIK_EXPORT Tags {
  public:

@@ -132,22 +132,26 @@ template <int D>
 void Solver<D>::limit_energy(std::uint32_t body) {
   Moving<D>& m = moving_[body];
   if (m.turns == Turns::locked || !bodies_[body].torque.isZero(0)) return;
-  if (!std::isfinite(energy(body))) {  // passes that did not converge
+  const double now = energy(body);
+  if (!std::isfinite(now)) {  // passes that did not converge
     m.velocity.setZero();
     m.spin.setZero();
     return;
   }
-  const double excess = energy(body) - energy_before(body);
-  if (excess <= energy_before(body) * kGained) return;
+  const double first = energy_before(body);
+  const double excess = now - first;
+  if (excess <= first * kGained) return;
   if (moves_freely(body)) return slow_turning(body, excess);
   if (!gather_group(body)) return;
   double before = 0;
   double after = 0;
   double theirs = 0;  // of those that have more than before
   for (const std::uint32_t i : group_) {
-    before += energy_before(i);
-    after += energy(i);
-    if (energy(i) > energy_before(i)) theirs += energy(i);
+    const double had = energy_before(i);
+    const double has = energy(i);
+    before += had;
+    after += has;
+    if (has > had) theirs += has;
   }
   if (after <= before * (1 + kGained)) return;
   const double part = std::sqrt(std::max(0.0, 1 - (after - before) / theirs));
@@ -162,10 +166,12 @@ void Solver<D>::limit_energy(std::uint32_t body) {
 template <int D>
 void Solver<D>::guard_motion() {
   if (fast_.empty() && hit_.empty()) return;
-  watched_.insert(watched_.end(), hit_.begin(), hit_.end());
-  hit_.clear();
-  std::sort(watched_.begin(), watched_.end(),
-            [](const Watched& x, const Watched& y) { return x.body < y.body; });
+  if (!hit_.empty()) {
+    watched_.insert(watched_.end(), hit_.begin(), hit_.end());
+    hit_.clear();
+    std::sort(watched_.begin(), watched_.end(),
+              [](const Watched& x, const Watched& y) { return x.body < y.body; });
+  }
   for (std::uint32_t i = 0; i < moving_.size(); ++i)
     if (const Moving<D>& m = moving_[i]; m.movable && is_fast(m.velocity, m.spin)) limit_energy(i);
 }

@@ -88,6 +88,13 @@ std::string suggestion(std::string_view name, std::span<const std::string> names
   return near.empty() ? std::move(otherwise) : fmt::format("did you mean '{}{}'?", prefix, near);
 }
 
+std::string_view kind_of_copy(std::string_view name) {
+  const std::size_t dot = name.rfind('.');
+  const bool numbered = dot != std::string_view::npos && dot + 1 < name.size() &&
+                        name.find_first_not_of("0123456789", dot + 1) == std::string_view::npos;
+  return numbered ? name.substr(0, dot) : std::string_view();
+}
+
 bool is_plain_name(std::string_view name) {
   const auto letter = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0; };
   if (name.empty() || !letter(name.front())) return false;

@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include <algorithm>
 #include <map>
 #include <ostream>
 
@@ -11,44 +12,79 @@ namespace {
 
 using InOrder = nlohmann::ordered_json;
 
-// Collects the lines of a log: each step's touches first, then firings and what was withheld, then
-// with `all` what became of objects and numbers; ends with the run come last.
+// The lines of a log: of each step its touches, then firings and what was withheld, then with `all`
+// what became of objects and numbers; last the ends of a run that is over, or starts again. Each is
+// put together as it is written.
 template <int D>
 class LogWriter {
  public:
-  LogWriter(const Trace<D>& trace, bool all) : trace_(trace), all_(all) {}
+  LogWriter(const Trace<D>& trace, bool all) : trace_(trace) {
+    if (all) numbers_ = trace.number_changes();
+    const auto list = [&](Kind kind, const auto& of) {
+      for (std::size_t i = 0; i < of.size(); ++i) lines_.push_back({of[i].step, kind, i});
+    };
+    for (std::size_t i = 0; i < trace.touches().size(); ++i) {
+      const TraceTouch& t = trace.touches()[i];
+      lines_.push_back({t.step, t.why == EndCause::run_over ? over : touch, i});
+    }
+    list(firing, trace.firings());
+    list(late, trace.withheld());
+    for (std::size_t i = 0; all && i < trace.objects().size(); ++i) {
+      const TraceObject<D>& o = trace.objects()[i];
+      if (o.born > 0) lines_.push_back({o.born, born, i});
+      if (o.gone != kNever) lines_.push_back({o.gone, gone, i});
+    }
+    for (std::size_t i = 0; i < numbers_.size(); ++i)
+      if (numbers_[i].before) lines_.push_back({numbers_[i].step, number, i});
+    std::stable_sort(lines_.begin(), lines_.end(), [](const Line& x, const Line& y) {
+      return std::pair(x.step, x.kind) < std::pair(y.step, y.kind);
+    });
+  }
 
   void write(std::ostream& out) {
-    for (const TraceTouch& t : trace_.touches()) add(t);
-    for (const TraceFiring<D>& f : trace_.firings()) add(f);
-    for (const TraceWithheld& w : trace_.withheld()) add(w);
-    if (all_) {
-      add_objects();
-      for (const TraceNumber& n : trace_.number_changes()) add(n);
-    }
-    std::stable_sort(lines_.begin(), lines_.end(),
-                     [](const Line& x, const Line& y) { return x.order < y.order; });
     for (const Line& line : lines_)
-      out << line.text.dump(-1, ' ', false, InOrder::error_handler_t::replace) << '\n';
+      out << text_of(line).dump(-1, ' ', false, InOrder::error_handler_t::replace) << '\n';
   }
 
  private:
-  enum Kind { touch, firing, late, born, gone, number };
+  enum Kind { touch, firing, late, born, gone, number, over };
   struct Line {
-    std::pair<std::uint64_t, Kind> order;
-    InOrder text;
+    std::uint64_t step = 0;
+    Kind kind = touch;
+    std::size_t index = 0;  // in its list
   };
 
-  [[nodiscard]] InOrder name(std::uint32_t object) const {
-    return object == kNobody ? InOrder(nullptr) : InOrder(trace_.objects()[object].name);
+  [[nodiscard]] std::string name(std::uint32_t object) const {
+    return trace_.objects()[object].name;
   }
-  [[nodiscard]] double time_of(std::uint64_t step) const {
-    return static_cast<double>(step) / trace_.rate();
+  [[nodiscard]] std::string reaction(std::size_t index) const {
+    return trace_.reactions()[index].name;
   }
-  void put(std::uint64_t step, Kind kind, InOrder line) {
-    lines_.push_back({{step, kind}, std::move(line)});
+  void add_sides(InOrder& line, std::uint32_t self, std::uint32_t other) const {
+    if (self != kNobody) line["self"] = name(self);
+    if (other != kNobody) line["other"] = name(other);
   }
-  void add(const TraceTouch& t) {
+  [[nodiscard]] InOrder text_of(const Line& line) {
+    switch (line.kind) {
+      case touch:
+      case over: return of_touch(trace_.touches()[line.index]);
+      case firing: {
+        const TraceFiring<D>& f = trace_.firings()[line.index];
+        InOrder text{{"step", f.step}, {"time", f.time}, {"reaction", reaction(f.reaction)}};
+        add_sides(text, f.self, f.other);
+        return text;
+      }
+      case late: {
+        const TraceWithheld& w = trace_.withheld()[line.index];
+        InOrder text{{"step", w.step}, {"time", w.time}, {"withheld", reaction(w.reaction)}};
+        if (w.claimed_by) text["claimed_by"] = reaction(*w.claimed_by);
+        add_sides(text, w.self, w.other);
+        return text;
+      }
+      default: return of_change(line);
+    }
+  }
+  [[nodiscard]] InOrder of_touch(const TraceTouch& t) {
     InOrder line{{"step", t.step},
                  {"time", t.time},
                  {"phase", name_of(t.phase)},
@@ -68,51 +104,27 @@ class LogWriter {
       line["apart"] = t.time - parted;
     }
     if (t.phase == Phase::end) parted = t.time;
-    put(t.why == EndCause::run_over ? kNever : t.step, touch, std::move(line));
+    return line;
   }
-  void add_sides(InOrder& line, std::uint32_t self, std::uint32_t other) const {
-    if (self != kNobody) line["self"] = name(self);
-    if (other != kNobody) line["other"] = name(other);
-  }
-  void add(const TraceFiring<D>& f) {
-    InOrder line{
-        {"step", f.step}, {"time", f.time}, {"reaction", trace_.reactions()[f.reaction].name}};
-    add_sides(line, f.self, f.other);
-    put(f.step, firing, std::move(line));
-  }
-  void add(const TraceWithheld& w) {
-    InOrder line{
-        {"step", w.step}, {"time", w.time}, {"withheld", trace_.reactions()[w.reaction].name}};
-    if (w.claimed_by) line["claimed_by"] = trace_.reactions()[*w.claimed_by].name;
-    add_sides(line, w.self, w.other);
-    put(w.step, late, std::move(line));
-  }
-  void add_objects() {
-    for (const TraceObject<D>& o : trace_.objects()) {
-      if (o.born > 0) {
-        InOrder line{{"step", o.born}, {"time", time_of(o.born)}, {"born", o.name}};
-        if (!o.kind.empty()) line["kind"] = o.kind;
-        put(o.born, born, std::move(line));
-      }
-      if (o.gone == kNever) continue;
-      InOrder line{{"step", o.gone}, {"time", time_of(o.gone)}, {"gone", o.name}};
-      if (o.remover) line["removed_by"] = trace_.reactions()[*o.remover].name;
-      put(o.gone, gone, std::move(line));
+  // Of an object or a number.
+  [[nodiscard]] InOrder of_change(const Line& line) const {
+    InOrder text{{"step", line.step}, {"time", static_cast<double>(line.step) / trace_.rate()}};
+    if (line.kind == number) {
+      const TraceNumber& n = numbers_[line.index];
+      text["number"] = (n.object == kNobody ? "world" : "@" + name(n.object)) + "." + n.name;
+      text["before"] = *n.before;
+      text["value"] = n.value;
+      return text;
     }
-  }
-  void add(const TraceNumber& n) {
-    if (!n.before) return;  // what it begins with
-    const std::string owner = n.object == kNobody ? "world" : "@" + trace_.objects()[n.object].name;
-    put(n.step, number,
-        {{"step", n.step},
-         {"time", time_of(n.step)},
-         {"number", owner + "." + n.name},
-         {"before", *n.before},
-         {"value", n.value}});
+    const TraceObject<D>& o = trace_.objects()[line.index];
+    text[line.kind == born ? "born" : "gone"] = o.name;
+    if (line.kind == born && !o.kind.empty()) text["kind"] = o.kind;
+    if (line.kind == gone && o.remover) text["removed_by"] = reaction(*o.remover);
+    return text;
   }
 
   const Trace<D>& trace_;
-  bool all_;
+  std::vector<TraceNumber> numbers_;
   std::vector<Line> lines_;
   std::map<std::tuple<std::uint32_t, std::uint32_t, Channel>, double> parted_;
 };

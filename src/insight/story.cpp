@@ -18,18 +18,18 @@ class Story {
     add_life();
     for (const TraceTouch& t : trace_.touches()) add(t);
     for (const TraceFiring<D>& f : trace_.firings())
-      add(f.step, f.time, f.self, f.other, "starts " + reaction(f.reaction));
+      add(f.time, f.self, f.other, "starts " + reaction(f.reaction));
     for (const TraceWithheld& w : trace_.withheld())
-      add(w.step, w.time, w.self, w.other,
+      add(w.time, w.self, w.other,
           "does not start " + reaction(w.reaction) +
               (w.claimed_by ? ", as " + reaction(*w.claimed_by) + " removes one of the two" : ""));
     for (const TraceNumber& n : trace_.number_changes())
       if (is_it(n.object))
-        put(n.step, time_of(n.step), 4,
+        put(time_of(n.step), 4,
             n.before ? fmt::format("{}: {:g}, before {:g}", n.name, n.value, *n.before)
                      : fmt::format("{}: {:g}", n.name, n.value));
     std::stable_sort(lines_.begin(), lines_.end(), [](const Line& x, const Line& y) {
-      return std::pair(x.step, x.kind) < std::pair(y.step, y.kind);
+      return std::pair(x.time, x.kind) < std::pair(y.time, y.kind);
     });
     std::string text;
     for (const Line& line : lines_) text += fmt::format("{:9.3f} s  {}\n", line.time, line.text);
@@ -38,9 +38,8 @@ class Story {
 
  private:
   struct Line {
-    std::uint64_t step = 0;
-    int kind = 0;
     double time = 0;
+    int kind = 0;  // orders what has the same time
     std::string text;
   };
 
@@ -64,25 +63,25 @@ class Story {
       text += fmt::format("{} {:.3f}", i > 0 ? "," : "", pose->position[i]);
     return text;
   }
-  void put(std::uint64_t step, double time, int kind, std::string text) {
-    lines_.push_back({step, kind, time, std::move(text)});
+  void put(double time, int kind, std::string text) {
+    lines_.push_back({time, kind, std::move(text)});
   }
   void add_life() {
     for (std::uint32_t i = 0; i < trace_.objects().size(); ++i) {
       if (!is_it(i)) continue;
       const TraceObject<D>& o = trace_.objects()[i];
       const std::string kind = o.kind.empty() ? "" : fmt::format(", a {}", o.kind);
-      put(o.born, time_of(o.born), 0,
+      put(time_of(o.born), 0,
           fmt::format("{}{}{}", o.born == 0 ? "is there" : "comes", kind, place(i, o.born)));
       TagSet tags = trace_.tags_at(i, o.born);
       const std::uint64_t last = std::min(o.gone, trace_.steps());
       for (std::uint64_t step = o.born; step <= last; ++step)
         if (const TagSet now = trace_.tags_at(i, step); !(now == tags)) {
-          put(step, time_of(step), 3, "has the tags " + trace_.tags().list(now));
+          put(time_of(step), 3, "has the tags " + trace_.tags().list(now));
           tags = now;
         }
       if (o.gone != kNever)
-        put(o.gone, time_of(o.gone), 5,
+        put(time_of(o.gone), 5,
             (o.remover ? "is removed by " + reaction(*o.remover) : std::string("is gone")) +
                 place(i, o.gone - 1));
     }
@@ -92,16 +91,15 @@ class Story {
     const std::string whom = name(is_it(t.self) ? t.other : t.self);
     std::string text;
     if (t.phase == Phase::begin)
-      text = fmt::format("touches {} ({}), at {:.3f} a second{}", whom, name_of(t.channel),
+      text = fmt::format("touches {} ({}), closing at {:.3f}{}", whom, name_of(t.channel),
                          t.approach_speed, t.again ? ", again" : "");
     else
       text = fmt::format("no longer touches {} ({}): {}", whom, name_of(t.channel), name_of(t.why));
-    put(t.why == EndCause::run_over ? kNever : t.step, t.time, 1, std::move(text));
+    put(t.time, t.why == EndCause::run_over ? 6 : 1, std::move(text));
   }
-  void add(std::uint64_t step, double time, std::uint32_t self, std::uint32_t other,
-           const std::string& what) {
-    if (is_it(self)) put(step, time, 2, what + (other != kNobody ? " with " + name(other) : ""));
-    else if (is_it(other)) put(step, time, 2, what + " as the other side of " + name(self));
+  void add(double time, std::uint32_t self, std::uint32_t other, const std::string& what) {
+    if (is_it(self)) put(time, 2, what + (other != kNobody ? " with " + name(other) : ""));
+    else if (is_it(other)) put(time, 2, what + " as the other side of " + name(self));
   }
 
   const Trace<D>& trace_;

@@ -230,14 +230,14 @@ void add_contacts(Store<D>& store, PairTable<D>& pairs, ContactStage<D>& contact
     if (ahead == 0) see_from_behind(store, p, at_a, at_b, margin, !out.manifolds.empty());
     if (p.passing) out.manifolds.clear();
   }
-  Crossing<D> crossing{at_a, at_b};
-  if (has_one_way(store, p) || shape_a.tiles != nullptr || shape_b.tiles != nullptr) {
+  if (has_one_way(store, p) || shape_a.tiles != nullptr || shape_b.tiles != nullptr || p.ignored ||
+      p.passing || !p.standing.empty()) {
     const double left = 1 / store.settings.rate - contacts.solver.time();
     const Vec<D> offset = at_a.offset_to(at_b);
-    crossing.velocity = velocity_then(contacts, brief_b.body, left, Vec<D>(-offset)) -
-                        velocity_then(contacts, brief_a.body, left, offset);
+    const Vec<D> velocity = velocity_then(contacts, brief_b.body, left, Vec<D>(-offset)) -
+                            velocity_then(contacts, brief_a.body, left, offset);
+    apply_one_way(store, p, Crossing<D>{at_a, at_b, 0, velocity}, out.manifolds);
   }
-  apply_one_way(store, p, crossing, out.manifolds);
   if (out.manifolds.empty()) return;
   if (!p.touching && ahead == 0 && contacts.solver.time() == 0)
     for (const contact::Manifold<D>& m : out.manifolds)

@@ -79,6 +79,17 @@ void see_from_behind(const Store<D>& store, Pair<D>& p, const AnyPlace<D>& at_a,
 }
 
 template <int D>
+void look_from_behind(const Store<D>& store, Pair<D>& p, const AnyPlace<D>& at_a,
+                      const AnyPlace<D>& at_b, double margin,
+                      std::vector<contact::Manifold<D>>& spare) {
+  if (p.touching) return;
+  const ColliderState<D>& a = store.colliders[p.a];
+  const ColliderState<D>& b = store.colliders[p.b];
+  contact::collide(a.shape, b.shape, relative_pose(a, at_a, b, at_b), margin, 0, spare);
+  see_from_behind(store, p, at_a, at_b, margin, !spare.empty());
+}
+
+template <int D>
 void apply_one_way(const Store<D>& store, Pair<D>& p, Crossing<D> now,
                    std::vector<contact::Manifold<D>>& among) {
   if (among.empty()) {
@@ -116,6 +127,12 @@ template void see_from_behind(const Store<2>& store, Pair<2>& p, const AnyPlace<
                               const AnyPlace<2>& at_b, double margin, bool has_contacts);
 template void see_from_behind(const Store<3>& store, Pair<3>& p, const AnyPlace<3>& at_a,
                               const AnyPlace<3>& at_b, double margin, bool has_contacts);
+template void look_from_behind(const Store<2>& store, Pair<2>& p, const AnyPlace<2>& at_a,
+                               const AnyPlace<2>& at_b, double margin,
+                               std::vector<contact::Manifold<2>>& spare);
+template void look_from_behind(const Store<3>& store, Pair<3>& p, const AnyPlace<3>& at_a,
+                               const AnyPlace<3>& at_b, double margin,
+                               std::vector<contact::Manifold<3>>& spare);
 template void apply_one_way(const Store<2>& store, Pair<2>& p, Crossing<2> now,
                             std::vector<contact::Manifold<2>>& among);
 template void apply_one_way(const Store<3>& store, Pair<3>& p, Crossing<3> now,

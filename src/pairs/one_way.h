@@ -27,6 +27,12 @@ template <int D>
 void see_from_behind(const Store<D>& store, Pair<D>& p, const AnyPlace<D>& at_a,
                      const AnyPlace<D>& at_b, double margin, bool has_contacts);
 
+// The same at given places, for two that have no contacts at hand; `spare` is overwritten.
+template <int D>
+void look_from_behind(const Store<D>& store, Pair<D>& p, const AnyPlace<D>& at_a,
+                      const AnyPlace<D>& at_b, double margin,
+                      std::vector<contact::Manifold<D>>& spare);
+
 // The same for contacts; those of surfaces that do not hold are taken out. `now` lacks its gap.
 template <int D>
 void apply_one_way(const Store<D>& store, Pair<D>& p, Crossing<D> now,

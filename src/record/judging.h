@@ -22,22 +22,13 @@ bool is_who(const Who& who, const Trace<D>& trace, std::uint32_t object, const T
   return who.matches(trace.objects()[object].name, tags);
 }
 
-// "KIND.N": what is spawned is named so.
-template <int D>
-bool is_copy(const std::string& name, const Trace<D>& trace) {
-  const std::size_t dot = std::min(name.rfind('.'), name.size());
-  const auto of_kind = [&](const std::string& kind) { return kind == name.substr(0, dot); };
-  return dot + 1 < name.size() &&
-         name.find_first_not_of("0123456789", dot + 1) == std::string::npos &&
-         std::any_of(trace.kinds().begin(), trace.kinds().end(), of_kind);
-}
-
 template <int D>
 Result<Who> parse_who(const std::string& text, const Trace<D>& trace) {
   Result<Who> who = Who::parse(text, trace.tags());
   if (!who || who.value().object().empty() || trace.find(who.value().object()) != kNobody ||
-      is_copy(who.value().object(), trace))
-    return who;
+      std::find(trace.kinds().begin(), trace.kinds().end(), kind_of_copy(who.value().object())) !=
+          trace.kinds().end())
+    return who;  // or a copy that may come
   std::vector<std::string> names;
   for (const TraceObject<D>& o : trace.objects()) names.push_back(o.name);
   return Error{{},

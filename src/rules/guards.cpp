@@ -124,11 +124,8 @@ void Rules<D>::Impl::note_visit(rules::Compiled<D>& r, const Event<D>& e) {
 // The one or two for whom its limits count.
 template <int D>
 rules::Serials Rules<D>::Impl::limited_for(const rules::Compiled<D>& r, const Firing<D>& f) const {
-  const auto serial = [&](const std::optional<ObjectId>& id) {
-    return id ? world.object(*id).serial : 0;
-  };
   if (r.reaction.limits == Limits::in_all) return {0, 0};
-  return {serial(f.self), r.reaction.limits == Limits::per_pair ? serial(f.other) : 0};
+  return {serial_of(f.self), r.reaction.limits == Limits::per_pair ? serial_of(f.other) : 0};
 }
 
 template <int D>
@@ -152,17 +149,14 @@ bool Rules<D>::Impl::passes(std::size_t index, const Firing<D>& f) {
     if (r.reaction.most && known->second.fired >= *r.reaction.most) return false;
     if (f.time - known->second.last < r.reaction.cooldown - 1e-9 && !COLVIK_FAULT(14)) return false;
   }
-  const auto serial = [&](const std::optional<ObjectId>& id) {
-    return id ? world.object(*id).serial : 0;
-  };
   switch (r.reaction.once) {
     case Once::no: return true;
     case Once::ever: return r.seen.emplace(0, 0).second;
-    case Once::per_other: return r.seen.emplace(serial(f.self), serial(f.other)).second;
+    case Once::per_other: return r.seen.emplace(serial_of(f.self), serial_of(f.other)).second;
     default: break;
   }
-  const std::uint64_t self = serial(f.self);
-  const std::uint64_t other = serial(f.other);
+  const std::uint64_t self = serial_of(f.self);
+  const std::uint64_t other = serial_of(f.other);
   Visit& v = r.visits[{std::min(self, other), std::max(self, other)}];
   if (COLVIK_FAULT(15)) return true;
   return !std::exchange(v.fired[self < other ? 0 : 1], true);

@@ -185,6 +185,9 @@ struct Rules<D>::Impl {
   [[nodiscard]] bool guards_hold(const rules::Compiled<D>& r, const Firing<D>& f) const;
   void note_visit(rules::Compiled<D>& r, const Event<D>& e);
   bool passes(std::size_t index, const Firing<D>& f);
+  [[nodiscard]] std::uint64_t serial_of(const std::optional<ObjectId>& id) const {
+    return id ? world.object(*id).serial : 0;
+  }
   [[nodiscard]] rules::Serials limited_for(const rules::Compiled<D>& r, const Firing<D>& f) const;
   void note_limited(rules::Compiled<D>& r, const Firing<D>& f);
   [[nodiscard]] bool may_start(ObjectId id, std::size_t event) const;

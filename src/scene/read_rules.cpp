@@ -6,15 +6,6 @@
 
 namespace colvik::scene {
 
-// "KIND.N": what is spawned is named so.
-template <int D>
-bool SceneReader<D>::is_copy(const std::string& name) const {
-  const std::size_t dot = name.rfind('.');
-  return dot != std::string::npos && kinds_.contains(name.substr(0, dot)) &&
-         name.find_first_not_of("0123456789", dot + 1) == std::string::npos &&
-         dot + 1 < name.size();
-}
-
 // Whether an object is in the file, and could not be read: what is wrong was reported there.
 template <int D>
 bool SceneReader<D>::failed_before(const std::string& object) const {
@@ -39,7 +30,9 @@ bool SceneReader<D>::check_who(const toml::node& at, const std::string& text) {
   for (const ObjectDef<D>& o : scene_.objects) names.push_back(o.name);
   if (who) {  // one object, by name
     const std::string& name = who.value().object();
-    if (std::find(names.begin(), names.end(), name) != names.end() || is_copy(name)) return true;
+    if (std::find(names.begin(), names.end(), name) != names.end() ||
+        kinds_.contains(std::string(kind_of_copy(name))))
+      return true;
     if (failed_before(name)) return true;
     context_.report(at, fmt::format("no object is named '{}'", name),
                     suggestion(name, names, "'@' and an object's name", "@"));

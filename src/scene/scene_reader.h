@@ -106,7 +106,6 @@ class SceneReader {
   std::optional<Expectation<D>> read_expectation(const Section& s, std::string_view subject);
   std::string read_who(const Section& s, std::string_view key);
   std::string check_number_name(const toml::node& at, const std::string& text);
-  [[nodiscard]] bool is_copy(const std::string& name) const;
   std::string read_number_name(const Section& s, std::string_view key);
   [[nodiscard]] bool failed_before(const std::string& object) const;
   bool check_who(const toml::node& at, const std::string& text);

@@ -191,30 +191,18 @@ void note_touch_now(const Store<D>& store, Pair<D>& p, const contact::Separation
   p.approach = std::max(0.0, -p.normal.dot(apart));  // in this order -0 becomes 0
 }
 
-// Whether one meets the back of the other within the step.
-template <int D>
-void see_back(const Store<D>& store, Pair<D>& p, double margin) {
-  const auto before = [&](std::uint32_t slot) {
-    const ObjectState<D>& o = store.objects[slot];
-    return o.body != kNoBody ? o.pose_before : o.shown.pose;
-  };
-  const ColliderState<D>& a = store.colliders[p.a];
-  const ColliderState<D>& b = store.colliders[p.b];
-  const Pose<D> at_a = before(p.object_a);
-  const Pose<D> at_b = before(p.object_b);
-  std::vector<contact::Manifold<D>> found;
-  contact::collide(a.shape, b.shape, relative_pose<D>(a, at_a, b, at_b), margin, 0, found);
-  see_from_behind<D>(store, p, at_a, at_b, margin, !found.empty());
-}
-
 // Whether the two go through each other on the solid channel: a one-way surface that does not hold,
 // or the back of a surface.
 template <int D>
-bool passes_through(Store<D>& store, CcdStage<D>& ccd, Pair<D>& p, bool walked, double gap,
+bool passes_through(Store<D>& store, Walkers<D>& walkers, CcdStage<D>& ccd, Pair<D>& p, double gap,
                     double reach, double far) {
   if (p.channel != Channel::solid) return false;
+  const bool walked = has_walker(store, walkers, p);  // the walk saw that
   if (has_back(store, p)) {
-    if (!walked) see_back(store, p, reach + far);
+    if (!walked)
+      look_from_behind<D>(store, p, pose_at_substep(store, ccd, store.objects[p.object_a], 0),
+                          pose_at_substep(store, ccd, store.objects[p.object_b], 0), reach + far,
+                          walkers.manifolds);
     if (p.passing) return true;
   }
   if (!has_one_way(store, p)) return false;
@@ -242,7 +230,7 @@ void sense_pair(Store<D>& store, Walkers<D>& walkers, CcdStage<D>& ccd, Pair<D>&
   const contact::Separation<D> s =
       contact::nearest(ca.shape, cb.shape, relative_pose(store, ca, cb), beyond);
   const bool before = p.touching;
-  const bool passes = passes_through(store, ccd, p, walked, s.gap, reach, far);
+  const bool passes = passes_through(store, walkers, ccd, p, s.gap, reach, far);
   p.touching = s.gap <= reach && !passes;
   if (walked && before && !p.touching && p.impulse > 0) p.impulse = 0;
   p.passed = false;

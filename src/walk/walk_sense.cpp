@@ -48,9 +48,7 @@ void Walk<D>::find_obstacles() {
           store_, *p, Crossing<D>{before(oa), before(ob), gap, first ? Vec<D>(-own) : own});
     }
     if (has_back(store_, *p)) {
-      contact::collide(a.shape, b.shape, relative_pose<D>(a, before(oa), b, before(ob)), s_.reach,
-                       0, walkers_.manifolds);
-      see_from_behind<D>(store_, *p, before(oa), before(ob), s_.reach, !walkers_.manifolds.empty());
+      look_from_behind<D>(store_, *p, before(oa), before(ob), s_.reach, walkers_.manifolds);
       by.stops = by.pushes = !p->passing;
     }
     const ObjectState<D>& other = store_.objects[store_.colliders[by.other].object];
