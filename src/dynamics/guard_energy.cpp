@@ -11,7 +11,6 @@ namespace colvik::dynamics {
 namespace {
 constexpr double kGained = 1e-4;          // part of the energy that rounding may add
 constexpr std::size_t kMostInGroup = 64;  // larger heaps are left alone
-constexpr int kGatherRounds = 8;
 }  // namespace
 
 template <int D>
@@ -89,8 +88,8 @@ bool Solver<D>::gather_group(std::uint32_t body) {
   const auto in_group = [&](std::uint32_t i) {
     return std::find(group_.begin(), group_.end(), i) != group_.end();
   };
-  for (int round = 0; round < kGatherRounds; ++round) {
-    const std::size_t before = group_.size();
+  for (std::size_t before = 0; before != group_.size();) {
+    before = group_.size();
     for (const Contact<D>& c : contacts_) {
       const bool has_a = in_group(c.a);
       const bool has_b = in_group(c.b);
@@ -103,7 +102,6 @@ bool Solver<D>::gather_group(std::uint32_t body) {
       }
       if (group_.size() > kMostInGroup) return false;
     }
-    if (group_.size() == before) return true;
   }
   return true;
 }
