@@ -137,7 +137,7 @@ Axis<2> along_side(const Core<2>& a, const Core<2>& b, std::size_t number) {
   const std::size_t i = is_a ? number : number - of_a;
   const std::size_t count = is_a ? of_a : count_corners(b);
   const Vec<2> from = corner_of(own, i);
-  const Vec<2> side = corner_of(own, i + 1 < count ? i + 1 : 0) - from;
+  Vec<2> side = corner_of(own, i + 1 < count ? i + 1 : 0) - from;
   const Vec<2> n = normal_of(own, i, [&] { return side; });
   const Vec<2> near = other.support(-n) - from;
   Axis<2> axis;
