@@ -1,8 +1,11 @@
 // What came with objects that face a way: mirrored objects in scenes, states, starting again,
 // half-spaces, exceptions, several drawings, touches of single colliders, visits.
+#include <fmt/format.h>
+
 #include <colvik/insight.hpp>
 #include <colvik/scene.hpp>
 
+#include "random.hpp"
 #include "spelled.hpp"
 #include "support.hpp"
 
@@ -448,5 +451,38 @@ TEST_CASE_TEMPLATE("mirrored from the start, a family is as one that is mirrored
       CHECK((a.pose.rotation.inverse() * b.pose.rotation).to_spin().norm() < 1e-7);
       CHECK((a.colliders[0].def.at - b.colliders[0].def.at).norm() < 1e-12);
     }
+  }
+}
+
+TEST_CASE("a collider that covers a region does so wherever, and whichever way, its object is") {
+  Random random(31);
+  const auto place = [&] {
+    return fmt::format("at = [{}, {}]\nturned = {}\nmirrored = {}\n", random.range(-9, 9),
+                       random.range(-9, 9), random.range(-180, 180), random.coin());
+  };
+  for (int i = 0; i < 40; ++i) {
+    const std::string parent = "[[objects]]\nname = 'parent'\n" + place();
+    const std::string covers = "collider = { region = 'r', zone = true }\n";
+    const std::string own = i % 2 == 0 ? "on_parent = [1, 2]\nturned_on_parent = 20\n" : place();
+    const std::string text =
+        "colvik = 1\n[world]\ndimension = 2\nlength = 1\n[regions]\n"
+        "r = { from = [2, 1], to = [6, 3] }\n" +
+        parent + "[[objects]]\nname = 'child'\nparent = 'parent'\n" + own + covers +
+        "[[objects]]\nname = 'row'\nrow = { from = [1, 1], step = [2, 1], count = 2 }\n" + covers +
+        "[[objects]]\nname = 'moving'\nbody = 'kinematic'\n"
+        "path = [{ at = 0, to = [5, 5] }, { at = 1, to = [5, 5] }]\n" +
+        covers;
+    CAPTURE(text);
+    const LoadedScene loaded = read_scene(text, "covers.toml", {});
+    REQUIRE(loaded.ok());
+    const auto run = start_run(std::get<Scene<2>>(*loaded.scene));
+    const auto covered = [&](const Vec<2>& at) {
+      return run->world.all(AtPoint<2>{at}, {.zones = true}).size();
+    };
+    for (const double x : {2.01, 4.0, 5.99})
+      for (const double y : {1.01, 2.99}) CHECK(covered({x, y}) == 4);
+    for (const Vec<2>& outside :
+         {Vec<2>(1.99, 2), Vec<2>(6.01, 2), Vec<2>(4, 0.99), Vec<2>(4, 3.01)})
+      CHECK(covered(outside) == 0);
   }
 }

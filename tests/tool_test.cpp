@@ -181,6 +181,12 @@ TEST_CASE("run: coverage, cost and results for build servers") {
   CHECK(results["tried"]["percent"] > 50);
   CHECK(results["numbers"]["shut"] == 6);
   CHECK(colvik_tool("run data/locker-hook.toml --json /no/such/folder/x").status == 2);
+  ran = colvik_tool("run data/locker-hook.toml --json -");
+  CHECK(nlohmann::json::parse(ran.out) == results);
+  CHECK(has(ran.err, "5 of 5 expectations met"));
+  ran = colvik_tool("run data/locker-hook.toml --json - --events -");
+  CHECK(ran.status == 2);
+  CHECK(has(ran.err, "two of --events, --json and --junit go to standard output"));
 }
 
 TEST_CASE("who, kind, compare and audit: tables, places, differences and logs of others") {

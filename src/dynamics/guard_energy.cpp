@@ -2,6 +2,7 @@
 // bodies end with more energy than these began the substep with, the rest is taken away again.
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "dynamics/solver.h"
 #include "dynamics/tolerances.h"
@@ -42,6 +43,8 @@ template <int D>
 void Solver<D>::watch_energy() {
   watched_.clear();
   for (const std::uint32_t body : fast_) watch_energy(body, watched_);
+  know_watched();
+  neighbours_.first.clear();
 }
 
 template <int D>
@@ -52,7 +55,8 @@ void Solver<D>::watch_energy(std::uint32_t body, std::vector<Watched>& among) co
   const double gained = m.gain.norm();
   const double light = bodies_[body].inverse_mass.maxCoeff();
   const double work = light > 0 ? (pace + gained) * gained / light : 0;
-  among.push_back({body, energy(body) + work, m.velocity + m.gain});
+  among.push_back({body, energy(body) + work, m.velocity + m.gain,
+                   (pace + gained) * (pace + gained), m.spin.squaredNorm()});
 }
 
 // Of what is about to be hit, before that.
@@ -62,11 +66,17 @@ void Solver<D>::watch_hit(std::uint32_t body) {
   if (m.movable && !m.hit && watched(body) == nullptr) watch_energy(body, hit_);
 }
 
+// A place that does not lead back to its body is an old one.
+template <int D>
+void Solver<D>::know_watched() {
+  watched_at_.resize(moving_.size());
+  for (std::uint32_t k = 0; k < watched_.size(); ++k) watched_at_[watched_[k].body] = k;
+}
+
 template <int D>
 auto Solver<D>::watched(std::uint32_t body) const -> const Watched* {
-  const auto at = std::lower_bound(watched_.begin(), watched_.end(), body,
-                                   [](const Watched& w, std::uint32_t i) { return w.body < i; });
-  return at != watched_.end() && at->body == body ? &*at : nullptr;
+  const std::uint32_t at = watched_at_[body];
+  return at < watched_.size() && watched_[at].body == body ? &watched_[at] : nullptr;
 }
 
 template <int D>
@@ -80,29 +90,56 @@ double Solver<D>::energy_before(std::uint32_t body) const {
          b.inertia.diagonal().maxCoeff() * static_cast<double>(m.spinning) / 2;
 }
 
-// Those that a body may exchange impulses with, and those with them; false where energy may come
-// from elsewhere: something that its owner moves, or a running surface.
+// Contacts by body, for this substep.
 template <int D>
-bool Solver<D>::gather_group(std::uint32_t body) {
-  group_.assign(1, body);
-  const auto in_group = [&](std::uint32_t i) {
-    return std::find(group_.begin(), group_.end(), i) != group_.end();
+void Solver<D>::know_neighbours() {
+  neighbours_.first.assign(moving_.size() + 1, 0);
+  for (const Contact<D>& c : contacts_)
+    for (const std::uint32_t body : {c.a, c.b}) ++neighbours_.first[body];
+  std::uint32_t sum = 0;
+  for (std::uint32_t& first : neighbours_.first) first = std::exchange(sum, sum + first);
+  neighbours_.contacts.resize(2 * contacts_.size());
+  for (std::uint32_t i = 0; i < contacts_.size(); ++i)
+    for (const std::uint32_t body : {contacts_[i].a, contacts_[i].b})
+      neighbours_.contacts[neighbours_.first[body]++] = i;
+  for (std::size_t body = moving_.size(); body > 0; --body)  // which the ends moved on
+    neighbours_.first[body] = neighbours_.first[body - 1];
+  neighbours_.first[0] = 0;
+  neighbours_.known.assign(moving_.size(), Judged::not_yet);
+}
+
+// Those that a body may exchange impulses with, and those with them; false where energy may come
+// from elsewhere (something that its owner moves, or a running surface), or where that group was
+// judged before. Cost: that of the group, once.
+template <int D>
+bool Solver<D>::gather_group(std::uint32_t body, Judged pass) {
+  if (neighbours_.first.empty()) know_neighbours();
+  const auto is_known = [&](std::uint32_t i) {
+    return neighbours_.known[i] == Judged::excused || neighbours_.known[i] == pass;
   };
-  for (std::size_t before = 0; before != group_.size();) {
-    before = group_.size();
-    for (const Contact<D>& c : contacts_) {
-      const bool has_a = in_group(c.a);
-      const bool has_b = in_group(c.b);
-      if (!has_a && !has_b) continue;
+  if (is_known(body)) return false;
+  group_.assign(1, body);
+  neighbours_.known[body] = pass;
+  const auto add_all_at = [&](std::uint32_t at) {
+    for (std::uint32_t k = neighbours_.first[at]; k < neighbours_.first[at + 1]; ++k) {
+      const Contact<D>& c = contacts_[neighbours_.contacts[k]];
+      const std::uint32_t other = c.a == at ? c.b : c.a;
+      const Moving<D>& m = moving_[other];
       if (!c.surface.isZero(0)) return false;
-      for (const std::uint32_t other : {c.a, c.b}) {
-        const Moving<D>& m = moving_[other];
-        if (!m.movable && !(m.velocity.isZero(0) && m.spin.isZero(0))) return false;
-        if (m.movable && !in_group(other)) group_.push_back(other);
-      }
-      if (group_.size() > kMostInGroup) return false;
+      if (!m.movable && !(m.velocity.isZero(0) && m.spin.isZero(0))) return false;
+      if (!m.movable || neighbours_.known[other] == pass) continue;
+      if (neighbours_.known[other] == Judged::excused || group_.size() == kMostInGroup)
+        return false;
+      neighbours_.known[other] = pass;
+      group_.push_back(other);
     }
-  }
+    return true;
+  };
+  for (std::size_t i = 0; i < group_.size(); ++i)
+    if (!add_all_at(group_[i])) {  // so it is for all of them
+      for (const std::uint32_t member : group_) neighbours_.known[member] = Judged::excused;
+      return false;
+    }
   return true;
 }
 
@@ -113,6 +150,14 @@ bool Solver<D>::moves_freely(std::uint32_t body) const {
   const Watched* w = watched(body);
   return !m.pushed && !m.hit && w != nullptr &&
          (m.velocity - w->expected).norm() <= 1e-6 * w->expected.norm();
+}
+
+// In 2D, where inertia is the same whichever way a body is turned, that settles it.
+template <int D>
+bool Solver<D>::is_no_faster(std::uint32_t body) const {
+  const Moving<D>& m = moving_[body];
+  const Watched* w = watched(body);
+  return w != nullptr && m.velocity.squaredNorm() <= w->speed && m.spin.squaredNorm() <= w->spin;
 }
 
 // Of what turned by so much in a substep that its new axis is not exact.
@@ -127,9 +172,10 @@ void Solver<D>::slow_turning(std::uint32_t body, double excess) {
 }
 
 template <int D>
-void Solver<D>::limit_energy(std::uint32_t body) {
+void Solver<D>::limit_energy(std::uint32_t body, Judged pass) {
   Moving<D>& m = moving_[body];
   if (m.turns == Turns::locked || !bodies_[body].torque.isZero(0)) return;
+  if (D == 2 && is_no_faster(body)) return;
   const double now = energy(body);
   if (!std::isfinite(now)) {  // passes that did not converge
     m.velocity.setZero();
@@ -140,7 +186,7 @@ void Solver<D>::limit_energy(std::uint32_t body) {
   const double excess = now - first;
   if (excess <= first * kGained) return;
   if (moves_freely(body)) return slow_turning(body, excess);
-  if (!gather_group(body)) return;
+  if (!gather_group(body, pass)) return;
   double before = 0;
   double after = 0;
   double theirs = 0;  // of those that have more than before
@@ -164,19 +210,17 @@ void Solver<D>::limit_energy(std::uint32_t body) {
 template <int D>
 void Solver<D>::guard_motion() {
   if (fast_.empty() && hit_.empty()) return;
-  if (!hit_.empty()) {
-    watched_.insert(watched_.end(), hit_.begin(), hit_.end());
-    hit_.clear();
-    std::sort(watched_.begin(), watched_.end(),
-              [](const Watched& x, const Watched& y) { return x.body < y.body; });
-  }
+  watched_.insert(watched_.end(), hit_.begin(), hit_.end());
+  hit_.clear();
+  know_watched();
   for (std::uint32_t i = 0; i < moving_.size(); ++i)
-    if (const Moving<D>& m = moving_[i]; m.movable && is_fast(m.velocity, m.spin)) limit_energy(i);
+    if (const Moving<D>& m = moving_[i]; m.movable && is_fast(m.velocity, m.spin))
+      limit_energy(i, Judged::before_moving);
 }
 
 template <int D>
 void Solver<D>::guard_energy() {
-  for (const std::uint32_t body : fast_) limit_energy(body);
+  for (const std::uint32_t body : fast_) limit_energy(body, Judged::at_the_end);
   for (const std::uint32_t body : fast_) moving_[body].pushed = moving_[body].hit = false;
 }
 
@@ -188,7 +232,7 @@ void Solver<D>::list_fast() {
     fast_.insert(fast_.end(), seen.fast.begin(), seen.fast.end());
     seen.fast.clear();
   }
-  std::sort(fast_.begin(), fast_.end());
+  if (!std::is_sorted(fast_.begin(), fast_.end())) std::sort(fast_.begin(), fast_.end());
 }
 
 template bool Solver<2>::is_fast(const Vec<2>& velocity, const Spin<2>& spin) const;
@@ -201,18 +245,24 @@ template void Solver<2>::watch_energy(std::uint32_t body, std::vector<Watched>& 
 template void Solver<3>::watch_energy(std::uint32_t body, std::vector<Watched>& among) const;
 template void Solver<2>::watch_hit(std::uint32_t body);
 template void Solver<3>::watch_hit(std::uint32_t body);
+template void Solver<2>::know_watched();
+template void Solver<3>::know_watched();
 template auto Solver<2>::watched(std::uint32_t body) const -> const Watched*;
 template auto Solver<3>::watched(std::uint32_t body) const -> const Watched*;
+template bool Solver<2>::is_no_faster(std::uint32_t body) const;
+template bool Solver<3>::is_no_faster(std::uint32_t body) const;
 template bool Solver<2>::moves_freely(std::uint32_t body) const;
 template bool Solver<3>::moves_freely(std::uint32_t body) const;
 template double Solver<2>::energy_before(std::uint32_t body) const;
 template double Solver<3>::energy_before(std::uint32_t body) const;
-template bool Solver<2>::gather_group(std::uint32_t body);
-template bool Solver<3>::gather_group(std::uint32_t body);
+template void Solver<2>::know_neighbours();
+template void Solver<3>::know_neighbours();
+template bool Solver<2>::gather_group(std::uint32_t body, Judged pass);
+template bool Solver<3>::gather_group(std::uint32_t body, Judged pass);
 template void Solver<2>::slow_turning(std::uint32_t body, double excess);
 template void Solver<3>::slow_turning(std::uint32_t body, double excess);
-template void Solver<2>::limit_energy(std::uint32_t body);
-template void Solver<3>::limit_energy(std::uint32_t body);
+template void Solver<2>::limit_energy(std::uint32_t body, Judged pass);
+template void Solver<3>::limit_energy(std::uint32_t body, Judged pass);
 template void Solver<2>::guard_motion();
 template void Solver<3>::guard_motion();
 template void Solver<2>::guard_energy();

@@ -105,11 +105,14 @@ class Solver {
   [[nodiscard]] bool is_fast(const Vec<D>& velocity, const Spin<D>& spin) const;
   [[nodiscard]] double energy(std::uint32_t body) const;
   [[nodiscard]] double energy_before(std::uint32_t body) const;
-  [[nodiscard]] bool gather_group(std::uint32_t body);
+  enum class Judged : std::uint8_t { not_yet, before_moving, at_the_end, excused };
+  void know_neighbours();
+  void know_watched();
+  [[nodiscard]] bool gather_group(std::uint32_t body, Judged pass);
   void watch_energy();
   void watch_hit(std::uint32_t body);
   void slow_turning(std::uint32_t body, double excess);
-  void limit_energy(std::uint32_t body);
+  void limit_energy(std::uint32_t body, Judged pass);
   void guard_motion();
   void guard_energy();
   void list_fast();
@@ -152,14 +155,24 @@ class Solver {
     std::uint32_t body = 0;
     double energy = 0;  // at the beginning of the substep, with what forces may add
     Vec<D> expected;    // velocity at its end without contacts
+    double speed = 0;   // no more than this without contacts, squared
+    double spin = 0;    // squared
   };
   [[nodiscard]] const Watched* watched(std::uint32_t body) const;
+  [[nodiscard]] bool is_no_faster(std::uint32_t body) const;
   [[nodiscard]] bool moves_freely(std::uint32_t body) const;
   void watch_energy(std::uint32_t body, std::vector<Watched>& among) const;
-  std::vector<Watched> hit_;          // those that were slow until something hit them
-  std::vector<std::uint32_t> fast_;   // bodies whose energy is watched
-  std::vector<Watched> watched_;      // those that were fast then, by body
-  std::vector<std::uint32_t> group_;  // bodies that exchange impulses
+  std::vector<Watched> hit_;               // those that were slow until something hit them
+  std::vector<std::uint32_t> fast_;        // bodies whose energy is watched
+  std::vector<Watched> watched_;           // those that were fast then
+  std::vector<std::uint32_t> watched_at_;  // by body: its place among these, if it has one
+  std::vector<std::uint32_t> group_;       // bodies that exchange impulses
+  struct Neighbours {
+    std::vector<std::uint32_t> first;  // by body: where its contacts begin; empty: not known yet
+    std::vector<std::uint32_t> contacts;
+    std::vector<Judged> known;  // by body: of the group that it is in
+  };
+  Neighbours neighbours_;
   // By worker: those that it found, and the square of the greatest speed that it saw.
   struct alignas(64) Seen {
     std::vector<std::uint32_t> wild;

@@ -22,6 +22,32 @@ Vec<D> own_size(const ObjectDef<D>& def) {
   return all.empty() ? Vec<D>(kZero) : all.size();
 }
 
+template <int D>
+Pose<D> across(const Pose<D>& pose) {
+  Vec<D> position = pose.position;
+  position[0] = -position[0];
+  return {position, mirrored(pose.rotation)};
+}
+
+template <int D>
+struct AtStart {
+  Pose<D> unmirrored;  // as given, as if no parent were mirrored
+  Pose<D> pose;
+  bool mirrored = false;
+};
+
+template <int D>
+AtStart<D> start_of(const ObjectDef<D>& def, const std::vector<ObjectDef<D>>& earlier) {
+  const Pose<D> given{def.at, def.turned};
+  const auto found = std::find_if(earlier.begin(), earlier.end(),
+                                  [&](const ObjectDef<D>& o) { return o.name == def.parent; });
+  if (def.parent.empty() || found == earlier.end()) return {given, given, def.mirrored};
+  const AtStart<D> parent = start_of(*found, earlier);
+  const Pose<D> own = def.on_parent ? *def.on_parent : parent.unmirrored.relative(given);
+  return {parent.unmirrored * own, parent.pose * (parent.mirrored ? across(own) : own),
+          parent.mirrored != def.mirrored};
+}
+
 }  // namespace
 
 template <int D>
@@ -31,6 +57,15 @@ void SceneReader<D>::add_copy(const ObjectDef<D>& def, const std::string& name, 
   copy.name = name;
   copy.at = at.position;
   copy.turned = at.rotation;
+  if (!covering_.empty()) {
+    const AtStart<D> start = start_of(copy, scene_.objects);
+    for (const auto& [collider, region] : covering_) {
+      const Pose<D> inside = start.pose.relative({region, {}});
+      const Pose<D> given = start.mirrored ? across(inside) : inside;
+      copy.colliders[collider].at = given.position;
+      copy.colliders[collider].turned = given.rotation;
+    }
+  }
   scene_.objects.push_back(std::move(copy));
   scene_.object_places.push_back(context_.place(own));
   object_layers_.push_back(layers_at_hand_);
@@ -149,6 +184,7 @@ void SceneReader<D>::add_border(const Section& s, const ObjectDef<D>& def, const
       c.at = kZero;
       c.turned = {};
       wall.colliders = {c};
+      covering_.clear();
       Vec<D> at = region->centre();
       at[axis] = side == 0 ? region->lo[axis] - thick / 2 : region->hi[axis] + thick / 2;
       add_copy(wall, fmt::format("{}.{}", def.name, kSides[2 * axis + side]), {at, {}}, own);
@@ -186,6 +222,7 @@ void SceneReader<D>::add_picture(const Section& s, const ObjectDef<D>& def,
     of_kind.kind = *name;
     known.emplace(key.str()[0], std::move(of_kind));
   }
+  covering_.clear();
   std::map<char, int> counts;
   for (std::size_t r = 0; r < rows.size(); ++r)
     for (std::size_t c = 0; c < rows[r].size(); ++c) {

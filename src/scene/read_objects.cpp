@@ -146,7 +146,7 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
   }
   read_parent(s, def);
   shape_follows_ = s.has("border");
-  def.colliders = read_colliders(s, def);
+  def.colliders = read_colliders(s);
   shape_follows_ = false;
   def.numbers = read_numbers(s, "numbers");
   if (auto v = s.template vector<D>("velocity")) def.velocity = *v;
@@ -263,9 +263,18 @@ void SceneReader<D>::read_locks(const Section& s, ObjectDef<D>& def) {
 }
 
 template <int D>
-std::vector<ColliderDef<D>> SceneReader<D>::read_colliders(const Section& s,
-                                                           const ObjectDef<D>& def) {
+std::vector<ColliderDef<D>> SceneReader<D>::read_colliders(const Section& s) {
   std::vector<ColliderDef<D>> list;
+  covering_.clear();
+  const auto read = [&](const Section& section) {
+    covers_.reset();
+    auto collider = read_collider(section);
+    if (collider && covers_) {
+      collider->at = *covers_;
+      covering_.emplace_back(list.size(), *covers_);
+    }
+    if (collider) list.push_back(std::move(*collider));
+  };
   // The nearest layer that says anything decides between one collider and several.
   for (std::size_t i = 0; i < s.layers().size(); ++i) {
     const toml::table& layer = *s.layers()[i];
@@ -274,7 +283,7 @@ std::vector<ColliderDef<D>> SceneReader<D>::read_colliders(const Section& s,
                       "one of the two");
     if (layer.contains("colliders")) {
       for (const Section& c : Section(context_, "object", {&layer}).tables("colliders", "collider"))
-        if (auto collider = read_collider(c, def)) list.push_back(*collider);
+        read(c);
       return list;
     }
     if (!layer.contains("collider")) continue;
@@ -285,16 +294,14 @@ std::vector<ColliderDef<D>> SceneReader<D>::read_colliders(const Section& s,
     const std::vector<const toml::table*> layers =
         Section(context_, "object", below).layers_of("collider");
     if (layers.empty()) return list;
-    if (auto collider = read_collider(Section(context_, "collider", layers), def))
-      list.push_back(*collider);
+    read(Section(context_, "collider", layers));
     return list;
   }
   return list;
 }
 
 template <int D>
-std::optional<ColliderDef<D>> SceneReader<D>::read_collider(const Section& s,
-                                                            const ObjectDef<D>& def) {
+std::optional<ColliderDef<D>> SceneReader<D>::read_collider(const Section& s) {
   ColliderDef<D> c;
   if (auto at = s.template vector<D>("at")) c.at = *at;
   if (auto turned = s.template turn<D>("turned")) c.turned = *turned;
@@ -309,7 +316,7 @@ std::optional<ColliderDef<D>> SceneReader<D>::read_collider(const Section& s,
   c.tags = read_tag_list(s, "tags");
   if (auto on = s.boolean("on")) c.on = *on;
   read_schedule(s, c);
-  const std::optional<Shape<D>> shape = read_shape(s, def, c);
+  const std::optional<Shape<D>> shape = read_shape(s);
   if (!shape) return std::nullopt;
   c.shape = *shape;
   if (auto good = check_shape(c.shape, scene_.world.metre);
@@ -414,14 +421,10 @@ template std::optional<Spin<3>> SceneReader<3>::read_turning(const Section& s,
                                                              std::string_view key);
 template void SceneReader<2>::read_locks(const Section& s, ObjectDef<2>& def);
 template void SceneReader<3>::read_locks(const Section& s, ObjectDef<3>& def);
-template std::vector<ColliderDef<2>> SceneReader<2>::read_colliders(const Section& s,
-                                                                    const ObjectDef<2>& def);
-template std::vector<ColliderDef<3>> SceneReader<3>::read_colliders(const Section& s,
-                                                                    const ObjectDef<3>& def);
-template std::optional<ColliderDef<2>> SceneReader<2>::read_collider(const Section& s,
-                                                                     const ObjectDef<2>& def);
-template std::optional<ColliderDef<3>> SceneReader<3>::read_collider(const Section& s,
-                                                                     const ObjectDef<3>& def);
+template std::vector<ColliderDef<2>> SceneReader<2>::read_colliders(const Section& s);
+template std::vector<ColliderDef<3>> SceneReader<3>::read_colliders(const Section& s);
+template std::optional<ColliderDef<2>> SceneReader<2>::read_collider(const Section& s);
+template std::optional<ColliderDef<3>> SceneReader<3>::read_collider(const Section& s);
 template std::vector<std::string> SceneReader<2>::read_tag_list(const Section& s,
                                                                 std::string_view key);
 template std::vector<std::string> SceneReader<3>::read_tag_list(const Section& s,

@@ -79,8 +79,7 @@ std::optional<ObjMesh> SceneReader<D>::read_obj(const Section& s) {
 }
 
 template <int D>
-std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s, const ObjectDef<D>& def,
-                                                   ColliderDef<D>& collider) {
+std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s) {
   // The nearest layer that names a shape replaces the inherited one.
   for (const toml::table* layer : s.layers()) {
     std::vector<std::string_view> named;
@@ -113,7 +112,7 @@ std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s, const Objec
       shape.emplace();
       shape->kind = ShapeKind::box;
       shape->core = region->size() / 2;
-      collider.at = def.turned.inverse() * Vec<D>(region->centre() - def.at);
+      covers_ = region->centre();
     } else {
       shape = read_shape_named(s, which->name);
     }
@@ -326,8 +325,7 @@ std::optional<Shape<D>> SceneReader<D>::read_compound(const Section& s) {
     Placed<D> placed;
     if (auto at = child.template vector<D>("at")) placed.at = *at;
     if (auto turned = child.template turn<D>("turned")) placed.turned = *turned;
-    ColliderDef<D> unused;
-    const std::optional<Shape<D>> shape = read_shape(child, {}, unused);
+    const std::optional<Shape<D>> shape = read_shape(child);
     if (!shape) return std::nullopt;
     placed.shape = *shape;
     if (auto good = check_shape(placed.shape, scene_.world.metre); !good) {
@@ -337,6 +335,7 @@ std::optional<Shape<D>> SceneReader<D>::read_compound(const Section& s) {
     }
     children.push_back(placed);
   }
+  covers_.reset();  // of a part
   return made(compound<D>(children), *s.find("compound"));
 }
 
@@ -352,12 +351,8 @@ template std::vector<Vec<2>> SceneReader<2>::read_points(const Section& s, std::
 template std::vector<Vec<3>> SceneReader<3>::read_points(const Section& s, std::string_view key);
 template std::optional<ObjMesh> SceneReader<2>::read_obj(const Section& s);
 template std::optional<ObjMesh> SceneReader<3>::read_obj(const Section& s);
-template std::optional<Shape<2>> SceneReader<2>::read_shape(const Section& s,
-                                                            const ObjectDef<2>& def,
-                                                            ColliderDef<2>& collider);
-template std::optional<Shape<3>> SceneReader<3>::read_shape(const Section& s,
-                                                            const ObjectDef<3>& def,
-                                                            ColliderDef<3>& collider);
+template std::optional<Shape<2>> SceneReader<2>::read_shape(const Section& s);
+template std::optional<Shape<3>> SceneReader<3>::read_shape(const Section& s);
 template std::optional<Shape<2>> SceneReader<2>::read_shape_named(const Section& s,
                                                                   std::string_view which);
 template std::optional<Shape<3>> SceneReader<3>::read_shape_named(const Section& s,

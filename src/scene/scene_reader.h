@@ -68,12 +68,11 @@ class SceneReader {
   void add_scatter(const Section& layout, const ObjectDef<D>& def, const toml::table& own);
 
   // read_objects.cpp
-  std::vector<ColliderDef<D>> read_colliders(const Section& s, const ObjectDef<D>& def);
-  std::optional<ColliderDef<D>> read_collider(const Section& s, const ObjectDef<D>& def);
+  std::vector<ColliderDef<D>> read_colliders(const Section& s);
+  std::optional<ColliderDef<D>> read_collider(const Section& s);
 
   // read_shape.cpp
-  std::optional<Shape<D>> read_shape(const Section& s, const ObjectDef<D>& def,
-                                     ColliderDef<D>& collider);
+  std::optional<Shape<D>> read_shape(const Section& s);
   std::optional<Shape<D>> read_shape_named(const Section& s, std::string_view which);
   std::optional<Shape<D>> read_flat_shape(const Section& s,
                                           std::string_view which);  // of 2D scenes only
@@ -122,7 +121,10 @@ class SceneReader {
   std::set<std::string> declared_regions_;
   std::vector<const toml::table*> layers_at_hand_;              // of the object that is being read
   std::vector<std::vector<const toml::table*>> object_layers_;  // of the scene's objects
-  bool shape_follows_ = false;  // of the collider at hand, from the border it is part of
+  bool shape_follows_ = false;    // of the collider at hand, from the border it is part of
+  std::optional<Vec<D>> covers_;  // centre of the region that the collider at hand covers
+  // Those colliders of the object at hand that cover a region wherever it is.
+  std::vector<std::pair<std::size_t, Vec<D>>> covering_;
   std::vector<std::pair<const toml::node*, std::string>>
       objects_meant_;  // names of objects that may come later
 };

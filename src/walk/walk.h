@@ -48,6 +48,7 @@ class Walk {
   bool climb(Vec<D>& displacement, Slid& slid, const Vec<D>& wall);
   [[nodiscard]] std::optional<Hit> ground_below(double depth) const;
   [[nodiscard]] double foot(const Vec<D>& at) const;
+  [[nodiscard]] std::optional<Vec<D>> surface_behind(const Hit& hit) const;
   [[nodiscard]] std::optional<Vec<D>> ground_behind(const Hit& hit) const;
   [[nodiscard]] bool is_ground(const Hit& hit) const {
     return walkable(hit.normal) || ground_behind(hit);

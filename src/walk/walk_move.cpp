@@ -242,17 +242,13 @@ double Walk<D>::foot(const Vec<D>& at) const {
   return up_.dot(at) + lowest;
 }
 
-// A slanted touch may be that of a rounded foot on the edge of ground, no higher than a step: the
-// normal of that ground.
+// A slanted touch may be that of a rounded foot on an edge: the normal of the surface behind that.
 template <int D>
-std::optional<Vec<D>> Walk<D>::ground_behind(const Hit& hit) const {
-  if (can_.step <= 0 || up_.isZero(0) || up_.dot(hit.normal) <= 0.02) return std::nullopt;
-  const Vec<D> down = -up_;
-  if (up_.dot(hit.point) - foot(pose_.position) > can_.step + clearance_) return std::nullopt;
+std::optional<Vec<D>> Walk<D>::surface_behind(const Hit& hit) const {
+  if (up_.isZero(0) || up_.dot(hit.normal) <= 0.02) return std::nullopt;
   Vec<D> inward = -level(hit.normal);
   if (inward.norm() < 1e-9) return std::nullopt;
   inward.normalize();
-  // The surface just behind the edge.
   const ColliderState<D>& other = store_.colliders[hit.by->other];
   const Object<D>& object = store_.objects[other.object].shown;
   const ColliderDef<D>& def = definition_of(store_, other);
@@ -261,11 +257,19 @@ std::optional<Vec<D>> Walk<D>::ground_behind(const Hit& hit) const {
   const Shape<D> point;
   contact::Course<D> course;
   course.start.position = place.to_local(Vec<D>(hit.point + inward * small + up_ * (2 * small)));
-  course.move = place.rotation.inverse() * Vec<D>(down * (4 * small));
+  course.move = place.rotation.inverse() * Vec<D>(-up_ * (4 * small));
   const auto top = contact::first_touch(def.shape, point, course);
   if (!top || top->inside) return std::nullopt;
   const Vec<D> normal = place.rotation * top->normal;
   return walkable(normal) ? std::optional(normal) : std::nullopt;
+}
+
+// The same where the edge is no higher than a step.
+template <int D>
+std::optional<Vec<D>> Walk<D>::ground_behind(const Hit& hit) const {
+  if (can_.step <= 0) return std::nullopt;
+  if (up_.dot(hit.point) - foot(pose_.position) > can_.step + clearance_) return std::nullopt;
+  return surface_behind(hit);
 }
 
 // Up, on, and down again, where that leads on to ground no higher than a step. What is left of the
@@ -317,9 +321,13 @@ auto Walk<D>::ground_below(double depth) const -> std::optional<Hit> {
   const Vec<D> down = -up_ * depth;
   Hit hit = cast(pose_.position, down);
   if (hit.by == nullptr) return std::nullopt;
-  const bool level = up_.dot(hit.normal) > 1 - 1e-9;
-  if (const std::optional<Vec<D>> face = level ? std::nullopt : ground_behind(hit))
-    hit.normal = *face;
+  const bool is_level = up_.dot(hit.normal) > 1 - 1e-9;
+  std::optional<Vec<D>> face = is_level ? std::nullopt : ground_behind(hit);
+  // What goes over an edge goes on along the surface, and not around its own foot.
+  if (!is_level && !face && walkable(hit.normal) &&
+      hit.normal.dot(level(Vec<D>(s_.velocity + walking_.carried))) > 0)
+    face = surface_behind(hit);
+  if (face) hit.normal = *face;
   if (!walkable(hit.normal)) return std::nullopt;
   return hit;
 }
@@ -338,6 +346,8 @@ template auto Walk<2>::slide(Vec<2> displacement, bool on_ground) -> Walk<2>::Sl
 template auto Walk<3>::slide(Vec<3> displacement, bool on_ground) -> Walk<3>::Slid;
 template double Walk<2>::foot(const Vec<2>& at) const;
 template double Walk<3>::foot(const Vec<3>& at) const;
+template std::optional<Vec<2>> Walk<2>::surface_behind(const Hit& hit) const;
+template std::optional<Vec<3>> Walk<3>::surface_behind(const Hit& hit) const;
 template std::optional<Vec<2>> Walk<2>::ground_behind(const Hit& hit) const;
 template std::optional<Vec<3>> Walk<3>::ground_behind(const Hit& hit) const;
 template bool Walk<2>::climb(Vec<2>& displacement, Slid& slid, const Vec<2>& wall);

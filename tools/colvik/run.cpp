@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 #include <CLI/CLI.hpp>
 
+#include <array>
 #include <chrono>
 #include <cmath>
 #include <cstdlib>
@@ -36,8 +37,11 @@ void add_run(CLI::App& app, RunOptions& o) {
   c->add_option("--require-coverage", o.require_coverage,
                 "percent; less counts as a missed expectation")
       ->check(CLI::Range(0.0, 100.0));
-  c->add_option("--junit", o.junit, "write the results as JUnit XML to this file");
-  c->add_option("--json", o.json, "write the results and what was tried as JSON to this file");
+  c->add_option("--junit", o.junit,
+                "write the results as JUnit XML to this file, or - for standard output");
+  c->add_option(
+      "--json", o.json,
+      "write the results and what was tried as JSON to this file, or - for standard output");
   c->add_flag("--cost", o.cost, "what the run cost: objects, pairs, contacts, time of a step");
   c->footer(
       "Exit status: 0 all expectations met, 1 some missed, 2 the scene or the call is wrong.\n\n"
@@ -115,6 +119,24 @@ bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostre
   return true;
 }
 
+// What --events, --json and --junit write to.
+struct Output {
+  const std::string* path = nullptr;
+  std::ofstream file{};
+  std::ostream* stream = nullptr;  // none without the option
+
+  bool open(std::ostream& out) {
+    if (path->empty()) return true;
+    if (*path == "-") {
+      stream = &out;
+      return true;
+    }
+    file.open(*path);
+    stream = &file;
+    return file.good();
+  }
+};
+
 }  // namespace
 
 int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err) {
@@ -144,49 +166,37 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
       err << fmt::format("{}: is the scene itself; a file that may be overwritten\n", *path);
       return kWrong;
     }
-  std::ofstream file;
-  std::ofstream junit;
-  std::ofstream json;
-  std::ostream* events = nullptr;
-  for (const auto& [stream, path] : {std::pair(&junit, &o.junit), std::pair(&json, &o.json)}) {
-    if (path->empty()) continue;
-    stream->open(*path);
-    if (!*stream) {
-      err << fmt::format("{}: the file cannot be written; a path in a folder that exists\n", *path);
+  std::array<Output, 3> outputs{{{&o.junit}, {&o.json}, {&o.events}}};
+  std::ostream* report = &out;
+  for (Output& output : outputs) {
+    if (*output.path == "-" && report == &err) {
+      err << "colvik run: two of --events, --json and --junit go to standard output; one of them\n";
       return kWrong;
     }
-  }
-  if (o.events == "-") {
-    events = &out;
-  } else if (!o.events.empty()) {
-    file.open(o.events);
-    if (!file) {
+    if (!output.open(out)) {
       err << fmt::format("{}: the file cannot be written; a path in a folder that exists\n",
-                         o.events);
+                         *output.path);
       return kWrong;
     }
-    events = &file;
+    if (output.stream == &out) report = &err;
   }
   const char* no_colour = std::getenv("NO_COLOR");
   const bool wanted = o.colour == "always" || (o.colour == "auto" && terminal);
   const bool colour = wanted && (no_colour == nullptr || *no_colour == '\0');
-  std::ostream& report = events == &out ? err : out;
   bool all_met = true;
   for (std::size_t i = 0; i < scenes.size(); ++i) {
-    if (i > 0) report << "\n";
-    std::ostream* results = junit.is_open() ? &junit : nullptr;
-    std::ostream* as_json = json.is_open() ? &json : nullptr;
+    if (i > 0) *report << "\n";
     all_met = std::visit(
                   [&](const auto& scene) {
-                    return run_one(scene, o, colour, report, events, results, as_json);
+                    return run_one(scene, o, colour, *report, outputs[2].stream, outputs[0].stream,
+                                   outputs[1].stream);
                   },
                   *scenes[i].scene) &&
               all_met;
   }
-  for (const auto& [stream, path] :
-       {std::pair(&file, &o.events), std::pair(&junit, &o.junit), std::pair(&json, &o.json)})
-    if (stream->is_open() && !stream->flush()) {
-      err << fmt::format("{}: writing failed; is the disk full?\n", *path);
+  for (Output& output : outputs)
+    if (output.stream != nullptr && !output.stream->flush()) {
+      err << fmt::format("{}: writing failed; is the disk full?\n", *output.path);
       return kWrong;
     }
   return all_met ? kAllMet : kSomeMissed;
