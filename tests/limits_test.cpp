@@ -336,3 +336,36 @@ concept TakesTwoIntegers = requires {
 };
 static_assert(!TakesTwoIntegers<Vec<3>>);
 static_assert(TakesTwoIntegers<Vec<2>>);
+
+TEST_CASE_TEMPLATE("what is about to be removed starts nothing with a second thing in that step", T,
+                   Two, Three) {
+  constexpr int D = T::D;
+  const auto run = start_run(scene_saying<D>(R"(
+length = 1
+[tags]
+moth = ''
+lamp = ''
+[[objects]]
+name = 'moth'
+tags = ['moth']
+body = 'kinematic'
+collider = { box = <*1> }
+[[objects]]
+name = 'lamp'
+tags = ['lamp']
+row = { from = <*0>, step = <*0>, count = 2 }
+collider = { box = <*1>, zone = true }
+[[reactions]]
+name = 'burns'
+self = 'moth'
+other = 'lamp'
+do = [{ remove = 'self' }]
+[[reactions]]
+name = 'seen'
+self = 'moth'
+other = 'lamp'
+)"));
+  run->run_for(1);
+  CHECK(run->rules.count("burns") == 1);
+  CHECK(run->rules.count("seen") == 1);  // both see the touch of the first lamp
+}
