@@ -112,6 +112,8 @@ TEST_CASE("query: rays, places, neighbours and what an object would touch, as te
     CHECK(ran.out.empty());
   }
   // In 3D each place has three numbers.
+  ran = colvik_tool("who data/drone-drops.toml");  // crates are spawned alone
+  CHECK(has(ran.out, "crate and crate: solid; crate.1 and crate.2 accept each other"));
   ran = colvik_tool("query data/loading-bay.toml --json --zones near 0 1 0 100");
   CHECK(ran.status == 0);
   const json near = json::parse(ran.out);
