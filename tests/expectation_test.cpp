@@ -15,6 +15,10 @@ template <int D>
 struct Round {
   Run<D> run;
   Round() {
+    prepare(run);
+    run.run_for(5);
+  }
+  static void prepare(Run<D>& run) {
     World<D>& w = run.world;
     for (const char* tag : {"robot", "parcel", "fragile"}) w.tags().declare(tag).value();
     w.set_number({}, "parcels", 0).value();
@@ -47,7 +51,11 @@ struct Round {
               .when = OnNumber{"world.parcels", 1},
               .effects = {effects::finish("won", 1.5)}})
         .value();
-    run.run_for(5);
+  }
+  static std::unique_ptr<Run<D>> ready() {
+    auto run = std::make_unique<Run<D>>();
+    prepare(*run);
+    return run;
   }
   ExpectationResult judge(const Expectation<D>& e) const { return colvik::judge(e, run.trace); }
 };
@@ -202,13 +210,15 @@ TEST_CASE_TEMPLATE("an expectation of what does not exist is missed and says so"
 TEST_CASE_TEMPLATE("a miss says which rule kept them apart or how near they came", T, Two, Three) {
   using E = Expectation<T::D>;
   const Round<T::D> r;
-  const auto why = [&](const E& e) { return near_miss(e, r.run.trace); };
+  const auto why = [&](const E& e) {
+    return why_missed<T::D>(std::span(&e, 1), r.run.trace, 5, Round<T::D>::ready)[0];
+  };
   CHECK(why({.what = ExpectReaction{"collect", "any", "@parcel2"}}) ==
         "parcel2 meets only 'fragile', and robot has the tags robot");
   CHECK(why({.what = ExpectReaction{"collect", "any", "@parcel3"}}) ==
         "robot and parcel3 came no nearer than 0.5 to each other (at 1.500 s)");
   CHECK(why({.what = ExpectReaction{"unused"}}) ==
-        "robot and parcel1 touched at 0.312 s, but it requires a solid touch and this was a zone "
+        "robot and parcel1 touched at 0.312 s, but it requires a solid touch, and this was a zone "
         "touch");
   CHECK(why({.what = ExpectContact{"fragile", "robot"}}) == "no two objects that were there fit");
   CHECK(why({.what = ExpectOutcome{"lost"}}).empty());

@@ -15,9 +15,9 @@ namespace fs = std::filesystem;
 // In order: each room uses only those before it.
 const std::vector<std::string> kCore{"math",  "index", "shapes", "contact", "dynamics", "filter",
                                      "store", "pairs", "sleep",  "change",  "walk",     "query",
-                                     "step",  "world", "record", "rules"};
+                                     "step",  "world", "record", "rules",   "watch"};
 // Libraries above the core: its public headers alone.
-const std::vector<std::string> kAbove{"threads", "scene", "insight", "picture"};
+const std::vector<std::string> kAbove{"threads", "scene", "explain", "insight", "picture"};
 
 struct Include {
   std::string file;

@@ -4,11 +4,21 @@
 
 #include <doctest/doctest.h>
 
+#include <filesystem>
+#include <fstream>
+#include <sstream>
 #include <string>
 
 #include "things.hpp"
 
 namespace colvik::test {
+
+inline std::string read(const std::filesystem::path& path) {
+  std::ifstream file(path, std::ios::binary);
+  std::stringstream text;
+  text << file.rdbuf();
+  return text.str();
+}
 
 // For TEST_CASE_TEMPLATE: the dimension as a type.
 template <int N>

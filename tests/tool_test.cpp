@@ -23,13 +23,6 @@ struct Ran {
   std::string err;
 };
 
-std::string read(const std::filesystem::path& path) {
-  std::ifstream file(path, std::ios::binary);
-  std::stringstream text;
-  text << file.rdbuf();
-  return text.str();
-}
-
 // A folder of this test's own, gone afterwards.
 struct Folder {
   std::filesystem::path path;
@@ -424,6 +417,21 @@ std::vector<std::pair<std::string, std::string>> blocks(const std::string& page)
 }
 
 }  // namespace
+
+TEST_CASE("every command in docs/explain.md prints what the page says") {
+  int commands = 0;
+  for (const auto& [language, text] : blocks(read(COLVIK_SOURCE_DIR "/docs/explain.md"))) {
+    if (language != "console") continue;
+    CAPTURE(text);
+    const std::size_t line = text.find('\n');
+    const std::string tool = "$ build/bin/colvik ";
+    REQUIRE(text.starts_with(tool));
+    const Ran ran = colvik_tool(text.substr(tool.size(), line - tool.size()));
+    CHECK(ran.out + ran.err == text.substr(line + 1));
+    ++commands;
+  }
+  CHECK(commands >= 3);
+}
 
 TEST_CASE("every scene and program in the docs does what the page says") {
   int scenes = 0;

@@ -1,8 +1,9 @@
 #pragma once
 /// Everything. The core (world, rules, trace) is in the library colvik::core; scene files, reports
-/// and pictures are in colvik::scene, colvik::insight and colvik::picture, threads in
-/// colvik::threads.
+/// and pictures are in colvik::scene, colvik::explain, colvik::insight and colvik::picture, threads
+/// in colvik::threads.
 
+#include <colvik/attempt.hpp>
 #include <colvik/chance.hpp>
 #include <colvik/effect.hpp>
 #include <colvik/event.hpp>
@@ -21,6 +22,7 @@
 #include <colvik/vector.hpp>
 #include <colvik/verdict.hpp>
 #include <colvik/walker.hpp>
+#include <colvik/watch.hpp>
 #include <colvik/who.hpp>
 #include <colvik/workers.hpp>
 #include <colvik/world.hpp>
@@ -31,6 +33,9 @@
 #endif
 #if __has_include(<colvik/scene.hpp>)
 #include <colvik/scene.hpp>
+#endif
+#if __has_include(<colvik/explain.hpp>)
+#include <colvik/explain.hpp>
 #endif
 #if __has_include(<colvik/insight.hpp>)
 #include <colvik/insight.hpp>

@@ -1,24 +1,28 @@
 #pragma once
-/// Reading a trace: reports in words, event logs, and why an expectation was missed.
+/// Reading a trace: reports in words, event logs, and why expectations were missed.
 
 #include <colvik/export.hpp>
 #include <colvik/run.hpp>
+#include <colvik/watch.hpp>
 
 #include <iosfwd>
 
 namespace colvik {
 
-/// Why nothing matched a missed expectation of a reaction or contact: which rule keeps the pair
-/// apart, or how near the two came; "" when there is nothing to add. Tests each pair that was
-/// meant, at every step: cost grows with both, and stops at 2000 pairs.
+/// Of each missed expectation of a reaction or contact why it was missed: of those who were meant
+/// and came furthest, what stopped them; of what happened too often, why each begin counted as new.
+/// "" for the others. `again` makes the run that the trace is of, before its first step: it is run
+/// once more for `seconds`, watched.
 template <int D>
-[[nodiscard]] COLVIK_EXPORT std::string near_miss(const Expectation<D>& expectation,
-                                                  const Trace<D>& trace);
+[[nodiscard]] COLVIK_EXPORT std::vector<std::string> why_missed(
+    std::span<const Expectation<D>> expectations, const Trace<D>& trace, double seconds,
+    const std::function<std::unique_ptr<Run<D>>()>& again);
 
 struct ReportStyle {
   bool colour = false;
-  std::size_t firings = 8;  ///< of a reaction that are listed one by one
-  bool coverage = false;    ///< all that was never tried, not only some of it
+  std::size_t firings = 8;             ///< of a reaction that are listed one by one
+  bool coverage = false;               ///< all that was never tried, not only some of it
+  std::vector<std::string> reasons{};  ///< by expectation: why it was missed (see why_missed)
 };
 
 /// What fired, which expectations were met, and how many objects there were; lines of at most 100
@@ -118,10 +122,11 @@ struct Difference {
 
 // ---- results for build servers, and logs of other engines --------------------------------------
 
-/// JUnit XML: an expectation is a test case, with its file and line.
+/// JUnit XML: an expectation is a test case, with its file and line; `reasons` by expectation.
 template <int D>
 COLVIK_EXPORT void write_junit(std::ostream& out, const std::string& suite, const Trace<D>& trace,
-                               std::span<const Expectation<D>> expectations);
+                               std::span<const Expectation<D>> expectations,
+                               std::span<const std::string> reasons = {});
 
 /// A run's results as one JSON object: expectations (met, what was expected and what happened, file
 /// and line), how often each reaction fired, what was tried and what never, numbers, outcome.

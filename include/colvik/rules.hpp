@@ -1,6 +1,7 @@
 #pragma once
 /// The reactions of a world.
 
+#include <colvik/attempt.hpp>
 #include <colvik/export.hpp>
 #include <colvik/reaction.hpp>
 #include <colvik/world.hpp>
@@ -52,10 +53,17 @@ class COLVIK_EXPORT Rules {
   /// Starts, in the next step, the reactions that wait for this input.
   void input(std::string_view name);
   [[nodiscard]] std::span<const ReactionReport> reports() const;
+  /// As it was added; `index` counts in that order and is one of reports().
+  [[nodiscard]] const Reaction<D>& reaction(std::size_t index) const;
   /// What fired in the last step, in order.
   [[nodiscard]] std::span<const Firing<D>> fired() const;
   /// What would have fired in the last step, had another not had the first claim; in order.
   [[nodiscard]] std::span<const Withheld> withheld() const;
+  /// From now on attempts() lists what each step starts, also what does not fire. Each call with
+  /// false takes one with true back. Cost: nothing while nobody asks.
+  void ask_attempts(bool on = true);
+  /// What the last step started, in order, with what held it back; empty unless ask_attempts.
+  [[nodiscard]] std::span<const Attempt<D>> attempts() const;
   /// How often the reaction of that name fired; 0 if there is none.
   [[nodiscard]] std::uint64_t count(std::string_view name) const;
   /// The reaction that requested the removal of an object, in this or an earlier step; nullopt:

@@ -25,6 +25,13 @@ struct Verdict {
   DecidedBy by = DecidedBy::both_accept;
 };
 
+/// How far a step came with two colliders.
+struct PairState {
+  bool near = false;      ///< their bounds met, and they may meet
+  bool touching = false;  ///< since this step or before
+  bool passing = false;   ///< through a one-way surface, or a surface from behind
+};
+
 /// One side of the question: a collider with what its object adds.
 struct Party {
   TagSet tags{};  ///< the object's and the collider's

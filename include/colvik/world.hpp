@@ -336,6 +336,9 @@ class COLVIK_EXPORT World {
   [[nodiscard]] Verdict decide(ObjectId a, std::size_t collider_a, ObjectId b,
                                std::size_t collider_b) const;
   [[nodiscard]] Party party(ObjectId id, std::size_t collider) const;
+  /// What the last step made of two colliders. O(log n), more while they sleep.
+  [[nodiscard]] PairState pair_state(ObjectId a, std::size_t collider_a, ObjectId b,
+                                     std::size_t collider_b) const;
   /// Hash of what save() writes, so of all that the future depends on: equal hashes, equal runs.
   /// Cost: as save().
   [[nodiscard]] std::uint64_t hash() const;

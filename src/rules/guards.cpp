@@ -12,18 +12,21 @@ namespace {
 constexpr std::size_t kManyVisits = 256;
 }  // namespace
 
-// Whether a touch is of the sort that a start requires.
+// The first thing about a touch that is not of the sort that a start requires.
 template <int D>
-bool Rules<D>::Impl::fits(const OnTouch& on, const Event<D>& seen) const {
-  if (seen.phase != on.phase || (on.channel && *on.channel != seen.channel)) return false;
+Refusal Rules<D>::Impl::unfit(const OnTouch& on, const Event<D>& seen) const {
+  if (on.channel && *on.channel != seen.channel) return {Stage::another_channel};
+  if (seen.phase != on.phase) return {Stage::another_phase};
   if (seen.phase == Phase::end &&
       std::find(on.causes.begin(), on.causes.end(), seen.why) == on.causes.end())
-    return false;
-  if (seen.approach_speed < on.approach || seen.impulse < on.impulse) return false;
-  if (on.from_side.isZero(0)) return true;
+    return {Stage::another_cause};
+  if (seen.approach_speed < on.approach) return {Stage::slower, seen.approach_speed, on.approach};
+  if (seen.impulse < on.impulse) return {Stage::softer, seen.impulse, on.impulse};
+  if (on.from_side.isZero(0)) return {};
   Vec<D> side = rules::in_world<D>(on.from_side);
   if (on.own_side) side = own_direction(seen.self, side);
-  return -seen.normal.dot(side) >= std::sqrt(0.5) * side.norm();  // the normal points at self
+  const double along = -seen.normal.dot(side) / side.norm();  // the normal points at self
+  return along >= std::sqrt(0.5) ? Refusal{} : Refusal{Stage::another_side, along, std::sqrt(0.5)};
 }
 
 template <int D>
@@ -91,12 +94,31 @@ bool Rules<D>::Impl::holds(const rules::CompiledCondition& c, const Firing<D>& f
   }
 }
 
+// Of a condition on a number or a count: what it is; else 0.
 template <int D>
-bool Rules<D>::Impl::guards_hold(const rules::Compiled<D>& r, const Firing<D>& f) const {
-  const auto so = [&](const rules::CompiledCondition& c) { return holds(c, f); };
-  return std::all_of(r.all.begin(), r.all.end(), so) &&
-         (r.any.empty() || std::any_of(r.any.begin(), r.any.end(), so)) &&
-         std::none_of(r.none.begin(), r.none.end(), so);
+double Rules<D>::Impl::value_in(const rules::CompiledCondition& c, const Firing<D>& f) const {
+  if (c.condition.kind == Condition::Kind::count)
+    return static_cast<double>(count_of(c.who.query()));
+  if (c.condition.kind != Condition::Kind::number) return 0;
+  return value_of(c.number, rules::moment_of(f)).value_or(0);
+}
+
+// The first condition that keeps it from firing; of `any`, of which none held, the first of them.
+template <int D>
+Refusal Rules<D>::Impl::failing(const rules::Compiled<D>& r, const Firing<D>& f) const {
+  const auto refusal = [&](const rules::CompiledCondition& c, std::size_t at) {
+    const double was = value_in(c, f);
+    return Refusal{Stage::condition, was,
+                   was < c.condition.least ? c.condition.least : c.condition.most, at};
+  };
+  for (std::size_t i = 0; i < r.all.size(); ++i)
+    if (!holds(r.all[i], f)) return refusal(r.all[i], i);
+  if (!r.any.empty() &&
+      std::none_of(r.any.begin(), r.any.end(), [&](const auto& c) { return holds(c, f); }))
+    return refusal(r.any[0], r.all.size());
+  for (std::size_t i = 0; i < r.none.size(); ++i)
+    if (holds(r.none[i], f)) return refusal(r.none[i], r.all.size() + r.any.size() + i);
+  return {};
 }
 
 // Notes that two came or went. A visit is over when they were apart long enough before the next
@@ -141,25 +163,30 @@ void Rules<D>::Impl::note_limited(rules::Compiled<D>& r, const Firing<D>& f) {
   limited.last = world.time();
 }
 
-// Whether the limits let it through; sets its latch.
+// The limit that holds it back; if none does, sets its latch.
 template <int D>
-bool Rules<D>::Impl::passes(std::size_t index, const Firing<D>& f) {
+Refusal Rules<D>::Impl::limit(std::size_t index, const Firing<D>& f) {
   rules::Compiled<D>& r = reactions[index];
   if (const auto known = r.limited.find(limited_for(r, f)); known != r.limited.end()) {
-    if (r.reaction.most && known->second.fired >= *r.reaction.most) return false;
-    if (f.time - known->second.last < r.reaction.cooldown - 1e-9 && !COLVIK_FAULT(14)) return false;
-  }
-  switch (r.reaction.once) {
-    case Once::no: return true;
-    case Once::ever: return r.seen.emplace(0, 0).second;
-    case Once::per_other: return r.seen.emplace(serial_of(f.self), serial_of(f.other)).second;
-    default: break;
+    if (r.reaction.most && known->second.fired >= *r.reaction.most)
+      return {Stage::most, static_cast<double>(known->second.fired),
+              static_cast<double>(*r.reaction.most)};
+    const double since = f.time - known->second.last;
+    if (since < r.reaction.cooldown - 1e-9 && !COLVIK_FAULT(14))
+      return {Stage::cooldown, since, r.reaction.cooldown};
   }
   const std::uint64_t self = serial_of(f.self);
   const std::uint64_t other = serial_of(f.other);
-  Visit& v = r.visits[{std::min(self, other), std::max(self, other)}];
-  if (COLVIK_FAULT(15)) return true;
-  return !std::exchange(v.fired[self < other ? 0 : 1], true);
+  bool fresh = true;
+  switch (r.reaction.once) {
+    case Once::no: break;
+    case Once::ever: fresh = r.seen.emplace(0, 0).second; break;
+    case Once::per_other: fresh = r.seen.emplace(self, other).second; break;
+    default:
+      Visit& v = r.visits[{std::min(self, other), std::max(self, other)}];
+      fresh = COLVIK_FAULT(15) || !std::exchange(v.fired[self < other ? 0 : 1], true);
+  }
+  return {fresh ? Stage::fired : Stage::already};
 }
 
 template <int D>
@@ -170,8 +197,8 @@ bool Rules<D>::Impl::may_start(ObjectId id, std::size_t event) const {
   return false;
 }
 
-template bool Rules<2>::Impl::fits(const OnTouch& on, const Event<2>& seen) const;
-template bool Rules<3>::Impl::fits(const OnTouch& on, const Event<3>& seen) const;
+template Refusal Rules<2>::Impl::unfit(const OnTouch& on, const Event<2>& seen) const;
+template Refusal Rules<3>::Impl::unfit(const OnTouch& on, const Event<3>& seen) const;
 template bool Rules<2>::Impl::is_in(ObjectId id, State state) const;
 template bool Rules<3>::Impl::is_in(ObjectId id, State state) const;
 template std::uint64_t Rules<2>::Impl::count_of(const TagQuery& query) const;
@@ -182,14 +209,18 @@ template std::optional<double> Rules<3>::Impl::value_of(const rules::NumberName&
                                                         const rules::Moment<3>& m) const;
 template bool Rules<2>::Impl::holds(const rules::CompiledCondition& c, const Firing<2>& f) const;
 template bool Rules<3>::Impl::holds(const rules::CompiledCondition& c, const Firing<3>& f) const;
-template bool Rules<2>::Impl::guards_hold(const rules::Compiled<2>& r, const Firing<2>& f) const;
-template bool Rules<3>::Impl::guards_hold(const rules::Compiled<3>& r, const Firing<3>& f) const;
+template double Rules<2>::Impl::value_in(const rules::CompiledCondition& c,
+                                         const Firing<2>& f) const;
+template double Rules<3>::Impl::value_in(const rules::CompiledCondition& c,
+                                         const Firing<3>& f) const;
+template Refusal Rules<2>::Impl::failing(const rules::Compiled<2>& r, const Firing<2>& f) const;
+template Refusal Rules<3>::Impl::failing(const rules::Compiled<3>& r, const Firing<3>& f) const;
 template void Rules<2>::Impl::note_visit(rules::Compiled<2>& r, const Event<2>& e);
 template void Rules<3>::Impl::note_visit(rules::Compiled<3>& r, const Event<3>& e);
 template void Rules<2>::Impl::note_limited(rules::Compiled<2>& r, const Firing<2>& f);
 template void Rules<3>::Impl::note_limited(rules::Compiled<3>& r, const Firing<3>& f);
-template bool Rules<2>::Impl::passes(std::size_t index, const Firing<2>& f);
-template bool Rules<3>::Impl::passes(std::size_t index, const Firing<3>& f);
+template Refusal Rules<2>::Impl::limit(std::size_t index, const Firing<2>& f);
+template Refusal Rules<3>::Impl::limit(std::size_t index, const Firing<3>& f);
 template bool Rules<2>::Impl::may_start(ObjectId id, std::size_t event) const;
 template bool Rules<3>::Impl::may_start(ObjectId id, std::size_t event) const;
 

@@ -183,6 +183,18 @@ std::span<const Withheld> Rules<D>::withheld() const {
   return impl_->withheld;
 }
 template <int D>
+const Reaction<D>& Rules<D>::reaction(std::size_t index) const {
+  return impl_->reactions[index].reaction;
+}
+template <int D>
+void Rules<D>::ask_attempts(bool on) {
+  impl_->asked_attempts += on ? 1 : -1;
+}
+template <int D>
+std::span<const Attempt<D>> Rules<D>::attempts() const {
+  return impl_->attempts;
+}
+template <int D>
 std::uint64_t Rules<D>::count(std::string_view name) const {
   for (const ReactionReport& r : impl_->reports)
     if (r.name == name) return r.fired;
@@ -215,6 +227,7 @@ void Rules<D>::begin_again() {
   }
   impl_->fired.clear();
   impl_->withheld.clear();
+  impl_->attempts.clear();
   impl_->claims.clear();
   impl_->delayed.clear();
   impl_->carried.clear();
@@ -313,6 +326,12 @@ template std::span<const ReactionReport> Rules<2>::reports() const;
 template std::span<const ReactionReport> Rules<3>::reports() const;
 template std::span<const Firing<2>> Rules<2>::fired() const;
 template std::span<const Firing<3>> Rules<3>::fired() const;
+template const Reaction<2>& Rules<2>::reaction(std::size_t index) const;
+template const Reaction<3>& Rules<3>::reaction(std::size_t index) const;
+template void Rules<2>::ask_attempts(bool on);
+template void Rules<3>::ask_attempts(bool on);
+template std::span<const Attempt<2>> Rules<2>::attempts() const;
+template std::span<const Attempt<3>> Rules<3>::attempts() const;
 template std::span<const Withheld> Rules<2>::withheld() const;
 template std::span<const Withheld> Rules<3>::withheld() const;
 template std::uint64_t Rules<2>::count(std::string_view name) const;

@@ -138,6 +138,8 @@ struct Rules<D>::Impl {
   std::vector<ReactionReport> reports;
   std::vector<Firing<D>> fired;
   std::vector<Withheld> withheld;
+  std::vector<Attempt<D>> attempts;  // of the last step
+  int asked_attempts = 0;
   std::map<std::uint64_t, rules::Claim> claims;  // by the object's serial
   std::vector<rules::Delayed<D>> delayed;
   std::vector<rules::Carried> carried;
@@ -178,13 +180,16 @@ struct Rules<D>::Impl {
   void react_to_state(std::size_t index, const OnState& start);
   bool is_due(std::size_t index);
   void start(std::size_t index, Firing<D> firing, std::size_t event);
+  Refusal held_back(std::size_t index, const Firing<D>& firing, std::size_t event);
+  void note_attempt(const Firing<D>& firing, const Refusal& by);
 
   // guards.cpp
-  [[nodiscard]] bool fits(const OnTouch& start, const Event<D>& seen) const;
+  [[nodiscard]] Refusal unfit(const OnTouch& start, const Event<D>& seen) const;
   [[nodiscard]] bool holds(const rules::CompiledCondition& c, const Firing<D>& f) const;
-  [[nodiscard]] bool guards_hold(const rules::Compiled<D>& r, const Firing<D>& f) const;
+  [[nodiscard]] double value_in(const rules::CompiledCondition& c, const Firing<D>& f) const;
+  [[nodiscard]] Refusal failing(const rules::Compiled<D>& r, const Firing<D>& f) const;
   void note_visit(rules::Compiled<D>& r, const Event<D>& e);
-  bool passes(std::size_t index, const Firing<D>& f);
+  Refusal limit(std::size_t index, const Firing<D>& f);
   [[nodiscard]] std::uint64_t serial_of(const std::optional<ObjectId>& id) const {
     return id ? world.object(*id).serial : 0;
   }

@@ -15,6 +15,7 @@ template <int D>
 void Rules<D>::Impl::react(std::span<const Event<D>> events) {
   fired.clear();
   withheld.clear();
+  attempts.clear();
   going_by.clear();
   cues_now.swap(cues);
   cues.clear();
@@ -89,11 +90,17 @@ void Rules<D>::Impl::react_to_touches(std::size_t index, std::span<const Event<D
     note_up_to(c.event + 1);
     const Event<D>& e = events[c.event];
     const Event<D> seen = c.turned ? e.seen_from(e.other) : e;
-    if (!fits(start_of, seen)) continue;
+    const Refusal by = unfit(start_of, seen);
+    if (by.stage != Stage::fired && asked_attempts == 0) continue;
     Firing<D> firing;
     firing.self = seen.self;
     firing.other = seen.other;
     firing.touch = seen;
+    firing.reaction = index;
+    if (by.stage != Stage::fired) {
+      note_attempt(firing, by);
+      continue;
+    }
     start(index, std::move(firing), c.event);
   }
   note_up_to(events.size());
@@ -175,11 +182,17 @@ bool Rules<D>::Impl::is_due(std::size_t index) {
 }
 
 template <int D>
-void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t event) {
+void Rules<D>::Impl::note_attempt(const Firing<D>& f, const Refusal& by) {
+  if (asked_attempts == 0) return;
+  Attempt<D> a{world.steps(), world.time(), f.reaction, f.self, f.other, f.touch, by, {}};
+  if (by.stage == Stage::claimed && !withheld.empty()) a.claimed_by = withheld.back().claimed_by;
+  attempts.push_back(std::move(a));
+}
+
+// What keeps a reaction that was started from firing, in this order; counts it.
+template <int D>
+Refusal Rules<D>::Impl::held_back(std::size_t index, const Firing<D>& firing, std::size_t event) {
   rules::Compiled<D>& r = reactions[index];
-  firing.step = world.steps();
-  firing.time = world.time();
-  firing.reaction = index;
   ReactionReport& report = reports[index];
   const bool gone = (firing.self && !may_start(*firing.self, event)) ||
                     (firing.other && !may_start(*firing.other, event));
@@ -191,11 +204,31 @@ void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t even
         if (const auto claim = claims.find(world.object(*id).serial); claim != claims.end())
           w.claimed_by = claim->second.reaction;
     withheld.push_back(w);
-    return;
+    return {Stage::claimed};
   }
-  if (!r.on) return static_cast<void>(++report.stopped_off);
-  if (!guards_hold(r, firing)) return static_cast<void>(++report.stopped_guard);
-  if (!passes(index, firing)) return static_cast<void>(++report.stopped_limit);
+  if (!r.on) {
+    ++report.stopped_off;
+    return {Stage::off};
+  }
+  if (const Refusal by = failing(r, firing); by.stage != Stage::fired) {
+    ++report.stopped_guard;
+    return by;
+  }
+  const Refusal by = limit(index, firing);
+  report.stopped_limit += by.stage != Stage::fired ? 1 : 0;
+  return by;
+}
+
+template <int D>
+void Rules<D>::Impl::start(std::size_t index, Firing<D> firing, std::size_t event) {
+  rules::Compiled<D>& r = reactions[index];
+  firing.step = world.steps();
+  firing.time = world.time();
+  firing.reaction = index;
+  ReactionReport& report = reports[index];
+  const Refusal by = held_back(index, firing, event);
+  note_attempt(firing, by);
+  if (by.stage != Stage::fired) return;
   ++report.fired;
   note_limited(r, firing);
   const auto going = [&](std::optional<ObjectId> id) {
@@ -242,6 +275,12 @@ template void Rules<2>::Impl::react_to_state(std::size_t index, const OnState& o
 template void Rules<3>::Impl::react_to_state(std::size_t index, const OnState& on);
 template bool Rules<2>::Impl::is_due(std::size_t index);
 template bool Rules<3>::Impl::is_due(std::size_t index);
+template Refusal Rules<2>::Impl::held_back(std::size_t index, const Firing<2>& firing,
+                                           std::size_t event);
+template Refusal Rules<3>::Impl::held_back(std::size_t index, const Firing<3>& firing,
+                                           std::size_t event);
+template void Rules<2>::Impl::note_attempt(const Firing<2>& firing, const Refusal& by);
+template void Rules<3>::Impl::note_attempt(const Firing<3>& firing, const Refusal& by);
 template void Rules<2>::Impl::start(std::size_t index, Firing<2> firing, std::size_t event);
 template void Rules<3>::Impl::start(std::size_t index, Firing<3> firing, std::size_t event);
 

@@ -261,6 +261,41 @@ Verdict World<D>::decide(ObjectId a, std::size_t collider_a, ObjectId b,
   return v;
 }
 
+template <int D>
+PairState World<D>::pair_state(ObjectId a, std::size_t collider_a, ObjectId b,
+                               std::size_t collider_b) const {
+  const Impl& w = *impl_;
+  const auto slot_of = [&](ObjectId id, std::size_t which) {
+    const bool there = id.slot < w.store.objects.size() &&
+                       w.store.objects[id.slot].shown.id == id &&
+                       which < w.store.objects[id.slot].colliders.size();
+    return there ? w.store.objects[id.slot].colliders[which] : world::kAlone;
+  };
+  std::uint32_t first = slot_of(a, collider_a);
+  std::uint32_t second = slot_of(b, collider_b);
+  if (first == world::kAlone || second == world::kAlone) return {};
+  if (w.store.colliders[first].serial > w.store.colliders[second].serial) std::swap(first, second);
+  const auto serials = std::pair(w.store.colliders[first].serial, w.store.colliders[second].serial);
+  const auto state = [](const world::Pair<D>& p) {
+    return PairState{true, p.touching, p.ignored || p.passing};
+  };
+  const auto& list = w.pairs.list;
+  const auto at = std::lower_bound(list.begin(), list.end(), serials,
+                                   [](const world::Pair<D>& p, const auto& wanted) {
+                                     return std::pair(p.serial_a, p.serial_b) < wanted;
+                                   });
+  if (at != list.end() && at->serial_a == serials.first && at->serial_b == serials.second)
+    return state(*at);
+  const auto among = [&](const math::Many<world::Pair<D>>& pairs) -> std::optional<PairState> {
+    for (const world::Pair<D>& p : pairs)
+      if (p.serial_a == serials.first && p.serial_b == serials.second) return state(p);
+    return std::nullopt;
+  };
+  for (const world::SleepGroup<D>& group : w.sleepers.groups)
+    if (const auto found = among(group.pairs)) return *found;
+  return among(w.sleepers.between.pairs).value_or(PairState{});
+}
+
 template World<2>::World(const WorldSettings<2>& settings);
 template World<3>::World(const WorldSettings<3>& settings);
 template World<2>::~World();
@@ -297,6 +332,10 @@ template std::size_t World<2>::contact_count() const;
 template std::size_t World<3>::contact_count() const;
 template std::size_t World<2>::stopped_count() const;
 template std::size_t World<3>::stopped_count() const;
+template PairState World<2>::pair_state(ObjectId a, std::size_t collider_a, ObjectId b,
+                                        std::size_t collider_b) const;
+template PairState World<3>::pair_state(ObjectId a, std::size_t collider_a, ObjectId b,
+                                        std::size_t collider_b) const;
 template bool World<2>::passed_from_behind(ObjectId id) const;
 template bool World<3>::passed_from_behind(ObjectId id) const;
 template std::size_t World<2>::held_back() const;

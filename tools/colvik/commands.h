@@ -4,6 +4,7 @@
 #include <colvik/scene.hpp>
 
 #include <iosfwd>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -114,5 +115,18 @@ void add_settings(CLI::App& command, std::vector<std::string>& settings);
 // Loads a scene; reports what was mended in its shapes, and at most 20 of its problems.
 LoadedScene load(const std::string& path, const std::vector<std::string>& settings,
                  std::ostream& err);
+
+struct WhyOptions {
+  std::string scene;
+  std::string first;
+  std::string second;
+  std::string reaction;
+  std::vector<std::string> settings;
+  std::optional<double> at{};
+  std::vector<double> between;
+  bool json = false;
+};
+void add_why(CLI::App& app, WhyOptions& options);
+int why(const WhyOptions& options, std::ostream& out, std::ostream& err);
 
 }  // namespace colvik::tool

@@ -95,10 +95,12 @@ bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostre
   if (events != nullptr) write_events(*events, run->trace, o.all);
   out << fmt::format("{}: {}D, {:g} s at {:g} steps a second\n\n", scene.file, D, scene.length,
                      scene.world.rate);
-  out << run_report<D>(run->trace, scene.expectations, {colour, o.firings, o.coverage});
+  const std::vector<std::string> reasons =
+      why_missed<D>(scene.expectations, run->trace, scene.length, [&] { return start_run(scene); });
+  out << run_report<D>(run->trace, scene.expectations, {colour, o.firings, o.coverage, reasons});
   tell_what_faces_away(out, *run);
   if (o.cost) out << '\n' << cost_report(cost, run->world, run->trace);
-  if (junit != nullptr) write_junit<D>(*junit, scene.file, run->trace, scene.expectations);
+  if (junit != nullptr) write_junit<D>(*junit, scene.file, run->trace, scene.expectations, reasons);
   if (json != nullptr) write_results<D>(*json, scene.file, run->trace, scene.expectations);
   if (o.require_coverage > 0)
     if (const double percent = coverage(run->trace, std::span(scene.expectations)).percent();

@@ -1,0 +1,33 @@
+#pragma once
+#include <colvik/explain.hpp>
+
+namespace colvik::reasons {
+
+// Whose furthest progress is `p`, with the reaction in question, if one was.
+template <int D>
+struct Case {
+  const Scene<D>& scene;
+  const Run<D>& run;  // which is over
+  const WatchedPair<D>& two;
+  const Progress<D>& progress;
+  std::optional<std::size_t> reaction;
+};
+
+// What to change so that it comes further, and where that stands.
+struct Advice {
+  std::string text;
+  std::vector<Place> places;
+};
+template <int D>
+[[nodiscard]] Advice advice_for(const Case<D>& c);
+
+// Why a reaction whose start is no touch never started.
+template <int D>
+[[nodiscard]] std::string why_unstarted(const Scene<D>& scene, const Run<D>& run,
+                                        std::size_t reaction);
+
+template <int D>
+[[nodiscard]] Place place_of_object(const Scene<D>& scene, const Run<D>& run,
+                                    const std::string& name);
+
+}  // namespace colvik::reasons
