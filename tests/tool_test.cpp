@@ -418,6 +418,70 @@ std::vector<std::pair<std::string, std::string>> blocks(const std::string& page)
 
 }  // namespace
 
+TEST_CASE("check: the demo scenes have no finding that they do not accept") {
+  std::string scenes;
+  for (const auto& entry : std::filesystem::directory_iterator(COLVIK_SOURCE_DIR "/data"))
+    if (entry.path().extension() == ".toml") scenes += " " + entry.path().string();
+  const Ran ran = colvik_tool("check --run" + scenes);
+  CHECK_MESSAGE(ran.status == 0, ran.out, ran.err);
+  CHECK(has(ran.out, "nothing found, "));
+}
+
+TEST_CASE("check: text, JSON and SARIF say the same; what is accepted counts no more") {
+  const Folder folder;
+  const auto scene = [&](const std::string& accept) {
+    std::ofstream(folder / "scene.toml") << "colvik = 1\n"
+                                         << accept << R"(
+[world]
+dimension = 2
+[tags]
+used = ""
+spare = ""
+[[objects]]
+name = "thing"
+tags = ["used"]
+collider = { box = [1, 1] }
+)";
+    return " " + (folder / "scene.toml");
+  };
+  std::string path = scene("");
+  Ran ran = colvik_tool("check" + path);
+  CHECK(ran.status == 1);
+  CHECK(has(ran.out,
+            "scene.toml:7:9: warning: the tag 'spare' is declared, and used nowhere "
+            "[tag-unused]\n    take it out, or give it to those that it is for\n1 finding\n"));
+  const json list = json::parse(colvik_tool("check --format json" + path).out);
+  REQUIRE(list.size() == 1);
+  CHECK(list[0]["finding"] == "tag-unused");
+  CHECK(list[0]["line"] == 7);
+  path = scene("accept = [{ finding = \"tag-unused\", of = \"spare\", because = \"soon\" }]");
+  ran = colvik_tool("check" + path);
+  CHECK(ran.status == 0);
+  CHECK(ran.out == "nothing found, 1 accepted\n");
+  // What SARIF 2.1.0 requires, and what viewers read.
+  const json sarif = json::parse(colvik_tool("check --format sarif" + path).out);
+  CHECK(sarif["version"] == "2.1.0");
+  const json& run = sarif["runs"].at(0);
+  CHECK(run["tool"]["driver"]["name"] == "colvik");
+  std::vector<std::string> ids;
+  for (const json& rule : run["tool"]["driver"]["rules"]) ids.push_back(rule["id"]);
+  const json& result = run["results"].at(0);
+  CHECK(std::find(ids.begin(), ids.end(), result["ruleId"]) != ids.end());
+  CHECK(result["level"] == "warning");
+  CHECK(!result["message"]["text"].get<std::string>().empty());
+  const json& place = result["locations"].at(0)["physicalLocation"];
+  CHECK(!place["artifactLocation"]["uri"].get<std::string>().empty());
+  CHECK(place["region"]["startLine"] == 8);
+  CHECK(result["suppressions"].at(0) == json({{"kind", "inSource"}, {"justification", "soon"}}));
+  path = scene("accept = [{ finding = \"tag-unusd\", because = \"soon\" }]");
+  ran = colvik_tool("check" + path);
+  CHECK(has(ran.out,
+            "nothing is found that 'tag-unusd' accepts [acceptance-unused]\n"
+            "    did you mean 'tag-unused'?"));
+  path = scene("accept = [{ finding = \"tag-unused\" }]");
+  CHECK(colvik_tool("check" + path).status == 2);
+}
+
 TEST_CASE("every command in docs/explain.md prints what the page says") {
   int commands = 0;
   for (const auto& [language, text] : blocks(read(COLVIK_SOURCE_DIR "/docs/explain.md"))) {

@@ -218,7 +218,7 @@ TEST_CASE("an answer names the places, what it led to, and what began again") {
   const Why why = answer(scene);
   CHECK(why.not_fired[0].sentence == "t meets only 'movr', and a has the tags mover");
   CHECK(why.change == "let `meets` of t accept mover; 'movr' is spelled nearly like 'mover'");
-  CHECK(why.places[0].line == 20);
+  CHECK(why.places[0].line == 24);
   const Scene<2> counts = scene_of<2>(passing(
       {{"RULE",
         "do = [{ add = 'world.keys', by = 2 }, { remove = 'other' }]\n[[reactions]]\nname = "

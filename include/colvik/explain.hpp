@@ -26,7 +26,7 @@ struct WhyPair {
   std::string second;
   Stage stage = Stage::absent;
   std::string sentence;
-  bool meant = true;      ///< false: the reaction is not for these two
+  bool meant = true;  ///< false: the reaction is not for these two
 };
 
 struct Why {
@@ -48,5 +48,43 @@ template <int D>
 
 /// The answer in words: what fired, the rest grouped by what stopped it, what to change.
 [[nodiscard]] COLVIK_EXPORT std::string why_report(const Why& why);
+
+// ---- findings ----------------------------------------------------------------------------------
+
+enum class Severity {
+  note,     ///< unusual, and may be meant so
+  warning,  ///< it hardly does what it was written for
+  error     ///< it cannot do what it was written for
+};
+[[nodiscard]] COLVIK_EXPORT std::string_view name_of(Severity severity);
+
+/// Something in a scene that is hardly meant so.
+struct Finding {
+  std::string id{};  ///< stable: "tag-unused"
+  Severity severity = Severity::warning;
+  Place place{};
+  std::string of{};        ///< the object, tag or reaction that it is about
+  std::string what{};      ///< one sentence: why
+  std::string todo{};      ///< one sentence: what to do
+  std::string accepted{};  ///< the reason that the scene gives for it; "": it is not accepted
+};
+
+/// What `check` can find: ids with what they mean, in the order of docs/explain.md.
+struct FindingKind {
+  std::string_view id;
+  Severity severity;
+  bool needs_run = false;
+  std::string_view meaning;
+};
+[[nodiscard]] COLVIK_EXPORT std::span<const FindingKind> finding_kinds();
+
+/// Finds mistakes in a scene that can be read: without running it or, with `run`, also for
+/// those that need one. By severity, then in order of the file; those that the scene accepts are
+/// marked. Cost: the square of the objects; with `run` two runs.
+template <int D>
+[[nodiscard]] COLVIK_EXPORT std::vector<Finding> check(const Scene<D>& scene, bool run = false);
+
+/// A line for each that is not accepted, and one for what to do.
+[[nodiscard]] COLVIK_EXPORT std::string check_report(std::span<const Finding> findings);
 
 }  // namespace colvik

@@ -21,6 +21,10 @@ struct COLVIK_EXPORT Problem {
   [[nodiscard]] std::string message() const;
 };
 
+/// Where the keys of an object, reaction, input or expectation stand, also those of its kinds:
+/// "at", "collider.meets", "do.2" (counted from 1).
+using KeyPlaces = std::shared_ptr<const std::map<std::string, Place>>;
+
 /// A scene as it was written, checked.
 template <int D>
 struct Scene {
@@ -42,6 +46,21 @@ struct Scene {
   std::vector<Excepted> excepted;  ///< who do not meet
   std::vector<Reaction<D>> reactions;
   std::vector<Expectation<D>> expectations;
+  /// A finding of check() that is meant so.
+  struct Accepted {
+    std::string finding;  ///< its id
+    std::string of;       ///< only of this object, tag or reaction; "": all of that id
+    std::string because;
+    Place place;
+  };
+  std::vector<Accepted> accepted;
+  std::vector<Place> tag_places;
+  std::vector<Place> input_places;
+  std::vector<KeyPlaces> input_keys;
+  std::vector<KeyPlaces> object_keys;
+  std::vector<KeyPlaces> kind_keys;
+  std::vector<KeyPlaces> reaction_keys;
+  std::vector<KeyPlaces> expectation_keys;
   std::vector<Place> object_places;
   std::vector<Place> reaction_places;
   std::vector<Place> kind_places;

@@ -103,15 +103,56 @@ std::string text_of(const Case<D>& c) {
 }  // namespace
 
 template <int D>
-Place place_of_object(const Scene<D>& scene, const Run<D>& run, const std::string& name) {
+Place place_of_object(const Scene<D>& scene, const Run<D>& run, const std::string& name,
+                      const std::vector<std::string_view>& keys) {
   for (std::size_t i = 0; i < scene.objects.size() && i < scene.object_places.size(); ++i)
-    if (scene.objects[i].name == name) return scene.object_places[i];
+    if (scene.objects[i].name == name)
+      return key_place(scene.object_keys, i, keys, scene.object_places[i]);
   const std::uint32_t at = run.trace.find(name);  // one that was spawned
-  for (std::size_t i = 0; at != kNobody && i < scene.kinds.size() && i < scene.kind_places.size();
-       ++i)
-    if (scene.kinds[i].kind == run.trace.objects()[at].kind) return scene.kind_places[i];
+  for (std::size_t i = 0; i < scene.kinds.size() && i < scene.kind_places.size(); ++i)
+    if (at != kNobody && scene.kinds[i].kind == run.trace.objects()[at].kind)
+      return key_place(scene.kind_keys, i, keys, scene.kind_places[i]);
   return {};
 }
+
+namespace {
+
+// The keys of a reaction that decide at a stage.
+Place place_in_reaction(const std::vector<KeyPlaces>& keys, std::size_t i, Stage stage,
+                        const Place& whole) {
+  switch (stage) {
+    case Stage::not_meant: return key_place(keys, i, {"other", "self"}, whole);
+    case Stage::another_channel: return key_place(keys, i, {"channel"}, whole);
+    case Stage::another_phase:
+    case Stage::another_cause:
+    case Stage::slower:
+    case Stage::softer:
+    case Stage::another_side: return key_place(keys, i, {"when"}, whole);
+    case Stage::off: return key_place(keys, i, {"on"}, whole);
+    case Stage::condition: return key_place(keys, i, {"all", "any", "none"}, whole);
+    case Stage::most: return key_place(keys, i, {"most"}, whole);
+    case Stage::cooldown: return key_place(keys, i, {"cooldown"}, whole);
+    case Stage::already: return key_place(keys, i, {"once"}, whole);
+    default: return whole;
+  }
+}
+
+// Those of an object.
+std::vector<std::string_view> keys_of(Stage stage) {
+  switch (stage) {
+    case Stage::hidden: return {"active"};
+    case Stage::switched_off: return {"collider.on", "colliders"};
+    case Stage::both_static: return {"body"};
+    case Stage::first_refuses:
+    case Stage::second_refuses: return {"collider.meets", "colliders", "collider"};
+    case Stage::far:
+    case Stage::apart: return {"path", "at", "on_parent", "row", "grid"};
+    case Stage::one_way: return {"collider.one_way"};
+    default: return {};
+  }
+}
+
+}  // namespace
 
 template <int D>
 Advice advice_for(const Case<D>& c) {
@@ -122,7 +163,9 @@ Advice advice_for(const Case<D>& c) {
   };
   const Stage s = c.progress.stage;
   if (s >= Stage::not_meant && s < Stage::touched && c.reaction) {
-    if (*c.reaction < c.scene.reaction_places.size()) add(c.scene.reaction_places[*c.reaction]);
+    if (*c.reaction < c.scene.reaction_places.size())
+      add(place_in_reaction(c.scene.reaction_keys, *c.reaction, s,
+                            c.scene.reaction_places[*c.reaction]));
     return advice;
   }
   if (s == Stage::excepted)
@@ -130,13 +173,15 @@ Advice advice_for(const Case<D>& c) {
       if ((e.first == c.two.first && e.second == c.two.second) ||
           (e.first == c.two.second && e.second == c.two.first))
         add(e.place);
-  if (s != Stage::second_refuses) add(place_of_object(c.scene, c.run, c.two.first));
-  if (s != Stage::first_refuses) add(place_of_object(c.scene, c.run, c.two.second));
+  if (s != Stage::second_refuses) add(place_of_object(c.scene, c.run, c.two.first, keys_of(s)));
+  if (s != Stage::first_refuses) add(place_of_object(c.scene, c.run, c.two.second, keys_of(s)));
   return advice;
 }
 
-template Place place_of_object(const Scene<2>&, const Run<2>&, const std::string&);
-template Place place_of_object(const Scene<3>&, const Run<3>&, const std::string&);
+template Place place_of_object(const Scene<2>&, const Run<2>&, const std::string&,
+                               const std::vector<std::string_view>&);
+template Place place_of_object(const Scene<3>&, const Run<3>&, const std::string&,
+                               const std::vector<std::string_view>&);
 template Advice advice_for(const Case<2>&);
 template Advice advice_for(const Case<3>&);
 

@@ -3,6 +3,16 @@
 
 namespace colvik::reasons {
 
+// Where the first of these keys stands that is there, else the whole.
+[[nodiscard]] inline Place key_place(const std::vector<KeyPlaces>& all, std::size_t i,
+                                     const std::vector<std::string_view>& keys,
+                                     const Place& whole) {
+  if (i < all.size() && all[i] != nullptr)
+    for (const std::string_view key : keys)
+      if (const auto at = all[i]->find(std::string(key)); at != all[i]->end()) return at->second;
+  return whole;
+}
+
 // Whose furthest progress is `p`, with the reaction in question, if one was.
 template <int D>
 struct Case {
@@ -28,6 +38,7 @@ template <int D>
 
 template <int D>
 [[nodiscard]] Place place_of_object(const Scene<D>& scene, const Run<D>& run,
-                                    const std::string& name);
+                                    const std::string& name,
+                                    const std::vector<std::string_view>& keys = {});
 
 }  // namespace colvik::reasons

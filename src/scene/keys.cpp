@@ -22,6 +22,12 @@ constexpr SceneKey kKeys[] = {
      "what happens when; earlier ones have the first claim"},
     {"scene", "expect", "array of tables", "what the run must show, or must not"},
 
+    {"scene", "accept", "array of tables", "findings of `colvik check` that are meant so"},
+
+    {"accept", "finding", "a finding's id", "which; required"},
+    {"accept", "of", "name", "only of this object, tag or reaction"},
+    {"accept", "because", "text", "why it is meant so; required"},
+
     {"world", "dimension", "2 or 3", "required"},
     {"world", "gravity", "vector",
      "units per second squared; y up or down follows from it; none when left out"},

@@ -33,6 +33,7 @@ Scene<D> SceneReader<D>::read() {
   for (const auto& [at, name] : objects_meant_)
     if (!context_.reported_at(*at)) (void)check_who(*at, "@" + name);
   read_inputs();
+  read_accepted();
   read_reactions();
   read_expectations();
   if (context_.problems.empty()) try_out();
@@ -74,7 +75,10 @@ void SceneReader<D>::read_tags() {
       context_.report(key->source().begin,
                       fmt::format("{} {}", tag.error().where, tag.error().what),
                       tag.error().accepted);
-    else scene_.tags.emplace_back(key->str(), meaning.value_or(""));
+    else {
+      scene_.tags.emplace_back(key->str(), meaning.value_or(""));
+      scene_.tag_places.push_back(context_.place(*value));
+    }
   }
 }
 

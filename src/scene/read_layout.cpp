@@ -68,6 +68,7 @@ void SceneReader<D>::add_copy(const ObjectDef<D>& def, const std::string& name, 
   }
   scene_.objects.push_back(std::move(copy));
   scene_.object_places.push_back(context_.place(own));
+  scene_.object_keys.push_back(keys_at_hand_);
   object_layers_.push_back(layers_at_hand_);
 }
 

@@ -39,6 +39,7 @@ void SceneReader<D>::read_kinds() {
     def.kind = name;
     scene_.kinds.push_back(std::move(def));
     scene_.kind_places.push_back(context_.place(*kind.table));
+    scene_.kind_keys.push_back(context_.key_places(kind.layers));
   }
 }
 
@@ -109,6 +110,7 @@ void SceneReader<D>::read_objects() {
         }
     }
     layers_at_hand_ = layers;
+    keys_at_hand_ = context_.key_places(layers);
     const Section s(context_, "object", std::move(layers));
     s.require("name", "a name of its own");
     ObjectDef<D> def = read_object(s);

@@ -184,6 +184,7 @@ void SceneReader<D>::read_reactions() {
       if (auto effect = read_effect(e)) r.effects.push_back(*effect);
     scene_.reactions.push_back(std::move(r));
     scene_.reaction_places.push_back(context_.place(s.node()));
+    scene_.reaction_keys.push_back(context_.key_places(s.layers()));
   }
   check_switches();
 }
@@ -211,6 +212,18 @@ void SceneReader<D>::read_inputs() {
     s.require("at", "seconds from the start");
     s.require("name", "what is given");
     scene_.inputs.push_back({s.number("at", 0, 1e9).value_or(0), s.text("name").value_or("")});
+    scene_.input_places.push_back(context_.place(s.node()));
+    scene_.input_keys.push_back(context_.key_places(s.layers()));
+  }
+}
+
+template <int D>
+void SceneReader<D>::read_accepted() {
+  for (const Section& s : top_.tables("accept", "accept")) {
+    s.require("finding", "the id of a finding");
+    s.require("because", "the reason");
+    scene_.accepted.push_back({s.text("finding").value_or(""), s.text("of").value_or(""),
+                               s.text("because").value_or(""), context_.place(s.node())});
   }
 }
 
@@ -224,6 +237,8 @@ template void SceneReader<2>::read_reactions();
 template void SceneReader<3>::read_reactions();
 template void SceneReader<2>::read_inputs();
 template void SceneReader<3>::read_inputs();
+template void SceneReader<2>::read_accepted();
+template void SceneReader<3>::read_accepted();
 template void SceneReader<2>::check_switches();
 template void SceneReader<3>::check_switches();
 

@@ -258,7 +258,10 @@ void SceneReader<D>::read_expectations() {
                       fmt::format("one of: {}", fmt::join(kSubjects, ", ")));
       continue;
     }
-    if (auto e = read_expectation(s, subjects[0])) scene_.expectations.push_back(std::move(*e));
+    if (auto e = read_expectation(s, subjects[0])) {
+      scene_.expectations.push_back(std::move(*e));
+      scene_.expectation_keys.push_back(context_.key_places(s.layers()));
+    }
   }
 }
 

@@ -24,6 +24,22 @@ Place Context::place(const toml::node& at) const {
   return {file, at.source().begin.line, at.source().begin.column};
 }
 
+KeyPlaces Context::key_places(const std::vector<const toml::table*>& layers) const {
+  std::map<std::string, Place> places;
+  for (const toml::table* layer : layers)
+    for (const auto& [key, value] : *layer) {
+      const std::string name(key.str());
+      places.emplace(name, place(value));
+      if (const toml::table* table = value.as_table())
+        for (const auto& [inner, node] : *table)
+          places.emplace(name + "." + std::string(inner.str()), place(node));
+      if (const toml::array* list = value.as_array())
+        for (std::size_t i = 0; i < list->size(); ++i)
+          places.emplace(name + "." + std::to_string(i + 1), place((*list)[i]));
+    }
+  return std::make_shared<const std::map<std::string, Place>>(std::move(places));
+}
+
 bool Context::reported_at(const toml::node& node) const {
   return std::any_of(problems.begin(), problems.end(), [&](const Problem& p) {
     return p.place.line == node.source().begin.line && p.place.column == node.source().begin.column;

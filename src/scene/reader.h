@@ -20,6 +20,8 @@ struct Context {
     report(at.source().begin, std::move(what), std::move(accepted));
   }
   [[nodiscard]] Place place(const toml::node& at) const;
+  // Of keys and of what is directly inside them; what stands in several layers, in the first.
+  [[nodiscard]] KeyPlaces key_places(const std::vector<const toml::table*>& layers) const;
   // The node itself, or the parameter that "$name" stands for; null (reported) for an unknown one.
   const toml::node* resolve(const toml::node& node);
   bool reported_at(const toml::node& node) const;

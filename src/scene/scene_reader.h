@@ -25,6 +25,7 @@ class SceneReader {
   void read_kinds();
   void read_objects();
   void read_inputs();
+  void read_accepted();
   void read_reactions();
   void read_expectations();
   void try_out();  // builds the world once, to report what only a world can find
@@ -119,6 +120,7 @@ class SceneReader {
   bool reading_kinds_ = false;
   std::set<std::string> declared_objects_;  // names in the file, whether or not they could be read
   std::set<std::string> declared_regions_;
+  KeyPlaces keys_at_hand_;                                      // likewise
   std::vector<const toml::table*> layers_at_hand_;              // of the object that is being read
   std::vector<std::vector<const toml::table*>> object_layers_;  // of the scene's objects
   bool shape_follows_ = false;    // of the collider at hand, from the border it is part of

@@ -129,4 +129,13 @@ struct WhyOptions {
 void add_why(CLI::App& app, WhyOptions& options);
 int why(const WhyOptions& options, std::ostream& out, std::ostream& err);
 
+struct CheckOptions {
+  std::vector<std::string> scenes;
+  std::vector<std::string> settings;
+  bool run = false;
+  std::string format = "text";
+};
+void add_check(CLI::App& app, CheckOptions& options);
+int check(const CheckOptions& options, std::ostream& out, std::ostream& err);
+
 }  // namespace colvik::tool

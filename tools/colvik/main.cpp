@@ -36,6 +36,8 @@ int main(int argc, char** argv) {
   add_audit(app, audit_options);
   StoryOptions story_options;
   add_story(app, story_options);
+  CheckOptions check_options;
+  add_check(app, check_options);
   WhyOptions why_options;
   add_why(app, why_options);
   const CLI::App* query_command = add_query(app, query_options);
@@ -73,6 +75,7 @@ int main(int argc, char** argv) {
     if (app.got_subcommand("who")) return who(who_options, std::cout, std::cerr);
     if (app.got_subcommand("kind")) return kind(kind_options, std::cout, std::cerr);
     if (app.got_subcommand("compare")) return compare_runs(compare_options, std::cout, std::cerr);
+    if (app.got_subcommand("check")) return check(check_options, std::cout, std::cerr);
     if (app.got_subcommand("why")) return why(why_options, std::cout, std::cerr);
     if (app.got_subcommand("story")) return story(story_options, std::cout, std::cerr);
     if (app.got_subcommand("audit")) return audit_log(audit_options, std::cout, std::cerr);

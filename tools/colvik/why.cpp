@@ -11,7 +11,7 @@
 namespace colvik::tool {
 namespace {
 
-nlohmann::ordered_json as_json(const Why& why) {
+nlohmann::ordered_json why_as_json(const Why& why) {
   nlohmann::ordered_json fired = nlohmann::ordered_json::array();
   for (const WhyFired& f : why.fired)
     fired.push_back({{"time", f.time},
@@ -81,7 +81,7 @@ int why(const WhyOptions& o, std::ostream& out, std::ostream& err) {
                              e.what, e.accepted);
           return kWrong;
         }
-        if (o.json) out << as_json(answer.value()).dump(1) << '\n';
+        if (o.json) out << why_as_json(answer.value()).dump(1) << '\n';
         else out << why_report(answer.value());
         return kAllMet;
       },
