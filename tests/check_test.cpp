@@ -157,6 +157,11 @@ const std::vector<Row>& wrong_lines() {
       {"one-sided-filter", "collider = { box = <*1>, meets = 'floor' }",
        "collider = { box = <*1>, meets = 'floor | courier' }"},
       {"reaction-too-wide", "other = 'parcel'\n", "other = 'any'\n"},
+      {"reactions-compete", "name = 'done'\n",
+       "name = 'halts'\nself = 'courier'\nother = 'door'\ndo = [{ stop = 'self' "
+       "}]\n[[reactions]]\nname = "
+       "'jumps'\nself = 'courier'\nother = 'door'\ndo = [{ launch = 'self', velocity = <0 1> "
+       "}]\n[[reactions]]\nname = 'done'\n"},
       {"cue-circle", "{ add = '@courier.health', by = 1 }",
        "{ add = '@courier.health', by = 1 }, { cue = 'ring' }"},
       {"drawing-alone", "name = 'floor'\n",

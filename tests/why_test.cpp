@@ -240,6 +240,18 @@ TEST_CASE("an answer names the places, what it led to, and what began again") {
                                  "parted (left, "));
 }
 
+TEST_CASE("what fired at another time is said to have") {
+  const Scene<2> scene = scene_of<2>(passing({}));
+  const WatchQuestion early{.first = "a", .second = "t", .reaction = "hit", .from = 0, .to = 0.5};
+  const Why late = why(scene, early).value();
+  CHECK(late.fired.empty());
+  CHECK(late.not_fired.at(0).stage == Stage::another_time);
+  CHECK(late.not_fired[0].sentence == "a and t: fired at 1.000 s, outside the time in question");
+  const Why touched = why(scene, {.first = "a", .second = "t", .from = 0, .to = 0.5}).value();
+  CHECK(touched.not_fired.at(0).sentence ==
+        "a and t touched at 1.000 s, outside the time in question");
+}
+
 TEST_CASE("starts that are no touch say what they waited for") {
   const auto unstarted = [](const std::string& when, const std::string& more = "") {
     const Scene<2> scene =

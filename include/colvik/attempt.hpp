@@ -34,6 +34,7 @@ enum class Stage {
   most,             ///< it had fired as often as it may
   cooldown,         ///< it had fired less than its cooldown before
   already,          ///< it had fired for these two, in this visit, or ever
+  another_time,     ///< it fired, or they touched, outside the time in question
   touched,          ///< they touched; of two objects without a reaction
   fired             ///< nothing: it fired
 };

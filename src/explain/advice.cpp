@@ -96,6 +96,7 @@ std::string text_of(const Case<D>& c) {
       return fmt::format("`cooldown` of at most {:.3g}, or whom it counts for (`limits`)",
                          p.by.was);
     case Stage::already: return "`once` of the reaction";
+    case Stage::another_time: return "the time in question, or when it comes";
     default: return "";
   }
 }

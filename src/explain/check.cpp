@@ -28,6 +28,8 @@ constexpr FindingKind kKinds[] = {
      "one's filter names the other, which refuses it"},
     {"reaction-too-wide", Severity::warning, false,
      "a reaction that removes or hurts what is static scenery"},
+    {"reactions-compete", Severity::warning, false,
+     "two reactions that send the same side of the same touch to different places"},
     {"cue-circle", Severity::warning, false, "cues that start each other for ever"},
     {"drawing-alone", Severity::warning, false, "a drawing without a collider"},
     {"unlike-drawing", Severity::note, false, "a collider far larger or smaller than its drawing"},

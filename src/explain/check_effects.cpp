@@ -52,6 +52,12 @@ struct EffectCheck {
   const Reaction<D>& r;
   std::string key;  // of the effect
 
+  // Of self and other whom the reaction means by that.
+  [[nodiscard]] std::string called(const Target& target) const {
+    return target.kind == Target::Kind::self    ? r.self
+           : target.kind == Target::Kind::other ? r.other
+                                                : target.text();
+  }
   [[nodiscard]] Place place() const { return c.place_of(index, {key, "do"}); }
   void nothing(const std::string& what, const std::string& todo) {
     c.add("effect-finds-nothing", place(), r.name, what, todo);
@@ -73,7 +79,7 @@ struct EffectCheck {
     if (list.empty() || std::any_of(list.begin(), list.end(),
                                     [&](const Known<D>* k) { return has_number(*k, name); }))
       return;
-    nothing(fmt::format("{}, and none of '{}' has a number '{}'", what, target.text(), name),
+    nothing(fmt::format("{}, and none of '{}' has a number '{}'", what, called(target), name),
             suggestion(name, numbers_of(list), "numbers = { " + name + " = ... } on those"));
   }
   void spot(const Target& at, const std::string& name) {
@@ -84,7 +90,7 @@ struct EffectCheck {
       for (const Spot<D>& s : k->def->spots) known.push_back(s.name);
     if (std::find(known.begin(), known.end(), name) != known.end()) return;
     nothing(
-        fmt::format("'{}' means the spot '{}', and none of '{}' has it", r.name, name, at.text()),
+        fmt::format("'{}' means the spot '{}', and none of '{}' has it", r.name, name, called(at)),
         suggestion(name, known, "spots = { " + name + " = [...] } on those"));
   }
   void moves(const Target& target, std::string_view what) {
@@ -94,7 +100,7 @@ struct EffectCheck {
         }))
       return;
     c.add("effect-on-static", place(), r.name,
-          fmt::format("'{}' does '{}' with '{}', which is static", r.name, what, target.text()),
+          fmt::format("'{}' does '{}' with '{}', which is static", r.name, what, called(target)),
           "body = \"kinematic\" or \"dynamic\" on those, or another target");
   }
   void look(const Effect& e) {
@@ -115,7 +121,7 @@ struct EffectCheck {
             return change->collider < k->def->colliders.size();
           }))
         nothing(fmt::format("'{}' switches collider {} of '{}', which has fewer", r.name,
-                            change->collider + 1, change->target.text()),
+                            change->collider + 1, called(change->target)),
                 "a collider that is there");
     }
     if (std::holds_alternative<effects::Push>(e.what) ||
@@ -134,8 +140,45 @@ struct EffectCheck {
 
 }  // namespace
 
+namespace {
+
+// What a side of a touch does next: of several such effects the last one counts.
+const Target* sent(const Effect& e) {
+  const bool sends = std::holds_alternative<effects::Send>(e.what) ||
+                     std::holds_alternative<effects::Launch>(e.what) ||
+                     std::holds_alternative<effects::Teleport>(e.what) ||
+                     std::holds_alternative<effects::Stop>(e.what);
+  return sends && e.after <= 0 ? target_of(e) : nullptr;
+}
+
+template <int D>
+void check_competing(Checking<D>& c) {
+  const std::vector<Reaction<D>>& all = c.scene.reactions;
+  for (std::size_t i = 0; i < all.size(); ++i)
+    for (std::size_t k = i + 1; k < all.size(); ++k) {
+      const auto* first = std::get_if<OnTouch>(&all[i].when);
+      const auto* second = std::get_if<OnTouch>(&all[k].when);
+      const bool alike = first != nullptr && second != nullptr && first->phase == second->phase &&
+                         all[i].self == all[k].self && all[i].other == all[k].other &&
+                         all[i].all.empty() && all[k].all.empty() && all[i].none.empty() &&
+                         all[k].none.empty();
+      if (!alike) continue;
+      for (const Effect& a : all[i].effects)
+        for (const Effect& b : all[k].effects)
+          if (const Target* x = sent(a), *y = sent(b);
+              x != nullptr && y != nullptr && x->text() == y->text() && x->text() != "all")
+            c.add("reactions-compete", c.place_of(k, {"do"}), all[k].name,
+                  fmt::format("'{}' and '{}' both say where '{}' goes at the same touch",
+                              all[i].name, all[k].name, x->text()),
+                  "one of the two, or a condition in each");
+    }
+}
+
+}  // namespace
+
 template <int D>
 void check_effects(Checking<D>& c) {
+  check_competing(c);
   for (std::size_t i = 0; i < c.scene.reactions.size(); ++i)
     for (std::size_t k = 0; k < c.scene.reactions[i].effects.size(); ++k)
       EffectCheck<D>{c, i, c.scene.reactions[i], fmt::format("do.{}", k + 1)}.look(

@@ -175,6 +175,11 @@ Result<void> check_colliders(const std::vector<ColliderDef<D>>& colliders, BodyK
                    D == 2 ? "polygons, an outline or a compound" : "hulls or a compound of them"};
     if (needs_volume && !c.zone) mass += c.density * mass_properties(c.shape).volume;
   }
+  const auto is_zone = [](const ColliderDef<D>& c) { return c.zone; };
+  if (needs_volume && !colliders.empty() &&
+      std::all_of(colliders.begin(), colliders.end(), is_zone))
+    return Error{"body", "is dynamic and has zones alone: without a mass, and through every floor",
+                 "a solid collider beside the zone, a mass, or body = kinematic"};
   if (needs_volume && mass == 0)
     return Error{"body", "is dynamic but has no solid collider with a volume to take a mass from",
                  "a solid collider that is no bare segment, or a mass"};

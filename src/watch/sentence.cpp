@@ -33,6 +33,7 @@ constexpr std::string_view kNames[] = {"never there together",
                                        "as often as it may",
                                        "cooling down",
                                        "fired for them already",
+                                       "at another time",
                                        "touched",
                                        "fired"};
 
@@ -137,6 +138,14 @@ std::string Watch<D>::Impl::stopped(const WatchedPair<D>& two, const Progress<D>
           "{} passed through a one-way surface from a side that lets it through (at "
           "{:.3f} s)",
           both, p.time);
+    case Stage::another_time: {
+      std::vector<double> outside = two.fired_outside;
+      if (!reaction)
+        for (const WatchedTouch& t : two.touches) outside.push_back(t.begin);
+      return fmt::format("{}{}{} at {}, outside the time in question", both,
+                         both.empty() || !reaction ? " " : ": ", reaction ? "fired" : "touched",
+                         times(outside));
+    }
     case Stage::touched: return fmt::format("{} touched at {:.3f} s", both, p.time);
     default: break;
   }
@@ -159,9 +168,6 @@ std::string Watch<D>::sentence(const WatchedPair<D>& two) const {
   const std::string_view colon = both.empty() ? "" : ": ";
   if (two.furthest.stage == Stage::fired)
     return fmt::format("{}{}fired at {}", both, colon, times(two.fired));
-  if (!two.fired_outside.empty())
-    return fmt::format("{}{}fired at {}, outside the time in question", both, colon,
-                       times(two.fired_outside));
   return impl_->stopped(two, two.furthest);
 }
 

@@ -307,7 +307,16 @@ void Watch<D>::Impl::look(std::span<const Event<D>> events) {
 template <int D>
 std::vector<WatchedPair<D>> Watch<D>::pairs() const {
   std::vector<WatchedPair<D>> list;
-  for (const auto& [serials, two] : impl_->all) list.push_back(two.shown);
+  for (const auto& [serials, two] : impl_->all) {
+    list.push_back(two.shown);
+    WatchedPair<D>& shown = list.back();
+    const bool outside = impl_->reaction
+                             ? !shown.fired_outside.empty()
+                             : std::any_of(shown.touches.begin(), shown.touches.end(),
+                                           [&](const auto& t) { return !impl_->counts(t.begin); });
+    if (outside && shown.furthest.stage < Stage::another_time)
+      shown.furthest.stage = Stage::another_time;
+  }
   std::stable_sort(list.begin(), list.end(), [](const auto& x, const auto& y) {
     return x.meant != y.meant ? x.meant : is_further(x.furthest, y.furthest);
   });
