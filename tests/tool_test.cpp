@@ -484,8 +484,9 @@ collider = { box = [1, 1] }
 
 TEST_CASE("every command in docs/explain.md prints what the page says") {
   int commands = 0;
-  for (const auto& [language, text] : blocks(read(COLVIK_SOURCE_DIR "/docs/explain.md"))) {
-    if (language != "console") continue;
+  for (const auto& block : blocks(read(COLVIK_SOURCE_DIR "/docs/explain.md"))) {
+    if (block.first != "console") continue;
+    const std::string& text = block.second;
     CAPTURE(text);
     const std::size_t line = text.find('\n');
     const std::string tool = "$ build/bin/colvik ";

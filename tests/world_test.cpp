@@ -93,7 +93,7 @@ TEST_CASE_TEMPLATE("bad objects are refused whole, naming object, value and what
          d.mass = 1;
          d.body = BodyKind::fixed;
        }},
-      {"object 'crate' body: is dynamic but has no solid collider",
+      {"object 'crate' body: is dynamic and has zones alone",
        [&](ObjectDef<D>& d) { d.colliders[0].zone = true; }},
       {"object 'crate' velocity: is given to a static object",
        [&](ObjectDef<D>& d) {
