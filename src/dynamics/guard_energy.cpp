@@ -135,8 +135,9 @@ bool Solver<D>::gather_group(std::uint32_t body, Judged pass) {
     }
     return true;
   };
-  for (std::size_t i = 0; i < group_.size(); ++i)
-    if (!add_all_at(group_[i])) {  // so it is for all of them
+  std::size_t visited = 0;  // of a group that grows meanwhile
+  while (visited < group_.size())
+    if (!add_all_at(group_[visited++])) {  // so it is for all of them
       for (const std::uint32_t member : group_) neighbours_.known[member] = Judged::excused;
       return false;
     }
