@@ -70,7 +70,7 @@ TEST_CASE("each mistake in a scene is reported with its line and column and what
        "mass from; a solid "
        "collider that is no bare segment, or a mass"},
       {"[[objects]]\nname = 'a'\nbody = 'dynamic'\ncollider = { box = [1, 1], zone = true }",
-       "s.toml:13:8: object 'a' body is dynamic and has zones alone: without a mass, and through "
+       "s.toml:13:1: object 'a' body is dynamic and has zones alone: without a mass, and through "
        "every floor; a solid collider beside the zone, a mass, or body = kinematic"},
       {"[[objects]]\nname = 'a'\nat = [1, nan]", "s.toml:13:10: at is not finite; a finite number"},
       {"[[objects]]\nname = 'a'\nat = 3",
