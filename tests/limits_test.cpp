@@ -283,9 +283,9 @@ present = false
   CHECK(story.find("comes, a stone") != std::string::npos);
   CHECK(story.find("is removed by 'crush'") != std::string::npos);
   CHECK(story_of(run->trace, "nobody").empty());
-  std::istringstream told(story);
+  std::istringstream steps(story);
   double before = 0;
-  for (std::string line; std::getline(told, line);) {
+  for (std::string line; std::getline(steps, line);) {
     const double time = std::stod(line);
     CHECK(time >= before);
     before = time;

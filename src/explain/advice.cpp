@@ -13,17 +13,9 @@ namespace {
 std::string near_spelling(const Party& refuses, const Party& refused, const Tags& tags) {
   std::vector<std::string> has;
   for (const Tag tag : refused.tags.list()) has.push_back(tags.name(tag));
-  std::string name;
-  for (const char c : refuses.meets.text() + " ") {
-    if (std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '-' || c == '_' || c == '.') {
-      name += c;
-      continue;
-    }
-    if (const std::string near = name.empty() ? "" : nearest_name(name, has);
-        !near.empty() && near != name)
+  for (const std::string& name : names_in(refuses.meets.text()))
+    if (const std::string near = nearest_name(name, has); !near.empty() && near != name)
       return fmt::format("; '{}' is spelled nearly like '{}'", name, near);
-    name.clear();
-  }
   return "";
 }
 
@@ -65,8 +57,7 @@ std::string text_of(const Case<D>& c) {
     case Stage::relatives: return fmt::format("`meets_relatives = true` on {} or {}", a, b);
     case Stage::hidden: return "show both at the same time: `active`, or the effect `show`";
     case Stage::switched_off: return "switch the collider on: `on`, or the effect `switch_on`";
-    case Stage::both_static:
-      return fmt::format("`body` of the one that moves: kinematic or dynamic", a);
+    case Stage::both_static: return "`body` of the one that moves: kinematic or dynamic";
     case Stage::first_refuses: return of_filter(c, true);
     case Stage::second_refuses: return of_filter(c, false);
     case Stage::excepted: return "take the two out of `excepted`, or end what the effect excepts";

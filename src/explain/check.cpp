@@ -107,7 +107,7 @@ void know_all(reasons::Checking<D>& c) {
       if (kinds.contains(c.scene.kinds[i].kind)) {
         ++serial;
         know(c.scene.kinds[i], i < c.scene.kind_places.size() ? c.scene.kind_places[i] : Place{},
-             true, 1000000 + serial, serial,
+             true, serial, serial,
              i < c.scene.kind_keys.size() ? c.scene.kind_keys[i] : KeyPlaces{});
       }
 }

@@ -2,7 +2,6 @@
 #include <fmt/format.h>
 
 #include <map>
-#include <type_traits>
 
 #include "explain/checking.h"
 
@@ -15,18 +14,6 @@ const Target* target_of(const Effect& effect) {
         else return nullptr;
       },
       effect.what);
-}
-
-template <int D>
-std::vector<const Known<D>*> whom(const Checking<D>& c, const Reaction<D>& r,
-                                  const Target& target) {
-  const std::string text = target.text();
-  const std::string query = text == "self"             ? r.self
-                            : text == "other"          ? r.other
-                            : text.starts_with("all ") ? text.substr(4)
-                                                       : text;
-  const Result<Who> who = Who::parse(query, c.tags());
-  return who ? c.meant(who.value()) : std::vector<const Known<D>*>{};
 }
 
 namespace {
@@ -58,6 +45,12 @@ struct EffectCheck {
            : target.kind == Target::Kind::other ? r.other
                                                 : target.text();
   }
+  // Those that it may be.
+  [[nodiscard]] std::vector<const Known<D>*> whom(const Target& target) const {
+    const Result<Who> who =
+        Who::parse(target.kind == Target::Kind::all ? target.who : called(target), c.tags());
+    return who ? c.meant(who.value()) : std::vector<const Known<D>*>{};
+  }
   [[nodiscard]] Place place() const { return c.place_of(index, {key, "do"}); }
   void nothing(const std::string& what, const std::string& todo) {
     c.add("effect-finds-nothing", place(), r.name, what, todo);
@@ -75,7 +68,7 @@ struct EffectCheck {
     has(target, name, fmt::format("'{}' changes {}", r.name, number));
   }
   void has(const Target& target, const std::string& name, const std::string& what) {
-    const auto list = whom(c, r, target);
+    const auto list = whom(target);
     if (list.empty() || std::any_of(list.begin(), list.end(),
                                     [&](const Known<D>* k) { return has_number(*k, name); }))
       return;
@@ -83,7 +76,7 @@ struct EffectCheck {
             suggestion(name, numbers_of(list), "numbers = { " + name + " = ... } on those"));
   }
   void spot(const Target& at, const std::string& name) {
-    const auto list = whom(c, r, at);
+    const auto list = whom(at);
     if (name.empty() || list.empty()) return;
     std::vector<std::string> known;
     for (const Known<D>* k : list)
@@ -94,7 +87,7 @@ struct EffectCheck {
         suggestion(name, known, "spots = { " + name + " = [...] } on those"));
   }
   void moves(const Target& target, std::string_view what) {
-    const auto list = whom(c, r, target);
+    const auto list = whom(target);
     if (list.empty() || std::any_of(list.begin(), list.end(), [](const Known<D>* k) {
           return k->def->body != BodyKind::fixed;
         }))
@@ -116,7 +109,7 @@ struct EffectCheck {
     if (const auto* spawn = std::get_if<effects::Spawn>(&e.what))
       if (const auto* at = std::get_if<effects::SpotOf>(&spawn->where)) spot(at->object, at->spot);
     if (const auto* change = std::get_if<effects::SwitchCollider>(&e.what)) {
-      const auto list = whom(c, r, change->target);
+      const auto list = whom(change->target);
       if (!list.empty() && std::none_of(list.begin(), list.end(), [&](const Known<D>* k) {
             return change->collider < k->def->colliders.size();
           }))
@@ -166,7 +159,7 @@ void check_competing(Checking<D>& c) {
       for (const Effect& a : all[i].effects)
         for (const Effect& b : all[k].effects)
           if (const Target* x = sent(a), *y = sent(b);
-              x != nullptr && y != nullptr && x->text() == y->text() && x->text() != "all")
+              x != nullptr && y != nullptr && x->text() == y->text())
             c.add("reactions-compete", c.place_of(k, {"do"}), all[k].name,
                   fmt::format("'{}' and '{}' both say where '{}' goes at the same touch",
                               all[i].name, all[k].name, x->text()),
@@ -311,8 +304,6 @@ void check_waiting(Checking<D>& c) {
   }
 }
 
-template std::vector<const Known<2>*> whom(const Checking<2>&, const Reaction<2>&, const Target&);
-template std::vector<const Known<3>*> whom(const Checking<3>&, const Reaction<3>&, const Target&);
 template void check_effects(Checking<2>& c);
 template void check_effects(Checking<3>& c);
 template void check_waiting(Checking<2>& c);

@@ -72,7 +72,7 @@ void check_expectations(Checking<D>& c) {
 template <int D>
 void check_run(Checking<D>& c) {
   const auto run = start_run(c.scene);
-  const std::vector<Finding> before = c.found;
+  const auto before = static_cast<std::ptrdiff_t>(c.found.size());
   std::vector<std::unique_ptr<Watch<D>>> watches(c.scene.reactions.size());
   for (std::size_t i = 0; i < c.scene.reactions.size(); ++i) {
     const Reaction<D>& r = c.scene.reactions[i];
@@ -90,9 +90,9 @@ void check_run(Checking<D>& c) {
                         report.idle_effects),
             "colvik story shows whether the object was gone by then");
     const std::vector<WatchedPair<D>> pairs = watches[i]->pairs();
-    const bool is_known = std::any_of(before.begin(), before.end(), [&](const Finding& f) {
-      return f.of == r.name && f.severity == Severity::error;
-    });
+    const bool is_known = std::any_of(
+        c.found.begin(), c.found.begin() + before,
+        [&](const Finding& f) { return f.of == r.name && f.severity == Severity::error; });
     const bool is_meant_so =
         std::any_of(c.scene.expectations.begin(), c.scene.expectations.end(), [&](const auto& e) {
           const auto* expected = std::get_if<ExpectReaction>(&e.what);

@@ -5,8 +5,6 @@
 
 namespace colvik::reasons {
 
-namespace {
-
 // Names in a query, "@object" apart.
 std::vector<std::string> names_in(const std::string& query) {
   std::vector<std::string> names;
@@ -22,6 +20,8 @@ std::vector<std::string> names_in(const std::string& query) {
   }
   return names;
 }
+
+namespace {
 
 struct Use {
   Place place;
@@ -42,8 +42,8 @@ std::vector<std::pair<std::string, Use>> queries(const Checking<D>& c) {
         if (condition.kind != Condition::Kind::number && condition.kind != Condition::Kind::state)
           all.emplace_back(condition.query, use);
     for (const Effect& e : r.effects) {
-      if (const Target* t = target_of(e); t != nullptr && t->text().starts_with("all "))
-        all.emplace_back(t->text().substr(4), use);
+      if (const Target* t = target_of(e); t != nullptr && t->kind == Target::Kind::all)
+        all.emplace_back(t->who, use);
       if (const auto* retag = std::get_if<effects::Retag>(&e.what))
         for (const std::string& tag : retag->take) all.emplace_back(tag, use);
     }
@@ -160,8 +160,10 @@ void check_reaction(Checking<D>& c, std::size_t i) {
   // One that is meant as what is collected or hit takes scenery too.
   for (const Effect& e : r.effects) {
     const Target* target = removes_or_hurts(e) ? target_of(e) : nullptr;
-    if (target == nullptr || (target->text() != "other" && target->text() != "self")) continue;
-    const bool of_other = target->text() == "other";
+    if (target == nullptr ||
+        (target->kind != Target::Kind::other && target->kind != Target::Kind::self))
+      continue;
+    const bool of_other = target->kind == Target::Kind::other;
     if ((of_other ? r.other : r.self) != "any") continue;
     for (const Known<D>* k : of_other ? others : selves)
       if (!k->spawned && k->def->body == BodyKind::fixed &&

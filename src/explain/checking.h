@@ -43,13 +43,8 @@ struct Checking {
   [[nodiscard]] std::vector<const Known<D>*> meant(const Who& who) const;
 };
 
-// A call for each effect with its target, if it has one.
+// Whom an effect acts on; null if on nobody.
 [[nodiscard]] const Target* target_of(const Effect& effect);
-
-// The objects that a target may be, of a reaction.
-template <int D>
-[[nodiscard]] std::vector<const Known<D>*> whom(const Checking<D>& c, const Reaction<D>& r,
-                                                const Target& target);
 
 template <int D>
 void check_tags(Checking<D>& c);

@@ -13,6 +13,9 @@ namespace colvik::reasons {
   return whole;
 }
 
+// Tags that a query names; none of "@object".
+[[nodiscard]] std::vector<std::string> names_in(const std::string& query);
+
 // Whose furthest progress is `p`, with the reaction in question, if one was.
 template <int D>
 struct Case {

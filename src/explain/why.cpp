@@ -10,27 +10,26 @@ namespace colvik {
 
 namespace {
 
-using reasons::Case;
-
 // A tag query, "@object", or an object's name where no tag has it.
 template <int D>
-Result<std::string> whom(const std::string& text, const Run<D>& run, const Scene<D>& scene) {
-  std::vector<std::string> objects;
-  for (const TraceObject<D>& o : run.trace.objects()) objects.push_back(o.name);
-  const auto is_object = [&](const std::string& name) {
-    return std::find(objects.begin(), objects.end(), name) != objects.end();
-  };
-  if (text.starts_with('@'))
-    return is_object(text.substr(1)) ? Result<std::string>(text)
-                                     : Error{{},
-                                             fmt::format("no object is named '{}'", text.substr(1)),
-                                             suggestion(text.substr(1), objects,
-                                                        "the name of an object of the run", "@")};
-  const Result<Who> who = Who::parse(text, run.world.tags());
-  if (who) return text;
-  if (is_object(text)) return "@" + text;
-  for (const auto& [tag, meaning] : scene.tags) objects.push_back(tag);
-  const std::string near = nearest_name(text, objects);
+Result<std::string> whom(const std::string& text, const Tags& tags, const Scene<D>& scene) {
+  const bool by_name = text.starts_with('@');
+  const std::string name = by_name ? text.substr(1) : text;
+  const Result<Who> who = Who::parse(text, tags);
+  if (!by_name && who) return text;
+  for (const ObjectDef<D>& o : scene.objects)
+    if (o.name == name) return "@" + name;
+  const auto run = start_run(scene);  // it may come later
+  run->run_for(scene.length);
+  std::vector<std::string> names;
+  for (const TraceObject<D>& o : run->trace.objects()) names.push_back(o.name);
+  if (std::find(names.begin(), names.end(), name) != names.end()) return "@" + name;
+  if (by_name)
+    return Error{{},
+                 fmt::format("no object is named '{}'", name),
+                 suggestion(name, names, "the name of an object of the run", "@")};
+  for (const auto& [tag, meaning] : scene.tags) names.push_back(tag);
+  const std::string near = nearest_name(text, names);
   return Error{{},
                fmt::format("'{}' is no tag query, and no object is named so", text),
                near.empty() ? who.error().accepted : fmt::format("did you mean '{}'?", near)};
@@ -117,15 +116,13 @@ void gather(Why& answer, const Run<D>& run, const Watch<D>& watch,
 template <int D>
 Result<Why> why(const Scene<D>& scene, const WatchQuestion& question) {
   if (auto good = check_times(scene, question); !good) return good.error();
-  const auto first_run = start_run(scene);  // which shows who was there at some time
-  first_run->run_for(scene.length);
+  const auto run = start_run(scene);
   WatchQuestion q = question;
   for (std::string* text : {&q.first, &q.second}) {
-    const Result<std::string> meant = whom(*text, *first_run, scene);
+    const Result<std::string> meant = whom(*text, run->world.tags(), scene);
     if (!meant) return meant.error();
     *text = meant.value();
   }
-  const auto run = start_run(scene);
   if (auto good = Watch<D>::check(run->world, run->rules, q); !good) return good.error();
   std::optional<std::size_t> reaction;
   for (std::size_t i = 0; i < run->rules.reports().size(); ++i)

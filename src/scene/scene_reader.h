@@ -120,8 +120,8 @@ class SceneReader {
   bool reading_kinds_ = false;
   std::set<std::string> declared_objects_;  // names in the file, whether or not they could be read
   std::set<std::string> declared_regions_;
-  KeyPlaces keys_at_hand_;                                      // likewise
   std::vector<const toml::table*> layers_at_hand_;              // of the object that is being read
+  KeyPlaces keys_at_hand_;                                      // likewise
   std::vector<std::vector<const toml::table*>> object_layers_;  // of the scene's objects
   bool shape_follows_ = false;    // of the collider at hand, from the border it is part of
   std::optional<Vec<D>> covers_;  // centre of the region that the collider at hand covers

@@ -43,6 +43,16 @@ bool is_further(const Progress<D>& a, const Progress<D>& b) {
   }
 }
 
+// Whether a reaction is for two, whichever of them is self.
+struct Facing {
+  const std::string& name;
+  const TagSet& tags;
+};
+bool is_for(const ReactionReport& r, const Facing& a, const Facing& b) {
+  return (r.self.matches(a.name, a.tags) && r.other.matches(b.name, b.tags)) ||
+         (r.self.matches(b.name, b.tags) && r.other.matches(a.name, a.tags));
+}
+
 template <int D>
 std::optional<std::size_t> index_of(const Rules<D>& rules, std::string_view name) {
   for (std::size_t i = 0; i < rules.reports().size(); ++i)
@@ -136,11 +146,10 @@ template <int D>
 bool Watch<D>::Impl::are_meant(ObjectId a, ObjectId b) const {
   if (!reaction) return true;
   const ReactionReport& r = rules.reports()[*reaction];
-  const auto is = [&](const Who& who, ObjectId id) {
-    return who.matches(world.object(id).name, tags_of(world.object(id)));
-  };
-  if (!of_two) return is(r.self, a);
-  return (is(r.self, a) && is(r.other, b)) || (is(r.self, b) && is(r.other, a));
+  const Object<D>& first_one = world.object(a);
+  const TagSet first_tags = tags_of(first_one);
+  if (!of_two) return r.self.matches(first_one.name, first_tags);
+  return is_for(r, {first_one.name, first_tags}, {world.object(b).name, tags_of(world.object(b))});
 }
 
 template <int D>
@@ -243,12 +252,9 @@ void Watch<D>::Impl::note_events(std::span<const Event<D>> events) {
     p.gap = 0;
     p.stage = Stage::touched;
     if (reaction) {
-      const ReactionReport& r = rules.reports()[*reaction];
-      const std::string& s = world.object(e.self).name;
-      const std::string& o = world.object(e.other).name;
-      const bool meant = (r.self.matches(s, e.self_tags) && r.other.matches(o, e.other_tags)) ||
-                         (r.self.matches(o, e.other_tags) && r.other.matches(s, e.self_tags));
-      if (meant) continue;  // its attempts say more
+      if (is_for(rules.reports()[*reaction], {world.object(e.self).name, e.self_tags},
+                 {world.object(e.other).name, e.other_tags}))
+        continue;  // its attempts say more
       p.stage = Stage::not_meant;
     }
     take(two, std::move(p));

@@ -22,10 +22,10 @@ struct Watch<D>::Impl {
   void see(Two& two);
   [[nodiscard]] Progress<D> progress(const Two& two) const;
   void take(Two& two, Progress<D> progress);
-  // sentence.cpp
-  [[nodiscard]] std::string stopped(const WatchedPair<D>& two, const Progress<D>& p) const;
   [[nodiscard]] bool are_meant(ObjectId a, ObjectId b) const;
   [[nodiscard]] bool counts(double time) const { return time >= from && time <= to; }
+  // sentence.cpp
+  [[nodiscard]] std::string stopped(const WatchedPair<D>& two, const Progress<D>& p) const;
 
   World<D>& world;
   Rules<D>& rules;

@@ -168,19 +168,22 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
       err << fmt::format("{}: is the scene itself; a file that may be overwritten\n", *path);
       return kWrong;
     }
-  std::array<Output, 3> outputs{{{&o.junit}, {&o.json}, {&o.events}}};
+  Output junit{&o.junit};
+  Output json{&o.json};
+  Output events{&o.events};
+  const std::array<Output*, 3> outputs{&junit, &json, &events};
   std::ostream* report = &out;
-  for (Output& output : outputs) {
-    if (*output.path == "-" && report == &err) {
+  for (Output* output : outputs) {
+    if (*output->path == "-" && report == &err) {
       err << "colvik run: two of --events, --json and --junit go to standard output; one of them\n";
       return kWrong;
     }
-    if (!output.open(out)) {
+    if (!output->open(out)) {
       err << fmt::format("{}: the file cannot be written; a path in a folder that exists\n",
-                         *output.path);
+                         *output->path);
       return kWrong;
     }
-    if (output.stream == &out) report = &err;
+    if (output->stream == &out) report = &err;
   }
   const char* no_colour = std::getenv("NO_COLOR");
   const bool wanted = o.colour == "always" || (o.colour == "auto" && terminal);
@@ -188,17 +191,17 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   bool all_met = true;
   for (std::size_t i = 0; i < scenes.size(); ++i) {
     if (i > 0) *report << "\n";
-    all_met = std::visit(
-                  [&](const auto& scene) {
-                    return run_one(scene, o, colour, *report, outputs[2].stream, outputs[0].stream,
-                                   outputs[1].stream);
-                  },
-                  *scenes[i].scene) &&
-              all_met;
+    all_met =
+        std::visit(
+            [&](const auto& scene) {
+              return run_one(scene, o, colour, *report, events.stream, junit.stream, json.stream);
+            },
+            *scenes[i].scene) &&
+        all_met;
   }
-  for (Output& output : outputs)
-    if (output.stream != nullptr && !output.stream->flush()) {
-      err << fmt::format("{}: writing failed; is the disk full?\n", *output.path);
+  for (Output* output : outputs)
+    if (output->stream != nullptr && !output->stream->flush()) {
+      err << fmt::format("{}: writing failed; is the disk full?\n", *output->path);
       return kWrong;
     }
   return all_met ? kAllMet : kSomeMissed;
