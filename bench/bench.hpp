@@ -77,6 +77,7 @@ auto* row(const std::string& group, const std::string& who, Run run) {
 }
 
 void register_bodies();
+void register_leak();
 void register_pairs();
 void register_rays();
 void register_rules();

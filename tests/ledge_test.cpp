@@ -46,3 +46,32 @@ TEST_CASE_TEMPLATE("over an edge a walker goes on as fast as before, and falls f
             CHECK(std::abs(gone - speed * fall) < 2 * speed / rate + 0.02 * speed);
           }
 }
+
+TEST_CASE_TEMPLATE("no walker gets higher than its jump by pressing against an edge", T, Two,
+                   Three) {
+  constexpr int D = T::D;
+  constexpr double kJump = 1.4;
+  for (const double rate : {15, 60, 240, 480})
+    for (const double speed : {2.0, 4.0, 8.0})
+      for (const double high : {1.3, 1.45, 1.55, 1.65, 3.0}) {
+        CAPTURE(rate);
+        CAPTURE(speed);
+        CAPTURE(high);
+        Level<D> level(rate);
+        level.box("floor", up<D>(-0.5), 40, 1);
+        level.box("wall", along_x<D>(22) + up<D>(high / 2), 40, high);
+        const ObjectId id = level.walker({.speed = speed, .jump_speed = jump_speed(kJump, 9.81)},
+                                         along_x<D>(1.6) + up<D>(0.602));
+        level.run(0.5);
+        double top = 0;
+        for (int i = 0; i < 2 * rate; ++i) {
+          level.wish(id, {.velocity = along_x<D>(speed), .jump = true});
+          level.world.step();
+          top = std::max(top, level.world.object(id).pose.position[1] - 0.602);
+        }
+        // A round foot comes to stand on an edge by a part of its radius, 0.3.
+        CHECK(top < kJump + 0.3 * 0.3 + 0.01);
+        CHECK(top > kJump - 0.01);
+        CHECK((level.on(id) == "wall") == (high < kJump + 0.3 * 0.3));
+      }
+}

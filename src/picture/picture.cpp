@@ -59,7 +59,7 @@ class Painter {
         to_paper_(view, trace.gravity(), {10, kTop},
                   {options.width - kPanel - 20, options.height - kTop - 10}) {}
 
-  void paint() {
+  void paint(const Overlay<D>* overlay) {
     const double shown = options_.at.value_or(trace_.time());
     const auto last =
         std::min(trace_.steps(),
@@ -78,6 +78,7 @@ class Painter {
       paint_moment(last, 1, true, true);
     }
     paint_trails(last);
+    if (overlay != nullptr) paint_overlay(*overlay);
     paint_marks();
     canvas_.unclip();
     paint_title(last);
@@ -382,6 +383,34 @@ class Painter {
     }
   }
 
+  void paint_overlay(const Overlay<D>& overlay) {
+    const Colour way{0.80, 0.10, 0.10};
+    const Colour reached = way.faded(0.3);
+    for (const Vec<D>& dot : overlay.dots) canvas_.circle(to_paper_(dot), 1.6, &reached, nullptr);
+    for (const std::vector<Vec<D>>& points : overlay.ways) {
+      Points line;
+      for (const Vec<D>& p : points) line.push_back(to_paper_(p));
+      canvas_.polyline(line, {kPaper, 6, false});
+      canvas_.polyline(line, {way, 2.6, false});
+      if (line.size() < 2) continue;
+      const Vec<2> tip = line.back();
+      const Vec<2> back = (line[line.size() - 2] - tip).normalized() * 13;
+      const Vec<2> side(-back.y() * 0.4, back.x() * 0.4);
+      canvas_.polygon(Points{tip, tip + back + side, tip + back - side}, &way, nullptr);
+    }
+    const Colour white{1, 1, 1, 0.9};
+    const Stroke rim{way, 1.2, false};
+    for (const auto& [place, text] : overlay.notes) {
+      if (text.empty()) continue;
+      const Vec<2> at = to_paper_(place) + Vec<2>(0, -22);
+      const double half = canvas_.text_width(text, 12, true) / 2 + 6;
+      canvas_.polygon(Points{at + Vec<2>(-half, -10), at + Vec<2>(half, -10), at + Vec<2>(half, 9),
+                             at + Vec<2>(-half, 9)},
+                      &white, &rim);
+      canvas_.text(at + Vec<2>(0, 4), text, 12, way, true, true);
+    }
+  }
+
   void paint_title(std::uint64_t last) {
     canvas_.text({14, 27}, options_.title, 16, kInk, true);
     const std::string when =
@@ -486,18 +515,18 @@ Bounds<D> everything(const Trace<D>& trace) {
 
 template <int D>
 Result<void> draw_picture(const Trace<D>& trace, const Bounds<D>* view, const std::string& path,
-                          const PictureOptions& options) {
+                          const PictureOptions& options, const Overlay<D>* overlay) {
   auto canvas = picture::Canvas::create(path, options.width, options.height);
   if (!canvas) return canvas.error();
   std::unique_ptr<picture::Canvas> paper = std::move(canvas).value();
   picture::Painter<D>(*paper, trace, view != nullptr ? *view : picture::everything(trace), options)
-      .paint();
+      .paint(overlay);
   return paper->finish();
 }
 
 template Result<void> draw_picture(const Trace<2>&, const Bounds<2>*, const std::string&,
-                                   const PictureOptions&);
+                                   const PictureOptions&, const Overlay<2>*);
 template Result<void> draw_picture(const Trace<3>&, const Bounds<3>*, const std::string&,
-                                   const PictureOptions&);
+                                   const PictureOptions&, const Overlay<3>*);
 
 }  // namespace colvik

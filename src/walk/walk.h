@@ -63,6 +63,7 @@ class Walk {
   [[nodiscard]] Vec<D> displacement_of(const ObjectState<D>& o, const Vec<D>& point) const;
   [[nodiscard]] bool dropped() const;
   void stop_at(const Hit& hit);
+  void stop_in_air(const Hit& hit);
   void note_ground(const Hit& ground);
   void carry();
   void jump();

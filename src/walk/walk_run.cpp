@@ -246,6 +246,26 @@ void Walk<D>::note_ground(const Hit& ground) {
   meet(ground, walking_.carried);
 }
 
+// As in slide(): what is too steep to stand on is a wall, and no speed against it leads up.
+template <int D>
+void Walk<D>::stop_in_air(const Hit& hit) {
+  const Object<D>& other = object_of(*hit.by);
+  const double body =
+      other.body == BodyKind::dynamic ? std::min(0.0, hit.normal.dot(other.velocity)) : 0;
+  const double most = std::max(0.0, up_.dot(s_.velocity));
+  const double into = hit.normal.dot(s_.velocity);
+  if (into >= body) return;
+  const Vec<D> along = s_.velocity - hit.normal * (into - body);
+  const Vec<D> wall = level(hit.normal);
+  if (body < 0 || up_.dot(along) <= most || wall.norm() < 1e-9) {
+    s_.velocity = along;
+    return;
+  }
+  const Vec<D> flat = wall.normalized();
+  s_.velocity -= flat * std::min(0.0, flat.dot(s_.velocity));
+  s_.velocity -= hit.normal * std::min(0.0, hit.normal.dot(s_.velocity));
+}
+
 template <int D>
 void Walk<D>::fly_through_air(double time) {
   const double g = gravity_.norm();
@@ -283,11 +303,7 @@ void Walk<D>::fly_through_air(double time) {
       meet(hit, velocity);
       if (!walkable(hit.normal) && up_.dot(hit.normal) > 0.02) s_.slid = now_ + spent_;
       if (slid.landed && hit.by == slid.ground.by && hit.t == slid.ground.t) continue;
-      const double into = hit.normal.dot(s_.velocity);
-      const double body = object_of(*hit.by).body == BodyKind::dynamic
-                              ? std::min(0.0, hit.normal.dot(object_of(*hit.by).velocity))
-                              : 0;
-      if (into < body) s_.velocity -= hit.normal * (into - body);
+      stop_in_air(hit);
     }
     if (!slid.landed) continue;
     Hit ground = slid.ground;
@@ -411,6 +427,8 @@ template void Walk<2>::stop_at(const Hit& hit);
 template void Walk<3>::stop_at(const Hit& hit);
 template void Walk<2>::note_ground(const Hit& ground);
 template void Walk<3>::note_ground(const Hit& ground);
+template void Walk<2>::stop_in_air(const Hit& hit);
+template void Walk<3>::stop_in_air(const Hit& hit);
 template void Walk<2>::fly_through_air(double time);
 template void Walk<3>::fly_through_air(double time);
 template void Walk<2>::float_about(double time);

@@ -1,7 +1,7 @@
 #pragma once
 // The commands of the tool. Each file has the options of one command, adds them to the command line
 // and runs it; results go to `out`, problems to `err`.
-#include <colvik/scene.hpp>
+#include <colvik/leak.hpp>
 
 #include <iosfwd>
 #include <optional>
@@ -128,6 +128,16 @@ struct WhyOptions {
 };
 void add_why(CLI::App& app, WhyOptions& options);
 int why(const WhyOptions& options, std::ostream& out, std::ostream& err);
+
+struct LeakOptions {
+  std::string scene;
+  std::vector<std::string> settings;
+  SceneLeak question;
+  std::string out;
+  bool json = false;
+};
+void add_leak(CLI::App& app, LeakOptions& options);
+int leak(const LeakOptions& options, std::ostream& out, std::ostream& err);
 
 struct CheckOptions {
   std::vector<std::string> scenes;
