@@ -115,6 +115,18 @@ template <int D>
 Scene<D> scene_to_check(std::string text) {
   if (const std::size_t at = text.find("FLOOR"); at != std::string::npos)
     text.replace(at, 5, D == 2 ? "[30, 1]" : "[30, 1, 30]");
+  if (const std::size_t at = text.find("CORNERS"); at != std::string::npos) {
+    const int n = D == 2 ? std::stoi(text.substr(at + 7)) : 16;
+    std::string corners = D == 2 ? "outline = { corners = [" : "hull = { points = [";
+    for (int i = 0; i < n; ++i)
+      for (const double high : {-0.5, 0.5}) {
+        if (D == 2 && high < 0) continue;
+        const double angle = 2 * kPi * i / n;
+        corners += fmt::format("[{:.6f}, {:.6f}{}], ", 0.5 * std::cos(angle), 0.5 * std::sin(angle),
+                               D == 3 ? fmt::format(", {}", 0.1 * high) : "");
+      }
+    text.replace(at, 9, corners + "] }");
+  }
   const LoadedScene loaded = read_scene(spelled<D>(text), "check.toml");
   for (const Problem& p : loaded.problems) MESSAGE(p.message());
   REQUIRE(loaded.ok());
@@ -122,8 +134,7 @@ Scene<D> scene_to_check(std::string text) {
 }
 
 // Line of the first place where a scene is not the good one; the spelling adds three before it.
-std::size_t line_of_change(const std::string& text) {
-  const std::string good = kGood;
+std::size_t line_of_change(const std::string& text, const std::string& good = kGood) {
   const auto at = std::mismatch(text.begin(), text.end(), good.begin(), good.end()).first;
   return 4 + static_cast<std::size_t>(std::count(text.begin(), at, '\n'));
 }
@@ -164,6 +175,22 @@ const std::vector<Row>& wrong_lines() {
        "}]\n[[reactions]]\nname = 'done'\n"},
       {"cue-circle", "{ add = '@courier.health', by = 1 }",
        "{ add = '@courier.health', by = 1 }, { cue = 'ring' }"},
+      {"number-unreached", "reaches = 2", "reaches = -2"},
+      {"number-unreached", "self = 'courier'\nother = 'parcel'\n",
+       "self = 'courier'\nother = 'parcel'\nall = [{ number = 'world.parcels', is_value = 1.5 "
+       "}]\n"},
+      {"number-circle", "[[reactions]]\nname = 'opens'",
+       "[[reactions]]\nname = 'fills'\nwhen = { number = 'world.spare', reaches = 0 }\n"
+       "do = [{ set = 'world.spare', to = 3 }]\n[[reactions]]\nname = 'empties'\n"
+       "when = { number = 'world.spare', reaches = 3 }\ndo = [{ set = 'world.spare', to = 0 }]\n"
+       "[[reactions]]\nname = 'opens'"},
+      {"flat-sides", "box = <*1>, meets = 'floor' }", "CORNERS16, meets = 'floor' }"},
+      {"too-many-points", "box = <*1>, meets = 'floor' }", "CORNERS90, meets = 'floor' }"},
+      {"no-standing-room", "[[objects]]\nname = 'door'",
+       "[[objects]]\nname = 'shelf'\nat = <8 2>\ncollider = { box = <*0.2>, one_way = <0 1> }\n"
+       "[[objects]]\nname = 'upper'\nat = <8 3>\ncollider = { box = <*0.2>, one_way = <0 1> }\n"
+       "[[objects]]\nname = 'guard'\nbody = 'kinematic'\nat = <12 1>\nwalker = { speed = 1 }\n"
+       "collider = { box = <*1.2> }\n[[objects]]\nname = 'door'"},
       {"drawing-alone", "name = 'floor'\n",
        "name = 'sign'\ndrawing = { size = <*1> }\n[[objects]]\nname = 'floor'\n"},
       {"unlike-drawing", "size = <*1.1>", "size = <*11>"},
@@ -201,6 +228,35 @@ std::string line_of(const Finding& f) {
   return f.id;
 }
 
+// The good scene with other sizes, speeds and numbers.
+template <int D>
+std::string varied(Random& random) {
+  std::string text = kGood;
+  const auto put = [&](const std::string& right, const std::string& other) {
+    const std::size_t at = text.find(right);
+    REQUIRE(at != std::string::npos);
+    text.replace(at, right.size(), other);
+  };
+  const int parcels = 1 + random.below(4);
+  const double speed = random.range(1.8, 3);
+  put("count = 2", fmt::format("count = {}", parcels));
+  put("step = <1.5 0>", fmt::format("step = <{:.3f} 0>", random.range(0.6, 0.8)));
+  put("reaches = 2", fmt::format("reaches = {}", parcels));
+  put("times = 2", fmt::format("times = {}", parcels));
+  put("velocity = <2 0>", fmt::format("velocity = <{:.3f} 0>", speed));
+  put("box = <*0.5>, zone",
+      fmt::format("BALL = {{ diameter = {:.3f} }}, zone", random.range(0.3, 0.6)));
+  put("length = 4", fmt::format("length = 4\nrate = {}", 15 << random.below(5)));
+  put("at = <-8 0.5>\ncollider = { box = <*1>",
+      fmt::format("at = <-8 {0}>\ncollider = {{ BALL = {{ diameter = {1} }}", random.range(1, 4),
+                  random.range(0.2, 1.5)));
+  if (random.coin()) put("at = 1\n", "at = 2.5\n");
+  if (random.coin()) put("name = 'courier'\n", "name = 'courier'\nturned = TURN\n");
+  if (const std::size_t at = text.find("TURN"); at != std::string::npos)
+    text.replace(at, 4, D == 2 ? "20" : "{ axis = [0, 0, 1], angle = 20 }");
+  return text;
+}
+
 }  // namespace
 
 TEST_CASE_TEMPLATE("a good scene has no findings", T, Two, Three) {
@@ -215,6 +271,7 @@ TEST_CASE_TEMPLATE("each wrong line is found, where it stands", T, Two, Three) {
   int of = 0;
   int first = 0;  // times that the first finding names the very line
   for (const Row& row : wrong_lines()) {
+    if (D == 3 && row.id == "too-many-points") continue;  // hulls have a budget
     CAPTURE(row.id);
     CAPTURE(row.wrong);
     std::string text = changed(row.right, row.wrong);
@@ -244,7 +301,7 @@ TEST_CASE_TEMPLATE("each wrong line is found, where it stands", T, Two, Three) {
   CHECK(first >= of * 95 / 100);  // the first finding names it
   for (const FindingKind& kind : finding_kinds()) {
     CAPTURE(kind.id);
-    if (kind.id != "too-many-points") CHECK(seen.contains(std::string(kind.id)));
+    if (D == 2 || kind.id != "too-many-points") CHECK(seen.contains(std::string(kind.id)));
   }
 }
 
@@ -254,33 +311,38 @@ TEST_CASE_TEMPLATE("good scenes of other sizes, speeds and numbers give no false
   Random random(5);
   int alarms = 0;
   for (int i = 0; i < 100; ++i) {
-    std::string text = kGood;
-    const auto put = [&](const std::string& right, const std::string& other) {
-      const std::size_t at = text.find(right);
-      REQUIRE(at != std::string::npos);
-      text.replace(at, right.size(), other);
-    };
-    const int parcels = 1 + random.below(4);
-    const double speed = random.range(1.8, 3);
-    put("count = 2", fmt::format("count = {}", parcels));
-    put("step = <1.5 0>", fmt::format("step = <{:.3f} 0>", random.range(0.6, 0.8)));
-    put("reaches = 2", fmt::format("reaches = {}", parcels));
-    put("times = 2", fmt::format("times = {}", parcels));
-    put("velocity = <2 0>", fmt::format("velocity = <{:.3f} 0>", speed));
-    put("box = <*0.5>, zone",
-        fmt::format("BALL = {{ diameter = {:.3f} }}, zone", random.range(0.3, 0.6)));
-    put("length = 4", fmt::format("length = 4\nrate = {}", 15 << random.below(5)));
-    put("at = <-8 0.5>\ncollider = { box = <*1>",
-        fmt::format("at = <-8 {0}>\ncollider = {{ BALL = {{ diameter = {1} }}", random.range(1, 4),
-                    random.range(0.2, 1.5)));
-    if (random.coin()) put("at = 1\n", "at = 2.5\n");
-    if (random.coin()) put("name = 'courier'\n", "name = 'courier'\nturned = TURN\n");
-    if (const std::size_t at = text.find("TURN"); at != std::string::npos)
-      text.replace(at, 4, D == 2 ? "20" : "{ axis = [0, 0, 1], angle = 20 }");
+    const std::string text = varied<D>(random);
     CAPTURE(text);
     const auto found = check(scene_to_check<D>(text), true);
     alarms += found.empty() ? 0 : 1;
     if (!found.empty()) MESSAGE(check_report(found));
   }
   CHECK(alarms < 5);
+}
+
+TEST_CASE_TEMPLATE("of one wrong line in a varied good scene the first finding names it", T, Two,
+                   Three) {
+  constexpr int D = T::D;
+  Random random(11);
+  int first = 0;
+  int of = 0;
+  while (of < 100) {
+    const std::string good = varied<D>(random);
+    const Row& row = wrong_lines()[static_cast<std::size_t>(
+        random.below(static_cast<int>(wrong_lines().size())))];
+    std::string text = good;
+    const std::size_t at = text.find(row.right);
+    if (at == std::string::npos || (D == 3 && row.id == "too-many-points")) continue;
+    text.replace(at, row.right.size(), row.wrong);
+    const std::vector<Finding> found = check(scene_to_check<D>(text), true);
+    ++of;
+    const std::size_t from = line_of_change(text, good);
+    const std::size_t to =
+        from + static_cast<std::size_t>(std::count(row.wrong.begin(), row.wrong.end(), '\n'));
+    const bool names =
+        !found.empty() && found.front().place.line + 1 >= from && found.front().place.line <= to;
+    first += names ? 1 : 0;
+    if (!names) MESSAGE(row.id << " in " << from << ": " << check_report(found));
+  }
+  CHECK(first >= 95);
 }

@@ -112,6 +112,7 @@ struct Difference {
   How how = How::only_first;
   Happening first;
   Happening second;
+  std::string why{};  ///< why it did not happen in the other run; may be empty
 };
 /// The nth of one what with the same self and other is compared with the nth. Times that differ by
 /// less than `slack` seconds are the same.

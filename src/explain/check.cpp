@@ -31,8 +31,15 @@ constexpr FindingKind kKinds[] = {
     {"reactions-compete", Severity::warning, false,
      "two reactions that send the same side of the same touch to different places"},
     {"cue-circle", Severity::warning, false, "cues that start each other for ever"},
+    {"number-unreached", Severity::error, false,
+     "a number that is waited for, and that no effect can bring there"},
+    {"number-circle", Severity::warning, false, "reactions that send a number to and fro for ever"},
     {"drawing-alone", Severity::warning, false, "a drawing without a collider"},
     {"unlike-drawing", Severity::note, false, "a collider far larger or smaller than its drawing"},
+    {"flat-sides", Severity::warning, false,
+     "a round body with flat sides, which does not roll evenly"},
+    {"no-standing-room", Severity::warning, false,
+     "one-way surfaces closer above each other than a walker is high"},
     {"solids-overlap", Severity::warning, false, "solids that overlap at the start"},
     {"nothing-beneath", Severity::warning, false,
      "a dynamic body that falls, with nothing beneath and no bounds"},
@@ -200,6 +207,7 @@ std::vector<Finding> check(const Scene<D>& scene, bool run) {
   reasons::check_pairs(c);
   reasons::check_effects(c);
   reasons::check_waiting(c);
+  reasons::check_numbers(c);
   reasons::check_bodies(c);
   reasons::check_places(c);
   reasons::check_expectations(c);

@@ -28,11 +28,24 @@ bool has_solid(const ObjectDef<D>& def) {
 std::size_t points_of(const Shape<2>& shape) {
   std::size_t points = 0;
   if (shape.kind == ShapeKind::polygon || shape.kind == ShapeKind::outline)
-    for (const std::vector<Vec<2>>& line : outlines(shape)) points += line.size();
+    for (const std::vector<Vec<2>>& line : outlines(shape)) points += line.size() - 1;
   return points;
 }
 std::size_t points_of(const Shape<3>& shape) {
   return shape.kind == ShapeKind::hull ? edges(shape).size() / 2 : 0;
+}
+
+std::vector<Vec<2>> corners_of(const Shape<2>& shape) {
+  std::vector<Vec<2>> corners = outlines(shape).front();
+  corners.pop_back();  // the first again
+  return corners;
+}
+std::vector<Vec<3>> corners_of(const Shape<3>& shape) {
+  std::vector<Vec<3>> corners;
+  for (const Edge3& e : edges(shape))
+    for (const Vec<3>& p : {e.from, e.to})
+      if (std::find(corners.begin(), corners.end(), p) == corners.end()) corners.push_back(p);
+  return corners;
 }
 
 template <int D>
@@ -94,7 +107,37 @@ void check_size(Checking<D>& c, const Known<D>& k) {
       c.add("too-many-points", k.at({"collider", "colliders"}), def.name,
             fmt::format("the outline of {} has {} points, and each may cost at every touch",
                         def.name, points),
-            "an outline of 8 to 16 points");
+            fmt::format("an outline of 16 points, with {:.2g} times fewer sides",
+                        static_cast<double>(points) / 16));
+}
+
+// Corners that all lie on one circle, about: it is meant to be round.
+template <int D>
+void check_round(Checking<D>& c, const Known<D>& k) {
+  const ObjectDef<D>& def = *k.def;
+  if (def.body != BodyKind::dynamic || def.locked_rotation) return;
+  for (const ColliderDef<D>& collider : def.colliders) {
+    const ShapeKind kind = collider.shape.kind;
+    const bool sided =
+        kind == ShapeKind::polygon || kind == ShapeKind::outline || kind == ShapeKind::hull;
+    if (collider.zone || !sided || collider.shape.radius > 0) continue;
+    const std::vector<Vec<D>> corners = corners_of(collider.shape);
+    if (corners.size() < (D == 2 ? 7U : 13U)) continue;
+    Vec<D> middle = kZero;
+    for (const Vec<D>& p : corners) middle += p / static_cast<double>(corners.size());
+    double least = 1e300;
+    double most = 0;
+    for (const Vec<D>& p : corners) {
+      least = std::min(least, (p - middle).norm());
+      most = std::max(most, (p - middle).norm());
+    }
+    if (least > 0.95 * most)
+      c.add("flat-sides", k.at({"collider", "colliders"}), def.name,
+            fmt::format("{} is round but for {} corners, and rolls on its flat sides", def.name,
+                        corners.size()),
+            fmt::format("a {} {:.3g} across", D == 2 ? "circle" : "sphere or cylinder",
+                        least + most));
+  }
 }
 
 // What is thinner than a body's way in a step, which it goes without `continuous`.
@@ -168,6 +211,7 @@ void check_bodies(Checking<D>& c) {
     check_drawing(c, k);
     check_size(c, k);
     check_speed(c, k);
+    check_round(c, k);
   }
   check_masses(c);
 }
@@ -247,10 +291,52 @@ void check_fall(Checking<D>& c, const Object<D>& o) {
               : "a solid collider beside the zone, gravity_scale = 0, or body = \"kinematic\"");
 }
 
+// Between one-way surfaces above each other the tallest walker is to have room.
+template <int D>
+void check_rooms(Checking<D>& c) {
+  const World<D>& world = c.start.world;
+  const Vec<D>& gravity = c.scene.world.gravity;
+  if (gravity.isZero(0)) return;
+  int axis = 0;
+  gravity.cwiseAbs().maxCoeff(&axis);
+  double tallest = 0;
+  std::string walker;
+  std::vector<std::pair<const Object<D>*, Bounds<D>>> decks;
+  for (const ObjectId id : world.objects()) {
+    const Object<D>& o = world.object(id);
+    for (const Collider<D>& collider : o.colliders) {
+      const ColliderDef<D>& def = collider.def;
+      if (def.zone) continue;
+      const Bounds<D> around = bounds(def.shape, o.pose * Pose<D>{def.at, def.turned});
+      if (o.walker && around.size()[axis] > tallest) {
+        tallest = around.size()[axis];
+        walker = o.name;
+      }
+      if (!def.one_way.isZero(0)) decks.emplace_back(&o, around);
+    }
+  }
+  const double sign = gravity[axis] < 0 ? 1 : -1;
+  for (const auto& [upper, high] : decks)
+    for (const auto& [lower, low] : decks) {
+      const double apart = sign * (high.centre()[axis] - low.centre()[axis]) +
+                           (high.size()[axis] - low.size()[axis]) / 2;
+      bool over = upper != lower && apart > 0 && apart < tallest;
+      for (int i = 0; i < D; ++i)
+        over = over && (i == axis || (high.lo[i] < low.hi[i] && low.lo[i] < high.hi[i]));
+      const Known<D>* k = over ? known(c, upper->name) : nullptr;
+      if (k != nullptr)
+        c.add("no-standing-room", k->at({"at", "row", "grid"}), upper->name,
+              fmt::format("{} is {:.3g} above {}, and {} is {:.3g} high", upper->name, apart,
+                          lower->name, walker, tallest),
+              "further apart, or one of them alone");
+    }
+}
+
 }  // namespace
 
 template <int D>
 void check_places(Checking<D>& c) {
+  check_rooms(c);
   const World<D>& world = c.start.world;
   for (const ObjectId id : world.objects()) {
     const Object<D>& o = world.object(id);

@@ -24,7 +24,7 @@ template <int D>
 void check_expectations(Checking<D>& c) {
   bool positive = false;
   bool negative = false;
-  Place first;
+  Place last;
   for (std::size_t i = 0; i < c.scene.expectations.size(); ++i) {
     const Expectation<D>& e = c.scene.expectations[i];
     const auto* reaction = std::get_if<ExpectReaction>(&e.what);
@@ -33,7 +33,7 @@ void check_expectations(Checking<D>& c) {
     negative = negative || none;
     if ((reaction != nullptr || contact != nullptr) && !none) {
       positive = true;
-      if (first.line == 0) first = e.place;
+      last = key_place(c.scene.expectation_keys, i, {"at_least", "times"}, e.place);
     }
     const auto idle = [&](const std::string& what, const std::string& todo) {
       c.add(
@@ -64,7 +64,7 @@ void check_expectations(Checking<D>& c) {
         idle(fmt::format("nobody is '{}'", *who), "name those that are there");
   }
   if (positive && !negative)
-    c.add("no-negative", first, "", "nothing is expected not to happen",
+    c.add("no-negative", last, "", "nothing is expected not to happen",
           "an expectation with never = true beside it");
 }
 

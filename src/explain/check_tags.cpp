@@ -76,16 +76,28 @@ void check_tags(Checking<D>& c) {
   TagSet carried = c.given;
   for (const Known<D>& k : c.all) carried = carried.merged(k.tags);
   std::set<std::string> meant;
+  std::set<std::string> lost;
   std::vector<std::string> carried_names;
   for (const Tag tag : carried.list()) carried_names.push_back(c.tags().name(tag));
   for (const auto& [query, use] : queries(c))
     for (const std::string& name : names_in(query)) {
       meant.insert(name);
       const Result<Tag> tag = c.tags().find(name);
-      if (tag && !carried.contains(tag.value()))
+      if (!tag || carried.contains(tag.value())) continue;
+      // An object of that name has lost it, or was never given it.
+      const auto named = std::find_if(c.all.begin(), c.all.end(), [&](const Known<D>& k) {
+        return k.def->name == name || k.def->kind == name;
+      });
+      if (named == c.all.end())
         c.add("tag-of-nobody", use.place, name,
               fmt::format("{} means '{}', and nobody has that tag", use.by, name),
               suggestion(name, carried_names, "give the tag to those that are meant"));
+      else if (lost.insert(name).second)
+        c.add("tag-of-nobody", named->at({"tags"}), name,
+              fmt::format("{} means '{}', and nobody has that tag, not even {}", use.by, name,
+                          named->def->name),
+              fmt::format("tags = [\"{}\"] on {}, or on those that are meant", name,
+                          named->def->name));
     }
   for (std::size_t i = 0; i < c.scene.tags.size(); ++i) {
     const std::string& name = c.scene.tags[i].first;

@@ -55,6 +55,8 @@ void check_effects(Checking<D>& c);
 template <int D>
 void check_waiting(Checking<D>& c);
 template <int D>
+void check_numbers(Checking<D>& c);
+template <int D>
 void check_bodies(Checking<D>& c);
 template <int D>
 void check_places(Checking<D>& c);

@@ -193,8 +193,8 @@ std::string leak_report(const Leak<D>& leak) {
   if (leak.gave_up)
     out += fmt::format("Not decided: gave up after {} places. A coarser resolution needs fewer.\n",
                        leak.places);
-  out += fmt::format("Visited {} places, {:g} from one to the next.\n", leak.places,
-                     leak.resolution);
+  out +=
+      fmt::format("Visited {} places, {:g} from one to the next.\n", leak.places, leak.resolution);
   const bool all = std::all_of(leak.to.begin(), leak.to.end(),
                                [](const auto& target) { return target.way.has_value(); });
   if (leak.narrowest && !leak.out && (leak.to.empty() || !all))

@@ -294,7 +294,15 @@ Way<D> Search<D>::measured(Way<D> way) {
   return way;
 }
 
-template class Search<2>;
-template class Search<3>;
+template Search<2>::Search(Ground<2>&, const LeakQuestion<2>&, double);
+template Search<3>::Search(Ground<3>&, const LeakQuestion<3>&, double);
+template void Search<2>::run(const Vec<2>&, Leak<2>&);
+template void Search<3>::run(const Vec<3>&, Leak<3>&);
+template void Search<2>::push(std::uint32_t, const Vec<2>&, Going, bool);
+template void Search<3>::push(std::uint32_t, const Vec<3>&, Going, bool);
+template bool Search<2>::note(std::uint32_t, const Moved<2>&, Going);
+template bool Search<3>::note(std::uint32_t, const Moved<3>&, Going);
+template bool Search<2>::first_try(const Vec<2>&, double, int);
+template bool Search<3>::first_try(const Vec<3>&, double, int);
 
 }  // namespace colvik::reasons

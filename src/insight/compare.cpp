@@ -37,10 +37,11 @@ std::vector<Difference> compare(std::span<const Happening> first, std::span<cons
                        [](const auto* a, const auto* b) { return a->time < b->time; });
     const std::size_t n = std::max(both[0].size(), both[1].size());
     for (std::size_t i = 0; i < n; ++i) {
-      if (i >= both[0].size()) all.push_back({Difference::How::only_second, {}, *both[1][i]});
-      else if (i >= both[1].size()) all.push_back({Difference::How::only_first, *both[0][i], {}});
+      if (i >= both[0].size()) all.push_back({Difference::How::only_second, {}, *both[1][i], {}});
+      else if (i >= both[1].size())
+        all.push_back({Difference::How::only_first, *both[0][i], {}, {}});
       else if (std::abs(both[0][i]->time - both[1][i]->time) > slack)
-        all.push_back({Difference::How::other_time, *both[0][i], *both[1][i]});
+        all.push_back({Difference::How::other_time, *both[0][i], *both[1][i], {}});
     }
   }
   const auto time = [](const Difference& d) {
@@ -74,6 +75,9 @@ std::string compare_report(std::span<const Difference> differences) {
       else {
         const Happening& h = how == Difference::How::only_first ? d.first : d.second;
         out += fmt::format("  {:7.3f} s  {}\n", h.time, who(h));
+        if (!d.why.empty())
+          out += fmt::format("             {}: {}\n",
+                             how == Difference::How::only_first ? "now" : "before", d.why);
       }
     }
   };

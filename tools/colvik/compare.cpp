@@ -4,6 +4,7 @@
 #include <fstream>
 #include <ostream>
 
+#include <colvik/explain.hpp>
 #include <colvik/insight.hpp>
 
 #include "commands.h"
@@ -35,10 +36,14 @@ namespace {
 
 bool is_log(const std::string& path) { return path.ends_with(".jsonl"); }
 
-// What happened in one of the two; nothing, after an error message, when it cannot be read.
-std::optional<std::vector<Happening>> one(const std::string& path,
-                                          const std::vector<std::string>& settings,
-                                          std::ostream& err) {
+// What happened in one of the two.
+struct Happened {
+  std::vector<Happening> all;
+  std::optional<LoadedScene> scene{};  // not of a log
+};
+// Nothing, after an error message, when it cannot be read.
+std::optional<Happened> one(const std::string& path, const std::vector<std::string>& settings,
+                            std::ostream& err) {
   if (is_log(path)) {
     std::ifstream file(path);
     if (!file) {
@@ -46,19 +51,52 @@ std::optional<std::vector<Happening>> one(const std::string& path,
       return std::nullopt;
     }
     auto all = read_happenings(file, path);
-    if (all) return std::move(all).value();
+    if (all) return Happened{std::move(all).value(), {}};
     err << all.error().message() << '\n';
     return std::nullopt;
   }
-  const LoadedScene loaded = load(path, settings, err);
+  LoadedScene loaded = load(path, settings, err);
   if (!loaded.ok()) return std::nullopt;
-  return std::visit(
+  std::vector<Happening> all = std::visit(
       [&](const auto& scene) {
         const auto run = start_run(scene);
         run->run_for(scene.length);
         return happenings(run->trace);
       },
       *loaded.scene);
+  return Happened{std::move(all), std::move(loaded)};
+}
+
+// Why it did not happen in the run where it is missing, for the first of them: each takes a run.
+void explain_differences(std::vector<Difference>& all, const Happened& first,
+                         const Happened& second) {
+  constexpr int kExplained = 6;
+  int explained = 0;
+  std::vector<Difference*> order;  // reactions before touches
+  for (const bool touches : {false, true})
+    for (Difference& d : all) {
+      const bool gone = d.how == Difference::How::only_first;
+      if (d.how != Difference::How::other_time &&
+          (gone ? d.first : d.second).what.ends_with(" touch") == touches)
+        order.push_back(&d);
+    }
+  for (Difference* difference : order) {
+    if (explained == kExplained) break;
+    Difference& d = *difference;
+    const bool gone = d.how == Difference::How::only_first;
+    const Happening& h = gone ? d.first : d.second;
+    const std::optional<LoadedScene>& scene = gone ? second.scene : first.scene;
+    if (!scene || h.self.empty()) continue;
+    ++explained;
+    WatchQuestion q;
+    q.first = "@" + h.self;
+    if (!h.other.empty()) q.second = "@" + h.other;
+    if (!h.what.ends_with(" touch")) q.reaction = h.what;
+    const Result<Why> why =
+        std::visit([&](const auto& s) { return colvik::why(s, q); }, *scene->scene);
+    if (why && why.value().fired.empty() && !why.value().not_fired.empty())
+      d.why = why.value().not_fired.front().sentence;
+  }
 }
 
 }  // namespace
@@ -78,7 +116,8 @@ int compare_runs(const CompareOptions& o, std::ostream& out, std::ostream& err) 
   changed.insert(changed.end(), o.with.begin(), o.with.end());
   const auto second = first ? one(o.files.back(), changed, err) : std::nullopt;
   if (!first || !second) return kWrong;
-  const std::vector<Difference> all = compare(*first, *second, o.slack);
+  std::vector<Difference> all = compare(first->all, second->all, o.slack);
+  explain_differences(all, *first, *second);
   out << compare_report(all);
   return all.empty() ? kAllMet : kSomeMissed;
 }
