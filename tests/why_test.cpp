@@ -295,7 +295,10 @@ TEST_CASE_TEMPLATE("in random scenes it fired if and only if the trace has it", 
   std::set<Stage> met;
   int moved_on = 0;
   for (int i = 0; i < 100; ++i) {
-    std::string text = "length = 2\n[tags]\nred = ''\nblue = ''\ngreen = ''\n";
+    const int rates[] = {15, 30, 60, 120, 480};
+    const double far = random.coin(0.3) ? 30'000 : 0;
+    std::string text = fmt::format("length = 2\nrate = {}\n", rates[random.below(5)]) +
+                       "[tags]\nred = ''\nblue = ''\ngreen = ''\n";
     const char* tags[] = {"red", "blue", "green"};
     const char* bodies[] = {"static", "kinematic", "kinematic", "dynamic"};
     const char* filters[] = {"any", "red", "blue | green", "!red"};
@@ -305,7 +308,7 @@ TEST_CASE_TEMPLATE("in random scenes it fired if and only if the trace has it", 
           "= <{} {}>\nvelocity = <{} "
           "{}>\n"
           "collider = {{ box = <*1>, zone = {}, meets = '{}' }}\n",
-          k, tags[random.below(3)], bodies[random.below(4)], random.range(-3, 3),
+          k, tags[random.below(3)], bodies[random.below(4)], far + random.range(-3, 3),
           random.range(-3, 3), random.range(-4, 4), random.range(-4, 4),
           random.coin() ? "ZONE" : "false", filters[random.below(4)]);
     std::size_t at = 0;
