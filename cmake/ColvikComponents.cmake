@@ -5,7 +5,7 @@ set(COLVIK_THREADS_PACKAGES Threads)
 set(COLVIK_SCENE_PACKAGES fmt tomlplusplus tinyobjloader)
 set(COLVIK_EXPLAIN_PACKAGES fmt tomlplusplus tinyobjloader)  # those of scenes
 set(COLVIK_INSIGHT_PACKAGES fmt nlohmann_json pugixml)
-set(COLVIK_PICTURE_PACKAGES fmt cairo)
+set(COLVIK_PICTURE_PACKAGES fmt nlohmann_json cairo)
 
 macro(colvik_find package how)
   if(${package} STREQUAL cairo)

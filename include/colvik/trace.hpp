@@ -125,6 +125,21 @@ class COLVIK_EXPORT Trace {
   };
   [[nodiscard]] std::optional<WalkSample> walking_at(std::uint32_t object,
                                                      std::uint64_t step) const;
+  /// Where touch i of touches() was, and its normal towards self, in the world.
+  struct TouchPlace {
+    Vec<D> point = kZero;
+    Vec<D> normal = kZero;
+  };
+  [[nodiscard]] std::span<const TouchPlace> touch_places() const { return touch_places_; }
+  /// A pose from a step on, until the next one.
+  struct Sample {
+    std::uint64_t step = 0;
+    bool shown = true;
+    Pose<D> pose;
+  };
+  [[nodiscard]] std::span<const Sample> samples(std::uint32_t object) const {
+    return samples_[object];
+  }
   [[nodiscard]] std::size_t restarts() const { return restarts_; }
   [[nodiscard]] std::size_t left() const {
     return left_;
@@ -142,11 +157,6 @@ class COLVIK_EXPORT Trace {
   [[nodiscard]] std::uint32_t find(std::string_view name) const;
 
  private:
-  struct Sample {
-    std::uint64_t step = 0;
-    bool shown = true;
-    Pose<D> pose;
-  };
   struct NumberSample {
     std::uint64_t step = 0;
     double value = 0;
@@ -175,6 +185,7 @@ class COLVIK_EXPORT Trace {
   std::vector<ObjectId> ids_;           // by object, while it is alive
   std::vector<std::uint32_t> by_slot_;  // from a slot to the object last seen in it
   std::vector<TraceTouch> touches_;
+  std::vector<TouchPlace> touch_places_;  // of those
   std::vector<TraceFiring<D>> firings_;
   std::vector<TraceWithheld> withheld_;
   std::vector<ReactionReport> reactions_;

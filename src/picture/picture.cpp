@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "picture/canvas.h"
+#include "picture/extent.h"
 #include "picture/projection.h"
 
 namespace colvik {
@@ -496,19 +497,6 @@ class Painter {
   std::vector<Mark> marks_;
   std::vector<Bounds<2>> taken_;  // by marks and names
 };
-
-// What there is to see: everything solid, wherever it was, and zones.
-template <int D>
-Bounds<D> everything(const Trace<D>& trace) {
-  Bounds<D> all;
-  for (const TraceObject<D>& o : trace.objects()) {
-    all = all.merged(o.first_pose.position);
-    for (const ColliderDef<D>& c : o.colliders)
-      all = all.merged(bounds(c.shape, o.first_pose * Pose<D>{c.at, c.turned}));
-  }
-  if (all.empty()) all = all.merged(Vec<D>(kZero));
-  return all.grown(std::max(all.size().maxCoeff() * 0.03, trace.metre() * 0.5));
-}
 
 }  // namespace
 }  // namespace picture

@@ -42,11 +42,13 @@ void Trace<D>::record(const World<D>& world, const Rules<D>& rules) {
   note_objects(world, rules);
 
   const double earlier = static_cast<double>(before_) / rate_;
-  for (const Event<D>& e : world.events())
+  for (const Event<D>& e : world.events()) {
+    touch_places_.push_back({e.point, e.normal});
     touches_.push_back({before_ + e.step, earlier + e.time, e.phase, e.channel, e.why,
                         index_of(world, e.self), index_of(world, e.other), e.self_tags,
                         e.other_tags, e.approach_speed, e.impulse, e.again, e.self_collider,
                         e.other_collider});
+  }
   for (const Firing<D>& f : rules.fired()) {
     TraceFiring<D> t;
     t.step = before_ + f.step;

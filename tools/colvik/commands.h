@@ -129,6 +129,16 @@ struct WhyOptions {
 void add_why(CLI::App& app, WhyOptions& options);
 int why(const WhyOptions& options, std::ostream& out, std::ostream& err);
 
+struct ReplayFileOptions {
+  std::string scene;
+  std::string out;
+  std::string against;
+  std::vector<std::string> settings;
+  std::vector<std::string> with;
+};
+void add_replay(CLI::App& app, ReplayFileOptions& options);
+int replay(const ReplayFileOptions& options, std::ostream& out, std::ostream& err);
+
 struct LeakOptions {
   std::string scene;
   std::vector<std::string> settings;

@@ -40,6 +40,8 @@ int main(int argc, char** argv) {
   add_check(app, check_options);
   WhyOptions why_options;
   add_why(app, why_options);
+  ReplayFileOptions replay_options;
+  add_replay(app, replay_options);
   LeakOptions leak_options;
   add_leak(app, leak_options);
   const CLI::App* query_command = add_query(app, query_options);
@@ -79,6 +81,7 @@ int main(int argc, char** argv) {
     if (app.got_subcommand("compare")) return compare_runs(compare_options, std::cout, std::cerr);
     if (app.got_subcommand("check")) return check(check_options, std::cout, std::cerr);
     if (app.got_subcommand("why")) return why(why_options, std::cout, std::cerr);
+    if (app.got_subcommand("replay")) return replay(replay_options, std::cout, std::cerr);
     if (app.got_subcommand("leak")) return leak(leak_options, std::cout, std::cerr);
     if (app.got_subcommand("story")) return story(story_options, std::cout, std::cerr);
     if (app.got_subcommand("audit")) return audit_log(audit_options, std::cout, std::cerr);

@@ -1,0 +1,20 @@
+#pragma once
+#include <colvik/trace.hpp>
+
+namespace colvik::picture {
+
+// What there is to see: everything solid, wherever it was, and zones.
+template <int D>
+Bounds<D> everything(const Trace<D>& trace) {
+  Bounds<D> all;
+  for (const TraceObject<D>& o : trace.objects()) {
+    all = all.merged(o.first_pose.position);
+    for (const ColliderDef<D>& c : o.colliders)
+      if (c.shape.kind != ShapeKind::half_space)
+        all = all.merged(bounds(c.shape, o.first_pose * Pose<D>{c.at, c.turned}));
+  }
+  if (all.empty()) all = all.merged(Vec<D>(kZero));
+  return all.grown(std::max(all.size().maxCoeff() * 0.03, trace.metre() * 0.5));
+}
+
+}  // namespace colvik::picture

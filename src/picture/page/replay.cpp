@@ -1,0 +1,296 @@
+// Puts the page together: its parts are files beside this one, the data is JSON.
+#include <colvik/lines.hpp>
+#include <colvik/replay.hpp>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <fstream>
+#include <map>
+
+#include "picture/extent.h"
+#include "picture/page/parts.h"
+#include "picture/page/shapes.h"
+
+namespace colvik {
+
+namespace {
+
+using Json = nlohmann::json;
+
+template <int D>
+struct Scale {
+  Vec<D> origin = kZero;
+  double unit = 1;
+  double turn = 1.0 / 8192;
+};
+
+std::string base64(const std::string& bytes) {
+  constexpr std::string_view kDigits =
+      "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+  std::string out;
+  for (std::size_t i = 0; i < bytes.size(); i += 3) {
+    std::uint32_t three = 0;
+    for (std::size_t k = 0; k < 3; ++k)
+      three = three << 8 | (i + k < bytes.size() ? static_cast<unsigned char>(bytes[i + k]) : 0U);
+    for (std::size_t k = 0; k < 4; ++k)
+      out += i + k > bytes.size() ? '=' : kDigits[three >> (18 - 6 * k) & 63U];
+  }
+  return out;
+}
+
+// Seven bits a byte, the lowest first; the lowest bit of a whole number is its sign.
+void put(std::string& out, std::int64_t value) {
+  auto rest = static_cast<std::uint64_t>(value < 0 ? -2 * value - 1 : 2 * value);
+  for (; rest > 127; rest >>= 7) out += static_cast<char>(128U | (rest & 127U));
+  out += static_cast<char>(rest);
+}
+
+template <int D>
+std::string pack(std::span<const typename Trace<D>::Sample> samples, const Scale<D>& scale) {
+  constexpr std::size_t kParts = D == 2 ? 3 : 7;
+  std::string out;
+  std::array<std::int64_t, kParts> before{};
+  std::array<std::int64_t, kParts> rate{};
+  std::uint64_t step = 0;
+  for (const auto& s : samples) {
+    std::array<double, kParts> parts{};
+    for (int k = 0; k < D; ++k)
+      parts[static_cast<std::size_t>(k)] = (s.pose.position[k] - scale.origin[k]) / scale.unit;
+    if constexpr (D == 2) {
+      double angle = s.pose.rotation.angle();  // the nearest to the one before
+      angle +=
+          2 * kPi * std::round((static_cast<double>(before[2]) * scale.turn - angle) / (2 * kPi));
+      parts[2] = angle / scale.turn;
+    } else {
+      const Rotation<3>& q = s.pose.rotation;
+      parts[3] = q.x() / scale.turn;
+      parts[4] = q.y() / scale.turn;
+      parts[5] = q.z() / scale.turn;
+      parts[6] = q.w() / scale.turn;
+    }
+    const bool next = s.step - step == 1;
+    put(out, static_cast<std::int64_t>(s.step - step));
+    step = s.step;
+    for (std::size_t k = 0; k < kParts; ++k) {
+      const std::int64_t now = std::llround(parts[k]);
+      put(out, now - before[k] - (next ? rate[k] : 0));
+      rate[k] = now - before[k];
+      before[k] = now;
+    }
+  }
+  return base64(out);
+}
+
+std::vector<std::string> tag_names(const TagSet& set, const Tags& tags) {
+  std::vector<std::string> names;
+  for (const Tag tag : set.list()) names.push_back(tags.name(tag));
+  return names;
+}
+
+template <int D>
+Json object_of(const Trace<D>& trace, std::uint32_t index, const Scale<D>& scale) {
+  const TraceObject<D>& o = trace.objects()[index];
+  Json colliders = Json::array();
+  bool zone = !o.colliders.empty();
+  double reach = 0.001 * trace.metre();
+  Bounds<D> around = Bounds<D>{}.merged(Vec<D>(kZero));
+  for (const ColliderDef<D>& c : o.colliders) {
+    zone = zone && c.zone;
+    colliders.push_back(page::collider_json(c, trace.metre()));
+    const Bounds<D> own = bounds(c.shape, Pose<D>{c.at, c.turned});
+    reach = std::max({reach, own.lo.norm(), own.hi.norm()});
+    if (c.shape.kind != ShapeKind::half_space)
+      around = around.merged(
+          bounds(c.shape, Pose<D>{kZero, o.first_pose.rotation} * Pose<D>{c.at, c.turned}));
+  }
+  Json hidden = Json::array();
+  const auto samples = trace.samples(index);
+  for (std::size_t i = 0; i < samples.size(); ++i)
+    if (!samples[i].shown)
+      hidden.push_back(
+          {samples[i].step, i + 1 < samples.size() ? samples[i + 1].step : trace.steps() + 1});
+  Json j = {{"name", o.name},
+            {"kind", o.kind},
+            {"body", name_of(o.body)},
+            {"tags", tag_names(o.tags, trace.tags())},
+            {"zone", zone},
+            {"reach", std::min(reach, 1e6 * trace.metre())},
+            {"tall", std::min(around.size()[1] / 2, 1e6)},
+            {"born", o.born},
+            {"gone", o.gone == kNever ? Json(-1) : Json(o.gone)},
+            {"samples", samples.size()},
+            {"packed", pack<D>(samples, scale)},
+            {"colliders", colliders}};
+  if (!hidden.empty()) j["hidden"] = hidden;
+  return j;
+}
+
+Json index_of(std::uint32_t object) { return object == kNobody ? Json(-1) : Json(object); }
+
+template <int D>
+Json events_of(const Trace<D>& trace) {
+  std::vector<Json> events;
+  const auto name = [&](std::uint32_t i) { return trace.objects()[i].name; };
+  for (std::size_t i = 0; i < trace.touches().size(); ++i) {
+    const TraceTouch& t = trace.touches()[i];
+    if (t.phase == Phase::during) continue;
+    const auto& place = trace.touch_places()[i];
+    const bool begin = t.phase == Phase::begin;
+    Json e = {{"kind", begin ? "begin" : "end"},
+              {"channel", name_of(t.channel)},
+              {"step", t.step},
+              {"time", t.time},
+              {"self", t.self},
+              {"other", t.other},
+              {"text", begin ? fmt::format("{} touch  {} with {}", name_of(t.channel), name(t.self),
+                                           name(t.other))
+                             : fmt::format("end  {} with {} ({})", name(t.self), name(t.other),
+                                           name_of(t.why))}};
+    if (begin) {
+      e["at"] = page::vector_json<D>(place.point);
+      e["normal"] = page::vector_json<D>(place.normal);
+    }
+    events.push_back(std::move(e));
+  }
+  for (const TraceFiring<D>& f : trace.firings()) {
+    const std::string& reaction = trace.reactions()[f.reaction].name;
+    std::string text = reaction;
+    if (f.self != kNobody) text += "  " + name(f.self);
+    if (f.other != kNobody) text += " with " + name(f.other);
+    Json e = {{"kind", "fired"}, {"reaction", reaction},     {"step", f.step},
+              {"time", f.time},  {"self", index_of(f.self)}, {"other", index_of(f.other)},
+              {"text", text}};
+    if (f.place) e["at"] = page::vector_json<D>(*f.place);
+    events.push_back(std::move(e));
+  }
+  std::stable_sort(events.begin(), events.end(), [](const Json& a, const Json& b) {
+    return a["time"].template get<double>() < b["time"].template get<double>();
+  });
+  return events;
+}
+
+template <int D>
+Json numbers_of(const Trace<D>& trace) {
+  std::map<std::pair<std::uint32_t, std::string>, Json> series;
+  for (const TraceNumber& n : trace.number_changes()) {
+    Json& j = series[{n.object, n.name}];
+    if (j.is_null())
+      j = {{"name", n.name},
+           {"object", index_of(n.object)},
+           {"steps", Json::array()},
+           {"values", Json::array()}};
+    j["steps"].push_back(n.step);
+    j["values"].push_back(n.value);
+  }
+  Json list = Json::array();
+  for (auto& [key, j] : series) list.push_back(std::move(j));
+  return list;
+}
+
+template <int D>
+Json run_of(const Trace<D>& trace, const Scale<D>& scale,
+            const std::vector<ReplayVerdict>& verdicts) {
+  Json objects = Json::array();
+  for (std::uint32_t i = 0; i < trace.objects().size(); ++i)
+    objects.push_back(object_of(trace, i, scale));
+  Json reactions = Json::array();
+  for (const ReactionReport& r : trace.reactions()) reactions.push_back(r.name);
+  Json judged = Json::array();
+  for (const ReplayVerdict& v : verdicts) {
+    Json j = {{"text", v.text}, {"met", v.met}, {"why", v.why}};
+    if (!v.reaction.empty()) {
+      j["reaction"] = v.reaction;
+      j["from"] = v.from;
+      j["to"] = std::min(v.to, trace.time());
+    }
+    judged.push_back(std::move(j));
+  }
+  return {{"steps", trace.steps()},
+          {"rate", trace.rate()},
+          {"unit", scale.unit},
+          {"turn", scale.turn},
+          {"origin", page::vector_json<D>(scale.origin)},
+          {"objects", objects},
+          {"reactions", reactions},
+          {"events", events_of(trace)},
+          {"numbers", numbers_of(trace)},
+          {"verdicts", judged}};
+}
+
+void replace(std::string& text, std::string_view what, const std::string& by) {
+  const std::size_t at = text.find(what);
+  if (at != std::string::npos) text.replace(at, what.size(), by);
+}
+
+std::string escaped(const std::string& text) {
+  std::string out;
+  for (const char c : text)
+    if (c == '&') out += "&amp;";
+    else if (c == '<') out += "&lt;";
+    else out += c;
+  return out;
+}
+
+}  // namespace
+
+template <int D>
+Result<std::string> replay_page(const Trace<D>& trace, const ReplayOptions<D>& options) {
+  if (D == 3 && page::part("three").empty())
+    return Error{"the page", "needs three.js in 3D, and the library was built without it",
+                 "a build with libjs-three installed"};
+  const Bounds<D> view = options.view.value_or(picture::everything(trace));
+  const Scale<D> scale{view.centre(), trace.metre() / 4096};
+  Json runs = Json::array({run_of(trace, scale, options.verdicts)});
+  if (options.against != nullptr) runs.push_back(run_of(*options.against, scale, {}));
+  const Vec<D>& gravity = trace.gravity();
+  const Vec<D> up = gravity.isZero(0) ? Vec<D>(Vec<D>::Unit(1)) : Vec<D>(-gravity);
+  const Json data = {{"dimension", D},
+                     {"metre", trace.metre()},
+                     {"down", D == 2 && gravity[1] > 0},
+                     {"up", page::vector_json<D>(up)},
+                     {"tags", trace.tags().names()},
+                     {"view", {page::vector_json<D>(view.lo), page::vector_json<D>(view.hi)}},
+                     {"runs", runs}};
+  std::string json = data.dump(-1, ' ', false, Json::error_handler_t::replace);
+  for (std::size_t at = 0; (at = json.find("</", at)) != std::string::npos;)
+    json.replace(at, 2, "<\\/");  // no end of the script
+  std::string script;
+  for (const char* part :
+       {"data", "state", "flat", D == 3 ? "solid" : "", "list", "timeline", "main"})
+    script += page::part(part);
+  std::string page(page::part("page"));
+  replace(page, "@SCRIPT@", script);
+  std::string three;
+  if (D == 3)
+    for (const char* part : {"three", "three_hull", "three_convex"})
+      three += "<script>" + std::string(page::part(part)) + "</script>\n";
+  replace(page, "@THREE@", three);
+  replace(page, "@STYLE@", std::string(page::part("style")));
+  replace(page, "@TITLE@", escaped(options.title));
+  replace(page, "@TITLE@", escaped(options.title));
+  replace(page, "@DATA@", json);
+  return page;
+}
+
+template <int D>
+Result<void> write_replay(const Trace<D>& trace, const std::string& path,
+                          const ReplayOptions<D>& options) {
+  const Result<std::string> page = replay_page(trace, options);
+  if (!page) return page.error();
+  std::ofstream file(path, std::ios::binary);
+  file << page.value();
+  if (!file.flush()) return Error{path, "cannot be written", "a path in a folder that is there"};
+  return {};
+}
+
+#define COLVIK_FOR(D)                                                                 \
+  template Result<std::string> replay_page(const Trace<D>&, const ReplayOptions<D>&); \
+  template Result<void> write_replay(const Trace<D>&, const std::string&, const ReplayOptions<D>&);
+COLVIK_FOR(2)
+COLVIK_FOR(3)
+#undef COLVIK_FOR
+
+}  // namespace colvik

@@ -1,0 +1,116 @@
+#include "picture/page/shapes.h"
+
+#include <colvik/lines.hpp>
+
+#include <map>
+#include <set>
+
+namespace colvik::page {
+
+namespace {
+
+using Json = nlohmann::json;
+
+Json loops_json(const std::vector<std::vector<Vec<2>>>& loops, const Pose<2>& at) {
+  Json all = Json::array();
+  for (const std::vector<Vec<2>>& loop : loops) {
+    Json points = Json::array();
+    for (const Vec<2>& p : loop) points.push_back(vector_json<2>(at * p));
+    all.push_back(std::move(points));
+  }
+  return all;
+}
+
+// Edges that three of them close: of a surface made of triangles all of its faces.
+Json faces_of(const std::vector<Edge3>& edges) {
+  std::map<std::array<double, 3>, std::size_t> numbers;
+  std::vector<Vec<3>> points;
+  const auto number = [&](const Vec<3>& p) {
+    const auto [at, fresh] =
+        numbers.emplace(std::array<double, 3>{p[0], p[1], p[2]}, points.size());
+    if (fresh) points.push_back(p);
+    return at->second;
+  };
+  std::vector<std::pair<std::size_t, std::size_t>> pairs;
+  for (const Edge3& e : edges) pairs.emplace_back(number(e.from), number(e.to));
+  std::vector<std::set<std::size_t>> beside(points.size());
+  for (const auto& [a, b] : pairs) {
+    beside[a].insert(b);
+    beside[b].insert(a);
+  }
+  Json corners = Json::array();
+  for (const auto& [a, b] : pairs)
+    for (const std::size_t c : beside[a])
+      if (c > std::max(a, b) && beside[b].contains(c)) corners.push_back({a, b, c});
+  Json list = Json::array();
+  for (const Vec<3>& p : points) list.push_back(vector_json<3>(p));
+  return {{"is", "triangles"}, {"points", list}, {"corners", corners}};
+}
+
+void add_solids(const Shape<3>& shape, const Pose<3>& at, double metre, Json& out) {
+  Json j;
+  if (shape.kind == ShapeKind::compound) {
+    for (const Placed<3>& child : convex_children(shape))
+      add_solids(child.shape, at * Pose<3>{child.at, child.turned}, metre, out);
+    return;
+  }
+  if (shape.kind == ShapeKind::ball) {
+    j = {{"is", "ball"}, {"radius", shape.radius}};
+  } else if (shape.kind == ShapeKind::capsule) {
+    j = {{"is", "capsule"}, {"radius", shape.radius}, {"half", shape.core[1]}};
+  } else if (shape.kind == ShapeKind::half_space) {
+    j = {{"is", "floor"}, {"thick", 0.02 * metre}};
+  } else if (!is_convex(shape)) {
+    j = faces_of(edges(shape));
+  } else {
+    std::vector<Vec<3>> points;
+    Bounds<3> around;
+    for (const Edge3& e : edges(shape))
+      for (const Vec<3>& p : {e.from, e.to}) {
+        points.push_back(p);
+        around = around.merged(p);
+      }
+    const Bounds<3> whole = bounds(shape, Pose<3>{});
+    // What is round, or flat, from its edges alone: the box around it.
+    if (points.size() < 8 ||
+        (around.size() - whole.size()).cwiseAbs().maxCoeff() > 0.05 * whole.size().maxCoeff()) {
+      points.clear();
+      for (unsigned corner = 0; corner < 8; ++corner) {
+        Vec<3> p = whole.lo;
+        for (int k = 0; k < 3; ++k)
+          if ((corner >> k & 1U) != 0) p[k] = whole.hi[k];
+        points.push_back(p);
+      }
+    }
+    j = {{"is", "cloud"}, {"points", Json::array()}};
+    for (const Vec<3>& p : points) j["points"].push_back(vector_json<3>(p));
+  }
+  j["at"] = vector_json<3>(at.position);
+  j["turned"] = {at.rotation.x(), at.rotation.y(), at.rotation.z(), at.rotation.w()};
+  out.push_back(std::move(j));
+}
+
+}  // namespace
+
+Json collider_json(const ColliderDef<2>& c, double metre) {
+  const Pose<2> at{c.at, c.turned};
+  Json j = {{"zone", c.zone},
+            {"lines", loops_json(outlines(c.shape), at)},
+            {"fills", loops_json(fills(c.shape), at)}};
+  std::vector<Line<2>> lines;
+  collider_lines(c, Pose<2>{}, metre, ObjectId{}, lines);
+  for (const Line<2>& l : lines)
+    if (l.kind == LineKind::one_way) {
+      const Vec<2> along = (l.to - l.from).normalized();
+      j["open"] = {l.from[0], l.from[1], along[0], along[1]};
+    }
+  return j;
+}
+
+Json collider_json(const ColliderDef<3>& c, double metre) {
+  Json solids = Json::array();
+  add_solids(c.shape, Pose<3>{c.at, c.turned}, metre, solids);
+  return {{"zone", c.zone}, {"solids", solids}};
+}
+
+}  // namespace colvik::page

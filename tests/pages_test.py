@@ -1,0 +1,207 @@
+#!/usr/bin/env python3
+"""Pages in a real browser: headless Chromium, driven by ChromeDriver over the W3C protocol.
+
+usage: pages_test.py COLVIK DATA_FOLDER
+"""
+import json
+import pathlib
+import re
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+
+TOOL, DATA = sys.argv[1], pathlib.Path(sys.argv[2])
+KEYS = {"right": "\ue014", "left": "\ue012", "home": "\ue011", "end": "\ue010", "escape": "\ue00c"}
+
+
+class Browser:
+    def __init__(self, width=1280, height=800):
+        self.driver = subprocess.Popen(["chromedriver", "--port=0"], stdout=subprocess.PIPE, text=True)
+        for line in self.driver.stdout:
+            if port := re.search(r"started successfully on port (\d+)", line):
+                self.url = f"http://127.0.0.1:{port[1]}"
+                break
+        options = {"args": ["--headless=new", "--no-sandbox", f"--window-size={width},{height}",
+                            "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"]}
+        made = self.call("POST", "/session", {"capabilities": {"alwaysMatch": {
+            "goog:chromeOptions": options, "goog:loggingPrefs": {"browser": "ALL"}}}})
+        self.url += "/session/" + made["sessionId"]
+
+    def call(self, method, path, body=None):
+        data = None if body is None else json.dumps(body).encode()
+        request = urllib.request.Request(self.url + path, data, {"Content-Type": "application/json"}, method=method)
+        with urllib.request.urlopen(request, timeout=120) as answer:
+            return json.loads(answer.read())["value"]
+
+    def open(self, page, fragment=""):
+        self.call("POST", "/url", {"url": "about:blank"})
+        self.call("POST", "/url", {"url": page.as_uri() + fragment})
+        self.settle()
+
+    def js(self, text):
+        return self.call("POST", "/execute/sync", {"script": text, "args": []})
+
+    def settle(self):
+        """Lets two frames pass."""
+        self.call("POST", "/execute/async", {"script": "const d = arguments[0];"
+                  "requestAnimationFrame(() => requestAnimationFrame(() => d(1)));", "args": []})
+
+    def keys(self, *keys):
+        for key in keys:
+            value = KEYS.get(key, key)
+            self.call("POST", "/actions", {"actions": [{"type": "key", "id": "k", "actions": [
+                {"type": "keyDown", "value": value}, {"type": "keyUp", "value": value}]}]})
+        self.settle()
+
+    def click(self, selector, x=0, y=0):
+        self.pointer(selector, x, y, [{"type": "pointerDown", "button": 0}, {"type": "pointerUp", "button": 0}])
+
+    def hover(self, selector, x, y):
+        self.pointer(selector, x, y, [])
+
+    def pointer(self, selector, x, y, then):
+        """x and y count from the element's middle."""
+        self.js(f"document.querySelector({selector!r}).scrollIntoView({{block: 'nearest'}})")
+        self.settle()
+        middle = self.js(f"const b = document.querySelector({selector!r}).getBoundingClientRect();"
+                         "return [b.left + b.width / 2, b.top + b.height / 2]")
+        move = {"type": "pointerMove", "x": int(middle[0] + x), "y": int(middle[1] + y), "origin": "viewport"}
+        self.call("POST", "/actions", {"actions": [{"type": "pointer", "id": "m", "parameters": {"pointerType": "mouse"},
+                                                    "actions": [move] + then}]})
+        self.settle()
+
+    def complaints(self):
+        log = self.call("POST", "/se/log", {"type": "browser"})
+        return [e["message"] for e in log if e["level"] == "SEVERE"]
+
+    def close(self):
+        try:
+            self.call("DELETE", "")
+        finally:
+            self.driver.terminate()
+
+
+def check(good, what):
+    if not good:
+        raise AssertionError(what)
+
+
+def page_of(folder, scene, *more):
+    out = folder / (pathlib.Path(scene).stem + ".html")
+    subprocess.run([TOOL, "replay", str(scene), "--out", str(out), *more], check=True, stdout=subprocess.DEVNULL)
+    return out
+
+
+def test_plays_and_steps(browser, folder):
+    for scene in ("night-depot", "loading-bay"):
+        browser.open(page_of(folder, DATA / f"{scene}.toml"), "#t=2")
+        check(browser.js("return state.time") == 2, "the address sets the moment")
+        browser.keys("right")
+        check(abs(browser.js("return state.time") - 121 / 60) < 1e-9, "one step on")
+        browser.keys("left", "left")
+        check(abs(browser.js("return state.time") - 119 / 60) < 1e-9, "one step back")
+        check("#t=1.98" in browser.js("return location.href"), "the address follows")
+        browser.keys("home")
+        browser.keys(" ")
+        time.sleep(0.6)
+        browser.keys(" ")
+        moved = browser.js("return state.time")
+        check(0.2 < moved < 5 and not browser.js("return state.playing"), f"it plays: {moved}")
+        browser.click("#line", x=130)
+        check(browser.js("return state.time") > moved, "a click in the timeline goes there")
+        browser.keys("end")
+        check(browser.js("return state.time === end"), "the end")
+        check(not browser.complaints(), "no complaint on the console")
+
+
+def test_shows_what_the_run_had(browser, folder):
+    scene = DATA / "night-depot.toml"
+    log = folder / "events.jsonl"
+    subprocess.run([TOOL, "run", str(scene), "--events", str(log)], check=True, stdout=subprocess.DEVNULL)
+    events = [json.loads(line) for line in log.read_text().splitlines()]
+    browser.open(page_of(folder, scene))
+    fired = browser.js("return run.events.filter(e => e.kind === 'fired').map(e => [e.time, e.reaction])")
+    expected = [[e["time"], e["reaction"]] for e in events if "reaction" in e]
+    check(sorted(fired) == sorted(expected), "the reactions of the event log")
+    courier = browser.js("const o = run.objects.find(o => o.name === 'courier');"
+                         "return [0, 60, 240].map(s => placeOf(o, sampleAt(o, s)))")
+    check(courier[0][0] < courier[1][0] < courier[2][0], "the courier goes on")
+    # Hover says what it is and what it touches.
+    browser.js("seek(4)")
+    browser.settle()
+    x, y = browser.js("const o = run.objects.find(o => o.name === 'courier');"
+                      "const [w, h] = size(), p = toScreen(placeOf(o, sampleAt(o, stepOf(run))));"
+                      "return [p[0] - w / 2, p[1] - h / 2]")
+    browser.hover("#view", x, y)
+    tip = browser.js("return tip.hidden ? '' : tip.textContent")
+    check("courier" in tip and "touches:" in tip, f"the tip: {tip}")
+
+
+def test_filters_and_goes_there(browser, folder):
+    browser.open(page_of(folder, DATA / "night-depot.toml"))
+    browser.keys("f")
+    for letter in "collect":
+        browser.keys(letter)
+    check(browser.js("return rows.length > 0 && rows.every(e => e.text.includes('collect'))"), "filtered by text")
+    browser.keys("escape")
+    browser.js("filter.value = ''; refilter()")
+    browser.settle()
+    browser.keys("home", "n", "n", "p")
+    check(browser.js("return state.lit.length > 0 && state.picked !== null"), "keys pick events")
+    browser.click(".row")
+    check(browser.js("return state.lit.length > 0"), "a click picks one")
+
+
+def test_missed_and_second_run(browser, folder):
+    browser.open(page_of(folder, DATA / "puck-sorter.toml", "--with", "first-open=0.95"))
+    check(browser.js("return data.runs.length") == 2, "two runs")
+    alone = browser.js("return all.filter(e => e.alone).map(e => e.text)")
+    check(any("pucks.3" in t for t in alone), f"what only one has: {alone}")
+    missed = folder / "missed.toml"
+    missed.write_text((DATA / "puck-sorter.toml").read_text() + "\n[[expect]]\nreaction = 'sorted-left'\ntimes = 50\n")
+    browser.open(page_of(folder, missed))
+    text = browser.js("return document.getElementById('verdicts').textContent")
+    check("\u2717 missed" in text, "a missed expectation is told by its mark, too")
+
+
+def test_sizes_and_names(browser, folder):
+    many = "colvik = 1\n[world]\ndimension = 2\nlength = 1\n[tags]\nred = ''\n"
+    many += "[[objects]]\nname = '%s'\ntags = ['red']\nbody = 'kinematic'\nvelocity = [1, 0]\ncollider = { box = [1, 1] }\n" % ("x" * 60)
+    many += "[[objects]]\nname = 'p'\ntags = ['red']\ngrid = { from = [1e6, 3], step = [2, 2], count = [50, 40] }\ncollider = { box = [1, 1] }\n"
+    one = "colvik = 1\n[world]\ndimension = 2\nlength = 1\n[tags]\n"
+    down = one.replace("length = 1", "length = 1\ngravity = [0, 980]\nmetre = 100") + \
+        "[[objects]]\nname = 'drop'\nbody = 'dynamic'\nat = [400, 100]\ncollider = { box = [40, 40] }\n"
+    for name, text in (("many", many), ("empty", one), ("down", down)):
+        scene = folder / f"{name}.toml"
+        scene.write_text(text)
+        browser.open(page_of(folder, scene))
+        browser.keys("end")
+        check(not browser.complaints(), f"{name}: no complaint")
+    fell = browser.js("const o = run.objects[0];"
+                      "return [0, run.steps].map(s => toScreen(placeOf(o, sampleAt(o, s)))[1])")
+    check(fell[1] > fell[0], "what falls goes down on the screen")
+
+
+def main():
+    failed = 0
+    for size in ((1280, 800), (412, 900)):
+        browser = Browser(*size)
+        try:
+            with tempfile.TemporaryDirectory() as name:
+                folder = pathlib.Path(name)
+                for test in (test_plays_and_steps, test_shows_what_the_run_had, test_filters_and_goes_there,
+                             test_missed_and_second_run, test_sizes_and_names):
+                    try:
+                        test(browser, folder)
+                        print(f"{size}: {test.__name__}: good")
+                    except AssertionError as error:
+                        failed += 1
+                        print(f"{size}: {test.__name__}: FAILED: {error}; console: {browser.complaints()}")
+        finally:
+            browser.close()
+    return 1 if failed else 0
+
+
+sys.exit(main())
