@@ -63,8 +63,9 @@ TEST_CASE_TEMPLATE("a page to play holds the run: objects, poses, events, number
       settings.gravity = up<D>(-9.81);
       Run<D> run(settings);
       Random random(3);
-      run.world.add(thing<D>("floor", BodyKind::fixed, along_x<D>(far) - up<D>(0.5),
-                             {solid(slab<D>(60, 1))}))
+      run.world
+          .add(thing<D>("floor", BodyKind::fixed, along_x<D>(far) - up<D>(0.5),
+                        {solid(slab<D>(60, 1))}))
           .value();
       for (int i = 0; i < 12; ++i) {
         ObjectDef<D> def =

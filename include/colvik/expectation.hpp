@@ -92,6 +92,7 @@ struct Expectation {
   double from = 0;
   double to = std::numeric_limits<double>::infinity();  ///< seconds; only these times count
   Place place{};
+  bool pinned = false;  ///< written from what a run did: that it changed may be meant
 };
 
 struct ExpectationResult {

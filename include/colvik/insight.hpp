@@ -121,6 +121,26 @@ struct Difference {
                                                             double slack = 1e-6);
 [[nodiscard]] COLVIK_EXPORT std::string compare_report(std::span<const Difference> differences);
 
+// ---- pins ------------------------------------------------------------------------------------
+
+struct PinOptions {
+  std::string only{};  ///< tag query or "@object": only what one of these had a part in; "": all
+  double slack = 0.1;  ///< seconds around the times at which something fired; >= 0
+};
+/// What a run did, as expectations that are pinned: how often each reaction fired, for whom and
+/// when (of more than 20 pairs only how often), numbers at the end, the outcome. Fails on a query
+/// that cannot be read.
+template <int D>
+[[nodiscard]] COLVIK_EXPORT Result<std::vector<Expectation<D>>> pins(
+    const Trace<D>& trace, const PinOptions& options = {});
+/// One of them as TOML, for a scene file.
+template <int D>
+[[nodiscard]] COLVIK_EXPORT std::string pin_text(const Expectation<D>& pin);
+/// What it is about, without how often, when and how much: two pins of the same subject say the
+/// same or exclude each other.
+template <int D>
+[[nodiscard]] COLVIK_EXPORT std::string pin_subject(const Expectation<D>& pin);
+
 // ---- results for build servers, and logs of other engines --------------------------------------
 
 /// JUnit XML: an expectation is a test case, with its file and line; `reasons` by expectation.

@@ -34,6 +34,7 @@ void write_junit(std::ostream& out, const std::string& suite, const Trace<D>& tr
     ++failed;
     pugi::xml_node failure = test.append_child("failure");
     failure.append_attribute("message") = r.happened.c_str();
+    if (expectations[i].pinned) failure.append_attribute("type") = "pinned";
     const std::string why = i < reasons.size() ? reasons[i] : "";
     failure.text() =
         fmt::format("{}:{}:{}: expected: {}; instead: {}{}{}", r.place.file, r.place.line,

@@ -108,6 +108,7 @@ std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> ex
   std::string out = reactions_part(trace, style, paint);
   out += "\n" + paint.head("What was expected") + "\n";
   std::size_t met = 0;
+  std::size_t pins = 0;
   for (std::size_t i = 0; i < expectations.size(); ++i) {
     const ExpectationResult r = judge(expectations[i], trace);
     if (r.met) {
@@ -115,7 +116,10 @@ std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> ex
       out += fmt::format("  {}  {}\n", paint.good("met   "), wrapped(r.expected, 10));
       continue;
     }
-    out += fmt::format("  {}  {}\n", paint.bad("MISSED"), wrapped(r.expected, 10));
+    const bool pinned = expectations[i].pinned;
+    pins += pinned ? 1 : 0;
+    out += fmt::format("  {}{}\n", paint.bad(pinned ? "CHANGED " : "MISSED  "),
+                       wrapped(r.expected + (pinned ? ", as pinned" : ""), 10));
     out += fmt::format("          {}\n", wrapped("instead: " + r.happened, 10));
     if (i < style.reasons.size() && !style.reasons[i].empty())
       out += fmt::format("          {}\n", wrapped("because: " + style.reasons[i], 10));
@@ -136,12 +140,11 @@ std::string run_report(const Trace<D>& trace, std::span<const Expectation<D>> ex
   if (trace.left() > 0) out += fmt::format("  left the bounds: {}\n", trace.left());
   out += fmt::format("  time      {:.3f} s, {} steps; state {:016x}\n\n", trace.time(),
                      trace.steps(), trace.hash());
-  const std::size_t missed = expectations.size() - met;
+  const std::size_t missed = expectations.size() - met - pins;
   const std::string verdict = fmt::format("{} of {} expectations met", met, expectations.size());
-  return out +
-         (missed == 0 ? paint.good(verdict)
-                      : paint.bad(fmt::format("{}, {} missed", verdict, missed))) +
-         "\n";
+  std::string rest = missed > 0 ? fmt::format(", {} missed", missed) : "";
+  if (pins > 0) rest += fmt::format(", {} pinned {} changed", pins, pins == 1 ? "one" : "ones");
+  return out + (rest.empty() ? paint.good(verdict) : paint.bad(verdict + rest)) + "\n";
 }
 
 template std::string run_report(const Trace<2>&, std::span<const Expectation<2>>,

@@ -16,6 +16,7 @@ void write_results(std::ostream& out, const std::string& suite, const Trace<D>& 
   for (const Expectation<D>& e : expectations) {
     const ExpectationResult r = judge(e, trace);
     all["expectations"].push_back({{"met", r.met},
+                                   {"pinned", e.pinned},
                                    {"expected", r.expected},
                                    {"happened", r.happened},
                                    {"file", r.place.file},

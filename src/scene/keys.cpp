@@ -460,6 +460,7 @@ constexpr SceneKey kKeys[] = {
     {"expect", "at_least", "number", "how often, or the least value of a number"},
     {"expect", "at_most", "number", "how often, or the greatest value of a number"},
     {"expect", "never", "true", "not at all"},
+    {"expect", "pinned", "true", "written by colvik pin: what a run did"},
     {"expect", "between", "two numbers", "only these seconds count"},
     {"expect", "number", "number's name", "world.NAME or @OBJECT.NAME, at the end"},
     {"expect", "count", "tag query",

@@ -225,6 +225,7 @@ std::optional<Expectation<D>> SceneReader<D>::read_expectation(const Section& s,
   reader.check_keys();
   Expectation<D> e;
   e.place = context_.place(s.node());
+  e.pinned = s.boolean("pinned").value_or(false);
   if (const auto between = s.template vector<2>("between")) {
     e.from = between->x();
     e.to = between->y();

@@ -129,6 +129,17 @@ struct WhyOptions {
 void add_why(CLI::App& app, WhyOptions& options);
 int why(const WhyOptions& options, std::ostream& out, std::ostream& err);
 
+struct PinFileOptions {
+  std::string scene;
+  std::vector<std::string> settings;
+  std::string only;
+  double slack = 0.1;
+  std::string audit;
+  bool write = false;
+};
+void add_pin(CLI::App& app, PinFileOptions& options);
+int pin(const PinFileOptions& options, std::ostream& out, std::ostream& err);
+
 struct ReplayFileOptions {
   std::string scene;
   std::string out;

@@ -2,7 +2,7 @@
 const view = document.getElementById("view"), tip = document.getElementById("tip");
 const pen = view.getContext("2d");
 const eye = { x: 0, y: 0, scale: 1 };
-let frameSize = [1, 1];  // read once a frame: each reading has the page laid out anew
+let frameSize = [1, 1];  // read once a frame: each reading makes the browser lay out the page
 function size() { return frameSize; }
 function fitCanvas(canvas) {
   const scale = devicePixelRatio || 1;

@@ -1,0 +1,124 @@
+#include <fmt/format.h>
+#include <CLI/CLI.hpp>
+
+#include <filesystem>
+#include <fstream>
+#include <map>
+#include <ostream>
+#include <sstream>
+
+#include <colvik/insight.hpp>
+
+#include "commands.h"
+
+namespace colvik::tool {
+
+void add_pin(CLI::App& app, PinFileOptions& o) {
+  CLI::App* c = app.add_subcommand(
+      "pin", "Expectations from what happens now: a run is kept as a test of what it did");
+  c->add_option("scene", o.scene, "scene file (TOML)")->required();
+  add_settings(*c, o.settings);
+  c->add_option("--only", o.only, "tag query or @object: only what one of these had a part in");
+  c->add_option("--slack", o.slack, "seconds around the times at which something fired")
+      ->check(CLI::NonNegativeNumber)
+      ->capture_default_str();
+  c->add_option("--audit", o.audit, "a contact log of another engine instead of a run");
+  c->add_flag("--write", o.write, "append them to the scene file instead of printing them");
+  c->footer(
+      "Exit status: 0 pinned, 1 something is no longer as it was pinned, 2 the scene or the call "
+      "is wrong.\n\nExample:\n  build/bin/colvik pin data/puck-sorter.toml --only @pucks.1");
+}
+
+namespace {
+
+// Appends text to a file, whole or not at all; the scene must still be one.
+bool append(const std::string& path, const std::string& added,
+            const std::vector<std::string>& settings, std::ostream& err) {
+  std::ifstream file(path, std::ios::binary);
+  std::stringstream text;
+  text << file.rdbuf();
+  std::string whole = text.str();
+  if (!whole.empty() && whole.back() != '\n') whole += '\n';
+  const std::string beside = path + ".pinned";
+  {
+    std::ofstream out(beside, std::ios::binary);
+    out << whole << added;
+    if (!out.flush()) {
+      err << fmt::format("colvik pin: {} cannot be written; nothing was changed\n", beside);
+      return false;
+    }
+  }
+  std::ostringstream problems;
+  const bool good = load(beside, settings, problems).ok();
+  std::error_code failed;
+  if (good) std::filesystem::rename(beside, path, failed);
+  if (good && !failed) return true;
+  std::filesystem::remove(beside, failed);
+  err << fmt::format(
+      "colvik pin: {} takes no [[expect]] at its end; nothing was changed. Written as expect = "
+      "[...]? Paste what is printed without --write.\n{}",
+      path, problems.str());
+  return false;
+}
+
+template <int D>
+int pin_one(const Scene<D>& scene, const PinFileOptions& o, std::ostream& out, std::ostream& err) {
+  const auto run = start_run(scene);
+  if (o.audit.empty()) {
+    run->run_for(scene.length);
+  } else {
+    std::ifstream log(o.audit);
+    if (!log) {
+      err << fmt::format("{}: the file cannot be read; a contact log (JSON Lines)\n", o.audit);
+      return kWrong;
+    }
+    if (const auto good = audit(*run, log, o.audit); !good) {
+      err << good.error().message() << '\n';
+      return kWrong;
+    }
+  }
+  const auto made = pins(run->trace, {o.only, o.slack});
+  if (!made) {
+    err << fmt::format("colvik pin: {}: {}; {}\n", made.error().where, made.error().what,
+                       made.error().accepted);
+    return kWrong;
+  }
+  // What is pinned already stays as it is, also where it is no longer so.
+  std::multimap<std::string, const Expectation<D>*> pinned;
+  std::size_t changed = 0;
+  for (const Expectation<D>& e : scene.expectations) {
+    if (!e.pinned) continue;
+    pinned.emplace(pin_subject(e), &e);
+    if (judge(e, run->trace).met) continue;
+    ++changed;
+    err << fmt::format("{}:{}:{}: no longer as it was pinned: {}\n", e.place.file, e.place.line,
+                       e.place.column, judge(e, run->trace).happened);
+  }
+  std::string added;
+  std::size_t fresh = 0;
+  for (const Expectation<D>& e : made.value()) {
+    if (pinned.contains(pin_subject(e))) continue;
+    ++fresh;
+    added += "\n" + pin_text(e);
+  }
+  if (o.write) {
+    if (fresh > 0 && !append(o.scene, added, o.settings, err)) return kWrong;
+    out << fmt::format("{}: {} pinned, {} were\n", o.scene, fresh, pinned.size());
+  } else {
+    out << added;
+  }
+  if (changed > 0)
+    err << fmt::format("{} changed: take them out of the scene if that is meant, and pin again\n",
+                       changed);
+  return changed > 0 ? kSomeMissed : kAllMet;
+}
+
+}  // namespace
+
+int pin(const PinFileOptions& o, std::ostream& out, std::ostream& err) {
+  const LoadedScene loaded = load(o.scene, o.settings, err);
+  if (!loaded.ok()) return kWrong;
+  return std::visit([&](const auto& scene) { return pin_one(scene, o, out, err); }, *loaded.scene);
+}
+
+}  // namespace colvik::tool
