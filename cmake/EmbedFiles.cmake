@@ -1,6 +1,7 @@
-# Writes OUT, C++ with the text of files: -DOUT=... "-DFILES=name=path;name=path". A path that is not there gives "".
-set(text "#include \"picture/page/parts.h\"\n\nnamespace colvik::page {\n\nstd::string_view part(std::string_view name) {\n")
-file(WRITE "${OUT}.new" "${text}")
+# Writes OUT, C++ with the text of files: -DOUT=... "-DFILES=name=path;name=path". A path that is
+# not there gives "".
+file(WRITE "${OUT}.new" "#include \"picture/page/parts.h\"\n\nnamespace colvik::page {\n\n"
+  "std::string_view part(std::string_view name) {\n")
 foreach(entry IN LISTS FILES)
   string(FIND "${entry}" "=" at)
   string(SUBSTRING "${entry}" 0 ${at} name)
@@ -8,7 +9,8 @@ foreach(entry IN LISTS FILES)
   string(SUBSTRING "${entry}" ${at} -1 path)
   file(APPEND "${OUT}.new" "  if (name == \"${name}\") {\n    static const char kText[] =\n")
   if(EXISTS "${path}")
-    # Compilers want literals of at most some tens of thousands of characters; joined they may be longer.
+    # Compilers want literals of at most some tens of thousands of characters; joined they may be
+    # longer.
     file(READ "${path}" content)
     string(LENGTH "${content}" length)
     set(from 0)

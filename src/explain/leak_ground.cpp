@@ -200,7 +200,7 @@ bool Ground<D>::advance(Moved<D>& moved) {
       if (e.phase != Phase::begin || (e.self_root != walker_ && e.other_root != walker_)) continue;
       const ObjectId other = e.self_root == walker_ ? e.other : e.self;
       if (std::find(targets_.begin(), targets_.end(), other) != targets_.end())
-        moved.touched.push_back(other);
+        moved.touched.emplace_back(other, moved.at);
     }
   moved.out = out(moved.at);
   return !moved.out && limits_.contains(moved.at);

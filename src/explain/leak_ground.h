@@ -20,7 +20,7 @@ struct Moved {
   Vec<D> at = kZero;
   bool standing = false;  // or, without gravity, simply there
   bool out = false;
-  std::vector<ObjectId> touched;  // of the targets
+  std::vector<std::pair<ObjectId, Vec<D>>> touched{};  // of the targets, and where it was then
 };
 
 template <int D>

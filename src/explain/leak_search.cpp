@@ -64,21 +64,21 @@ double Search<D>::cost(std::uint32_t from, const Vec<D>& at, Going by) const {
 
 template <int D>
 bool Search<D>::note(std::uint32_t from, const Moved<D>& moved, Going by) {
-  const auto way = [&] {
+  const auto way = [&](const Vec<D>& at) {
     Way<D> w = way_to(from);
-    w.points.push_back({moved.at, by});
+    w.points.push_back({at, by});
     return w;
   };
-  for (const ObjectId id : moved.touched) {
+  for (const auto& [id, at] : moved.touched) {
     if (std::find(found_.begin(), found_.end(), id) != found_.end()) continue;
     found_.push_back(id);
     for (std::size_t i = 0; i < ground_.targets().size(); ++i)
-      if (ground_.targets()[i] == id) leak_->to[i].way = way();
+      if (ground_.targets()[i] == id) leak_->to[i].way = way(at);
   }
   if (const double length = nodes_[from].length + cost(from, moved.at, by);
       moved.out && length < out_) {
     out_ = length;
-    leak_->out = way();
+    leak_->out = way(moved.at);
   }
   return !moved.out;
 }
