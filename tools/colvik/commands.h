@@ -129,6 +129,16 @@ struct WhyOptions {
 void add_why(CLI::App& app, WhyOptions& options);
 int why(const WhyOptions& options, std::ostream& out, std::ostream& err);
 
+struct TimelineFileOptions {
+  std::string scene;
+  std::string out;
+  std::vector<std::string> settings;
+  std::vector<std::string> lanes;
+  int width = 1280;
+};
+void add_timeline(CLI::App& app, TimelineFileOptions& options);
+int timeline(const TimelineFileOptions& options, std::ostream& out, std::ostream& err);
+
 struct PinFileOptions {
   std::string scene;
   std::vector<std::string> settings;

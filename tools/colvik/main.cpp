@@ -40,6 +40,8 @@ int main(int argc, char** argv) {
   add_check(app, check_options);
   WhyOptions why_options;
   add_why(app, why_options);
+  TimelineFileOptions timeline_options;
+  add_timeline(app, timeline_options);
   PinFileOptions pin_options;
   add_pin(app, pin_options);
   ReplayFileOptions replay_options;
@@ -83,6 +85,7 @@ int main(int argc, char** argv) {
     if (app.got_subcommand("compare")) return compare_runs(compare_options, std::cout, std::cerr);
     if (app.got_subcommand("check")) return check(check_options, std::cout, std::cerr);
     if (app.got_subcommand("why")) return why(why_options, std::cout, std::cerr);
+    if (app.got_subcommand("timeline")) return timeline(timeline_options, std::cout, std::cerr);
     if (app.got_subcommand("pin")) return pin(pin_options, std::cout, std::cerr);
     if (app.got_subcommand("replay")) return replay(replay_options, std::cout, std::cerr);
     if (app.got_subcommand("leak")) return leak(leak_options, std::cout, std::cerr);

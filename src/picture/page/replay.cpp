@@ -261,14 +261,14 @@ Result<std::string> replay_page(const Trace<D>& trace, const ReplayOptions<D>& o
   for (const char* part :
        {"data", "state", "flat", D == 3 ? "solid" : "", "list", "timeline", "main"})
     script += page::part(part);
-  std::string page(page::part("page"));
+  std::string page = page::part("page");
   replace(page, "@SCRIPT@", script);
   std::string three;
   if (D == 3)
     for (const char* part : {"three", "three_hull", "three_convex"})
-      three += "<script>" + std::string(page::part(part)) + "</script>\n";
+      three += "<script>" + page::part(part) + "</script>\n";
   replace(page, "@THREE@", three);
-  replace(page, "@STYLE@", std::string(page::part("style")));
+  replace(page, "@STYLE@", page::part("style"));
   replace(page, "@TITLE@", escaped(options.title));
   replace(page, "@TITLE@", escaped(options.title));
   replace(page, "@DATA@", json);
