@@ -64,8 +64,9 @@ TEST_CASE_TEMPLATE("a timeline of nothing, of 500 lanes, and of what is nobody's
   Run<D> many;
   many.world.tags().declare("crate").value();
   for (int i = 0; i < 500; ++i)
-    many.world.add(thing<D>("crate-" + std::to_string(i), BodyKind::fixed, along_x<D>(2 * i),
-                            {zone(slab<D>(1, 1))}, {"crate"}))
+    many.world
+        .add(thing<D>("crate-" + std::to_string(i), BodyKind::fixed, along_x<D>(2 * i),
+                      {zone(slab<D>(1, 1))}, {"crate"}))
         .value();
   ObjectDef<D> goes = thing<D>("goes", BodyKind::kinematic, along_x<D>(-2), {solid(slab<D>(1, 1))});
   goes.velocity = along_x<D>(600);

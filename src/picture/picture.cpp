@@ -8,6 +8,7 @@
 
 #include "picture/canvas.h"
 #include "picture/extent.h"
+#include "picture/hull.h"
 #include "picture/projection.h"
 
 namespace colvik {
@@ -24,29 +25,6 @@ const Colour kTagColours[] = {{0.10, 0.42, 0.62}, {0.80, 0.40, 0.05}, {0.17, 0.5
                               {0.72, 0.13, 0.22}, {0.42, 0.27, 0.62}, {0.45, 0.36, 0.22},
                               {0.05, 0.52, 0.52}, {0.70, 0.20, 0.52}, {0.48, 0.50, 0.05},
                               {0.30, 0.33, 0.40}};
-
-// Corners of the convex hull, in order (Andrew, "Another efficient algorithm for convex hulls",
-// 1979).
-std::vector<Vec<2>> hull(std::vector<Vec<2>> p) {
-  std::sort(p.begin(), p.end(), [](const Vec<2>& a, const Vec<2>& b) {
-    return std::pair(a.x(), a.y()) < std::pair(b.x(), b.y());
-  });
-  const auto turn = [](const Vec<2>& a, const Vec<2>& b, const Vec<2>& c) {
-    return torque(Vec<2>(b - a), Vec<2>(c - a))[0];
-  };
-  std::vector<Vec<2>> out;
-  for (int pass = 0; pass < 2; ++pass) {
-    const std::size_t start = out.size();
-    for (const Vec<2>& q : p) {
-      while (out.size() >= start + 2 && turn(out[out.size() - 2], out.back(), q) <= 0)
-        out.pop_back();
-      out.push_back(q);
-    }
-    out.pop_back();
-    std::reverse(p.begin(), p.end());
-  }
-  return out;
-}
 
 template <int D>
 class Painter {
