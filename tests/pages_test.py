@@ -23,7 +23,7 @@ class Browser:
             if port := re.search(r"started successfully on port (\d+)", line):
                 self.url = f"http://127.0.0.1:{port[1]}"
                 break
-        options = {"args": ["--headless=new", "--no-sandbox", f"--window-size={width},{height}",
+        options = {"args": ["--headless=new", "--no-sandbox", "--disable-dev-shm-usage", f"--window-size={width},{height}",
                             "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"]}
         made = self.call("POST", "/session", {"capabilities": {"alwaysMatch": {
             "goog:chromeOptions": options, "goog:loggingPrefs": {"browser": "ALL"}}}})

@@ -264,9 +264,11 @@ Result<std::string> replay_page(const Trace<D>& trace, const ReplayOptions<D>& o
   std::string page = page::part("page");
   replace(page, "@SCRIPT@", script);
   std::string three;
-  if (D == 3)
+  if (D == 3) {
+    three = "<!-- three.js, (c) 2010-2019 three.js authors, MIT license -->\n";
     for (const char* part : {"three", "three_hull", "three_convex"})
       three += "<script>" + page::part(part) + "</script>\n";
+  }
   replace(page, "@THREE@", three);
   replace(page, "@STYLE@", page::part("style"));
   replace(page, "@TITLE@", escaped(options.title));
