@@ -206,12 +206,11 @@ std::string leak_report(const Leak<D>& leak) {
   return out;
 }
 
-#define COLVIK_FOR(D)                                                               \
-  template Result<Leak<D>> leak(const World<D>&, ObjectId, const LeakQuestion<D>&); \
-  template Result<Leak<D>> leak(const Scene<D>&, const SceneLeak&);                 \
-  template std::string leak_report(const Leak<D>&);
-COLVIK_FOR(2)
-COLVIK_FOR(3)
-#undef COLVIK_FOR
+template Result<Leak<2>> leak(const World<2>&, ObjectId, const LeakQuestion<2>&);
+template Result<Leak<2>> leak(const Scene<2>&, const SceneLeak&);
+template std::string leak_report(const Leak<2>&);
+template Result<Leak<3>> leak(const World<3>&, ObjectId, const LeakQuestion<3>&);
+template Result<Leak<3>> leak(const Scene<3>&, const SceneLeak&);
+template std::string leak_report(const Leak<3>&);
 
 }  // namespace colvik

@@ -1,6 +1,7 @@
 // Gaps that the grid does not show: where what stops a walker changes from one stride to the next,
 // the ends of both are found by bisection, however little room there is between them.
 #include <algorithm>
+#include <cmath>
 
 #include "explain/leak_search.h"
 
@@ -99,7 +100,8 @@ void Search<D>::squeeze_in(std::uint32_t i, const Vec<D>& at, const Vec<D>& dire
     return;
   }
   std::uint32_t last = start;
-  for (double gone = 0; gone < 3 * ground_.smallest(); gone += stride_) {
+  const int strides = static_cast<int>(std::ceil(3 * ground_.smallest() / stride_));
+  for (int k = 0; k < strides; ++k) {
     const Vec<D> before = nodes_[last].at;
     const Moved<D> moved = ground_.walk(before, direction, stride_);
     if (!note(last, moved, Going::walk) || !moved.standing ||

@@ -365,7 +365,8 @@ double Ground<D>::room(const Vec<D>& at, double most) const {
     const bool aim = std::find(targets_.begin(), targets_.end(), a.object) != targets_.end();
     return !c.zone || c.field || aim ? Take::yes : Take::no;
   };
-  for (double half = most; half > 0.9 * stride_; half *= 0.5) {
+  double half = 2 * most;
+  while ((half *= 0.5) > 0.9 * stride_) {
     Vec<D> lo = at;
     Vec<D> hi = at;
     for (const Vec<D>& axis : frame_.axes) {

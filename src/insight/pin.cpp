@@ -148,12 +148,11 @@ std::string pin_text(const Expectation<D>& pin) {
   return text;
 }
 
-#define COLVIK_FOR(D)                                                                    \
-  template Result<std::vector<Expectation<D>>> pins(const Trace<D>&, const PinOptions&); \
-  template std::string pin_text(const Expectation<D>&);                                  \
-  template std::string pin_subject(const Expectation<D>&);
-COLVIK_FOR(2)
-COLVIK_FOR(3)
-#undef COLVIK_FOR
+template Result<std::vector<Expectation<2>>> pins(const Trace<2>&, const PinOptions&);
+template std::string pin_text(const Expectation<2>&);
+template std::string pin_subject(const Expectation<2>&);
+template Result<std::vector<Expectation<3>>> pins(const Trace<3>&, const PinOptions&);
+template std::string pin_text(const Expectation<3>&);
+template std::string pin_subject(const Expectation<3>&);
 
 }  // namespace colvik

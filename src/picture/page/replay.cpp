@@ -288,11 +288,9 @@ Result<void> write_replay(const Trace<D>& trace, const std::string& path,
   return {};
 }
 
-#define COLVIK_FOR(D)                                                                 \
-  template Result<std::string> replay_page(const Trace<D>&, const ReplayOptions<D>&); \
-  template Result<void> write_replay(const Trace<D>&, const std::string&, const ReplayOptions<D>&);
-COLVIK_FOR(2)
-COLVIK_FOR(3)
-#undef COLVIK_FOR
+template Result<std::string> replay_page(const Trace<2>&, const ReplayOptions<2>&);
+template Result<void> write_replay(const Trace<2>&, const std::string&, const ReplayOptions<2>&);
+template Result<std::string> replay_page(const Trace<3>&, const ReplayOptions<3>&);
+template Result<void> write_replay(const Trace<3>&, const std::string&, const ReplayOptions<3>&);
 
 }  // namespace colvik
