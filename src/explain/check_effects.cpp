@@ -193,9 +193,7 @@ struct Given {
         if (const auto* cue = std::get_if<effects::Cue>(&e.what)) cues[cue->name].push_back(i);
         if (const auto* finish = std::get_if<effects::Finish>(&e.what))
           outcomes.insert(finish->outcome);
-        const auto number = [&](const std::string& name) {
-          numbers.insert(name.substr(name.find('.') + 1));
-        };
+        const auto number = [&](const std::string& name) { numbers.insert(last_part(name)); };
         if (const auto* add = std::get_if<effects::Add>(&e.what)) number(add->number);
         if (const auto* set = std::get_if<effects::Set>(&e.what)) number(set->number);
         if (const auto* clamp = std::get_if<effects::Clamp>(&e.what)) number(clamp->number);
@@ -223,7 +221,7 @@ void check_start(Checking<D>& c, std::size_t i, const Given<D>& given,
       never(fmt::format("waits for the cue '{}', which nobody sends", cue->name),
             suggestion(cue->name, names, "an effect { cue = \"" + cue->name + "\" }"));
   } else if (const auto* number = std::get_if<OnNumber>(&r.when)) {
-    const std::string name = number->number.substr(number->number.find('.') + 1);
+    const std::string name = last_part(number->number);
     const std::vector<std::string> names(given.numbers.begin(), given.numbers.end());
     if (!given.numbers.contains(name))
       never(fmt::format("waits for {}, which nobody changes", number->number),

@@ -18,8 +18,6 @@ struct Course {
   bool falls = false;
   bool known = true;
   bool stepped = true;  // has a common step
-  double least = -1e300;
-  double most = 1e300;
 
   void add(double by) {
     rises = rises || by > 0;
@@ -33,7 +31,6 @@ struct Course {
     step = smaller;
   }
   [[nodiscard]] bool reaches(double value) const {
-    if (value < least || value > most) return false;
     return std::any_of(bases.begin(), bases.end(), [&](double base) {
       return (value >= base || falls) && (value <= base || rises);
     });
@@ -47,8 +44,6 @@ struct Course {
     });
   }
 };
-
-std::string last_part(const std::string& number) { return number.substr(number.find('.') + 1); }
 
 template <int D>
 Course course_of(const Checking<D>& c, const std::string& name) {
@@ -77,8 +72,6 @@ Course course_of(const Checking<D>& c, const std::string& name) {
         course.known = course.known && damage->by.of.empty();
         course.add(-damage->by.by);
         course.bases.push_back(0);  // and no lower
-      } else if (e.what.index() == std::variant_npos) {
-        course.known = false;
       }
     }
   return course;

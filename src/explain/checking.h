@@ -43,6 +43,11 @@ struct Checking {
   [[nodiscard]] std::vector<const Known<D>*> meant(const Who& who) const;
 };
 
+// "charge" of "self.charge".
+[[nodiscard]] inline std::string last_part(const std::string& number) {
+  return number.substr(number.find('.') + 1);
+}
+
 // Whom an effect acts on; null if on nobody.
 [[nodiscard]] const Target* target_of(const Effect& effect);
 

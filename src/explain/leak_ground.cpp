@@ -84,7 +84,7 @@ Ground<D>::Ground(const World<D>& world, ObjectId walker, const LeakQuestion<D>&
   for (const ObjectId id : world.objects()) {
     const Object<D>& o = world.object(id);
     if (o.root == own.root || !o.active || o.going) continue;
-    copy(world, o, !question.to.empty() && to && to.value().matches(o.name, o.tags));
+    copy(world, own.id, o, !question.to.empty() && to && to.value().matches(o.name, o.tags));
   }
   find_limits();
 }
@@ -106,10 +106,9 @@ void Ground<D>::add_walker(const World<D>& from, const Object<D>& o) {
 }
 
 template <int D>
-void Ground<D>::copy(const World<D>& from, const Object<D>& o, bool target) {
+void Ground<D>::copy(const World<D>& from, ObjectId walker, const Object<D>& o, bool target) {
   const ObjectId id = world_->add(still(from, o)).value();
   if (target) targets_.push_back(id);
-  const ObjectId walker = *from.find(world_->object(walker_).name);
   for (std::size_t i = 0; i < o.colliders.size(); ++i)
     if (from.decide(walker, 0, o.id, i).by == DecidedBy::excepted) {
       world_->except(walker_, id);
@@ -365,15 +364,18 @@ double Ground<D>::room(const Vec<D>& at, double most) const {
     const bool aim = std::find(targets_.begin(), targets_.end(), a.object) != targets_.end();
     return !c.zone || c.field || aim ? Take::yes : Take::no;
   };
+  std::array<std::pair<double, double>, D> own;
+  for (std::size_t k = 0; k < own.size(); ++k) own[k] = reach(frame_.axes[k]);
   double half = 2 * most;
   while ((half *= 0.5) > 0.9 * stride_) {
     Vec<D> lo = at;
     Vec<D> hi = at;
-    for (const Vec<D>& axis : frame_.axes) {
+    for (std::size_t k = 0; k < own.size(); ++k) {
+      const Vec<D>& axis = frame_.axes[k];
       int i = 0;
       axis.cwiseAbs().maxCoeff(&i);
-      const bool upward = frame_.heavy && &axis == &frame_.axes[D - 1];
-      auto [back, front] = reach(axis);
+      const bool upward = frame_.heavy && k + 1 == own.size();
+      auto [back, front] = own[k];
       back = upward ? back + 0.02 * smallest_ : back - half;
       front = upward ? front + rise() : front + half;
       lo[i] += axis[i] > 0 ? back : -front;
@@ -412,7 +414,7 @@ bool Ground<D>::above(const Vec<D>& at) const {
   Shape<D> space;
   if constexpr (D == 2) space = box(2 * half[0], 2 * half[1]);
   else space = box(2 * half[0], 2 * half[1], 2 * half[2]);
-  // What also stands in its way lower down is none: it is met by going there.
+  // What also stands in its way lower down is none: going there finds it.
   const auto take = [&, low = foot](const Answer<D>& a) {
     const Object<D>& o = world_->object(a.object);
     const ColliderDef<D>& c = o.colliders[a.collider].def;

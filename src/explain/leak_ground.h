@@ -78,7 +78,7 @@ class Ground {
  private:
   void put(const Vec<D>& at);
   bool put_standing(const Vec<D>& at);
-  void copy(const World<D>& from, const Object<D>& o, bool target);
+  void copy(const World<D>& from, ObjectId walker, const Object<D>& o, bool target);
   void add_walker(const World<D>& from, const Object<D>& o);
   void find_limits();
   // One step; true while it goes on: not out.

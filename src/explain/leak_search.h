@@ -4,7 +4,6 @@
 #include <bit>
 #include <limits>
 #include <queue>
-#include <set>
 #include <unordered_map>
 #include <unordered_set>
 

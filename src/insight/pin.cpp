@@ -22,7 +22,6 @@ std::string quoted(const std::string& text) {
   return out + '"';
 }
 
-// Names that no spawned copy made by chance takes; "" stands for any.
 template <int D>
 std::string who(const Trace<D>& trace, std::uint32_t object) {
   return object == kNobody ? std::string("any") : "@" + trace.objects()[object].name;

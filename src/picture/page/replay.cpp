@@ -1,5 +1,4 @@
 // Puts the page together: its parts are files beside this one, the data is JSON.
-#include <colvik/lines.hpp>
 #include <colvik/replay.hpp>
 
 #include <fmt/format.h>
