@@ -1,11 +1,10 @@
 // Pins: what a run did, as expectations that hold for it, and no longer when it changes.
 #include <colvik/insight.hpp>
-#include <colvik/scene.hpp>
 
 #include <cstdlib>
 
+#include "demo_scenes.hpp"
 #include "spelled.hpp"
-#include "support.hpp"
 
 using namespace colvik;
 using namespace colvik::test;
@@ -105,19 +104,12 @@ TEST_CASE_TEMPLATE("what is pinned holds for the run, and names what changes", T
 }
 
 TEST_CASE("the pins of every demo scene hold for it") {
-  for (const auto& entry : fs::directory_iterator(COLVIK_SOURCE_DIR "/data")) {
-    if (entry.path().extension() != ".toml") continue;
-    CAPTURE(entry.path().string());
-    const LoadedScene loaded = load_scene(entry.path().string());
-    std::visit(
-        []<int D>(const Scene<D>& scene) {
-          const auto run = start_run(scene);
-          run->run_for(scene.length);
-          for (const Expectation<D>& e : pins(run->trace, {.slack = 0.01}).value())
-            CHECK_MESSAGE(judge(e, run->trace).met, pin_text(e));
-        },
-        *loaded.scene);
-  }
+  for_demo_scenes([]<int D>(const Scene<D>& scene) {
+    const auto run = start_run(scene);
+    run->run_for(scene.length);
+    for (const Expectation<D>& e : pins(run->trace, {.slack = 0.01}).value())
+      CHECK_MESSAGE(judge(e, run->trace).met, pin_text(e));
+  });
 }
 
 TEST_CASE("colvik pin: appends to the scene, once, whole or not at all; also from a log") {

@@ -1,12 +1,11 @@
 // The page to play: its data is the run's, packed poses included. How it behaves in a browser is in
 // pages_test.py.
 #include <colvik/replay.hpp>
-#include <colvik/scene.hpp>
 
 #include <nlohmann/json.hpp>
 
+#include "demo_scenes.hpp"
 #include "random.hpp"
-#include "support.hpp"
 
 using namespace colvik;
 using namespace colvik::test;
@@ -121,19 +120,12 @@ TEST_CASE_TEMPLATE("a page to play holds the run: objects, poses, events, number
 }
 
 TEST_CASE("every demo scene makes a page, and a path that cannot be written is an error") {
-  for (const auto& entry : std::filesystem::directory_iterator(COLVIK_SOURCE_DIR "/data")) {
-    if (entry.path().extension() != ".toml") continue;
-    CAPTURE(entry.path().string());
-    const LoadedScene loaded = load_scene(entry.path().string());
-    std::visit(
-        [](const auto& scene) {
-          const auto run = start_run(scene);
-          run->run_for(std::min(scene.length, 1.0));
-          const auto page = replay_page(run->trace, {});
-          REQUIRE(page);
-          CHECK(data_of(page.value())["runs"][0]["steps"] == run->trace.steps());
-          CHECK_FALSE(write_replay(run->trace, "/nowhere/at/all.html", {}));
-        },
-        *loaded.scene);
-  }
+  for_demo_scenes([](const auto& scene) {
+    const auto run = start_run(scene);
+    run->run_for(std::min(scene.length, 1.0));
+    const auto page = replay_page(run->trace, {});
+    REQUIRE(page);
+    CHECK(data_of(page.value())["runs"][0]["steps"] == run->trace.steps());
+    CHECK_FALSE(write_replay(run->trace, "/nowhere/at/all.html", {}));
+  });
 }

@@ -1,10 +1,9 @@
 // Timelines, read back from the SVG: a mark for each firing, a bar for each touch.
-#include <colvik/scene.hpp>
 #include <colvik/timeline.hpp>
 
 #include <unistd.h>
 
-#include "support.hpp"
+#include "demo_scenes.hpp"
 
 using namespace colvik;
 using namespace colvik::test;
@@ -35,25 +34,18 @@ const char* kTouch = "0%,44.7%,69.8%";
 }  // namespace
 
 TEST_CASE("a timeline of every demo scene has a mark for each firing and a bar for each touch") {
-  for (const auto& entry : std::filesystem::directory_iterator(COLVIK_SOURCE_DIR "/data")) {
-    if (entry.path().extension() != ".toml") continue;
-    CAPTURE(entry.path().string());
-    const LoadedScene loaded = load_scene(entry.path().string());
-    std::visit(
-        []<int D>(const Scene<D>& scene) {
-          const auto run = start_run(scene);
-          run->run_for(scene.length);
-          const Trace<D>& trace = run->trace;
-          CHECK(strokes(timeline_of<D>(trace, {}), kMark) == trace.firings().size());
-          std::size_t begins = 0;
-          for (const TraceTouch& t : trace.touches()) begins += t.phase == Phase::begin ? 1 : 0;
-          CHECK(strokes(timeline_of<D>(trace, {.lanes = {"any with any"}}), kTouch) == begins);
-          // In the lanes of single objects each touch stands twice.
-          if (trace.objects().size() < 300)
-            CHECK(strokes(timeline_of<D>(trace, {.lanes = {"any"}}), kTouch) == 2 * begins);
-        },
-        *loaded.scene);
-  }
+  for_demo_scenes([]<int D>(const Scene<D>& scene) {
+    const auto run = start_run(scene);
+    run->run_for(scene.length);
+    const Trace<D>& trace = run->trace;
+    CHECK(strokes(timeline_of<D>(trace, {}), kMark) == trace.firings().size());
+    std::size_t begins = 0;
+    for (const TraceTouch& t : trace.touches()) begins += t.phase == Phase::begin ? 1 : 0;
+    CHECK(strokes(timeline_of<D>(trace, {.lanes = {"any with any"}}), kTouch) == begins);
+    // In the lanes of single objects each touch stands twice.
+    if (trace.objects().size() < 300)
+      CHECK(strokes(timeline_of<D>(trace, {.lanes = {"any"}}), kTouch) == 2 * begins);
+  });
 }
 
 TEST_CASE_TEMPLATE("a timeline of nothing, of 500 lanes, and of what is nobody's", T, Two, Three) {
