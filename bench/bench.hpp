@@ -78,6 +78,7 @@ auto* row(const std::string& group, const std::string& who, Run run) {
 
 void register_bodies();
 void register_leak();
+void register_recording();
 void register_pairs();
 void register_rays();
 void register_rules();

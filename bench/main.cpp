@@ -73,6 +73,7 @@ int main(int argc, char** argv) {
   if (benchmark::ReportUnrecognizedArguments(count, rest.data())) return 2;
   bench::register_bodies();
   bench::register_leak();
+  bench::register_recording();
   bench::register_pairs();
   bench::register_rays();
   bench::register_rules();

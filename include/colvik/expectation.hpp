@@ -102,6 +102,16 @@ struct ExpectationResult {
   Place place;
 };
 
+/// An expectation with what came of it, as pages, timelines and recordings keep it.
+struct Judged {
+  std::string text;
+  bool met = false;
+  std::string why;       ///< what happened, and why it was missed; may be empty
+  std::string reaction;  ///< in whose lane its time is shown; may be empty
+  double from = 0;
+  double to = 0;  ///< seconds
+};
+
 /// Fails when the expectation names what does not exist or requires something impossible.
 template <int D>
 [[nodiscard]] COLVIK_EXPORT Result<void> check_expectation(const Expectation<D>& expectation,

@@ -83,6 +83,11 @@ class COLVIK_EXPORT Rotation<3> {
   Rotation(const Vec<3>& axis, double angle);
   /// From an angular velocity held for one unit of time (the exponential map).
   static Rotation from_spin(const Spin<3>& turn);
+  /// Of the unit quaternion nearest to these parts; unturned if all are 0.
+  static Rotation from_quaternion(double w, double x, double y, double z) {
+    const double length = std::sqrt(w * w + x * x + y * y + z * z);
+    return length > 0 ? Rotation(w / length, x / length, y / length, z / length) : Rotation();
+  }
 
   /// The shortest turn that makes this rotation: axis times angle in radians.
   [[nodiscard]] Spin<3> to_spin() const;

@@ -4,26 +4,16 @@
 ///     colvik::ReplayOptions<2> options{.title = "depot"};
 ///     colvik::write_replay(run.trace, "depot.html", options).value();
 
+#include <colvik/expectation.hpp>
 #include <colvik/export.hpp>
-#include <colvik/trace.hpp>
 
 namespace colvik {
-
-/// An expectation as the page shows it.
-struct ReplayVerdict {
-  std::string text;
-  bool met = false;
-  std::string why;       ///< what happened, and why it was missed; may be empty
-  std::string reaction;  ///< in whose lane its time is shown; may be empty
-  double from = 0;
-  double to = 0;  ///< seconds
-};
 
 template <int D>
 struct ReplayOptions {
   std::string title{};
   std::optional<Bounds<D>> view{};  ///< what is shown first; all there is when left out
-  std::vector<ReplayVerdict> verdicts{};
+  std::vector<Judged> verdicts{};
   const Trace<D>* against = nullptr;  ///< laid over the first, dashed
 };
 

@@ -18,6 +18,8 @@ struct Run {
   Rules<D> rules;
   Trace<D> trace;
   std::vector<TimedInput> inputs{};  ///< given to the rules at their times
+  /// Called whenever the trace has noted a step, the end, or (with true) that the run began again.
+  std::function<void(bool begun_again)> on_noted{};
 
   /// One step, recorded.
   void step() {
@@ -28,7 +30,7 @@ struct Run {
     for (const TimedInput& i : inputs)
       if (i.at <= then + 1e-9 && (i.at > now + 1e-9 || world.steps() == 0)) rules.input(i.name);
     world.step();
-    trace.record(world, rules);
+    note();
     if (rules.wants_restart()) restart();
   }
   /// All touches end, and world and reactions are as they were before the first step: times of
@@ -37,10 +39,11 @@ struct Run {
   void restart() {
     if (!started_) start();
     world.finish();
-    trace.record(world, rules);
+    note();
     world.load(first_).value();
     rules.begin_again();
     trace.go_on();
+    if (on_noted) on_noted(true);
   }
   /// Steps for `seconds` or until a reaction finishes the run; then ends all touches.
   void run_for(double seconds) {
@@ -49,10 +52,14 @@ struct Run {
         trace.steps() + static_cast<std::uint64_t>(std::llround(seconds * world.settings().rate));
     while (trace.steps() < last && !rules.outcome()) step();
     world.finish();
-    trace.record(world, rules);
+    note();
   }
 
  private:
+  void note() {
+    trace.record(world, rules);
+    if (on_noted) on_noted(false);
+  }
   void start() {
     started_ = true;
     first_ = world.save();

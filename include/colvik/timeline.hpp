@@ -14,7 +14,7 @@ struct TimelineOptions {
   bool numbers = true;  ///< the world's own beneath, as steps
   int width = 1280;     ///< pixels, 400 to 8000; as high as the lanes need, at most 8000
   std::string title{};
-  std::vector<ReplayVerdict> verdicts{};  ///< bands in the lanes of their reactions
+  std::vector<Judged> verdicts{};  ///< bands in the lanes of their reactions
 };
 
 /// Draws a run's timeline to a .png or .svg file: bars from begin to end (filled where solids

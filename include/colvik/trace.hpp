@@ -83,6 +83,9 @@ template <int D>
 [[nodiscard]] COLVIK_EXPORT std::uint64_t state_hash(const World<D>& world, const Rules<D>& rules);
 
 template <int D>
+struct TraceMaker;
+
+template <int D>
 class COLVIK_EXPORT Trace {
  public:
   /// Records the objects that exist before the first step.
@@ -135,6 +138,7 @@ class COLVIK_EXPORT Trace {
   struct Sample {
     std::uint64_t step = 0;
     bool shown = true;
+    bool asleep = false;
     Pose<D> pose;
   };
   [[nodiscard]] std::span<const Sample> samples(std::uint32_t object) const {
@@ -153,15 +157,19 @@ class COLVIK_EXPORT Trace {
   /// Where the object was at the end of `step`; nullopt before it was born, after it was removed
   /// and while it was hidden. O(log n).
   [[nodiscard]] std::optional<Pose<D>> pose_at(std::uint32_t object, std::uint64_t step) const;
+  /// Whether it slept at the end of `step`; false while it is not there. O(log n).
+  [[nodiscard]] bool asleep_at(std::uint32_t object, std::uint64_t step) const;
   /// Index of the object with that name; of several (one after another) the last. kNobody if none.
   [[nodiscard]] std::uint32_t find(std::string_view name) const;
 
  private:
+  friend struct TraceMaker<D>;  // reads recordings
   struct NumberSample {
     std::uint64_t step = 0;
     double value = 0;
   };
   using NumberKey = std::pair<std::uint32_t, std::string>;
+  [[nodiscard]] const Sample* sample_at(std::uint32_t object, std::uint64_t step) const;
   void note_objects(const World<D>& world, const Rules<D>& rules);
   void note_walking(const World<D>& world, std::uint32_t object);
   void note_numbers(std::uint32_t object, std::span<const Number> numbers);
@@ -182,6 +190,7 @@ class COLVIK_EXPORT Trace {
   std::map<NumberKey, std::vector<NumberSample>> number_samples_;           // where they changed
   std::vector<std::vector<std::pair<std::uint64_t, TagSet>>> tag_samples_;  // by object, likewise
   std::vector<std::vector<WalkSample>> walk_samples_;                       // by object, likewise
+  std::vector<ObjectId> there_;         // memory for the world's objects
   std::vector<ObjectId> ids_;           // by object, while it is alive
   std::vector<std::uint32_t> by_slot_;  // from a slot to the object last seen in it
   std::vector<TraceTouch> touches_;

@@ -107,6 +107,8 @@ class COLVIK_EXPORT World {
   [[nodiscard]] std::optional<ObjectId> find(std::string_view name) const;
   /// Live objects in order of creation. Allocates.
   [[nodiscard]] std::vector<ObjectId> objects() const;
+  /// The same in `out`, whose memory is used again.
+  void objects(std::vector<ObjectId>& out) const;
   [[nodiscard]] std::size_t count() const;
   /// Shown objects that match the query, in order of creation: to change a value of them all. Cost:
   /// all objects.

@@ -60,7 +60,8 @@ class Story {
     if (!pose) return "";
     std::string text = " at";
     for (int i = 0; i < D; ++i)
-      text += fmt::format("{} {:.3f}", i > 0 ? "," : "", pose->position[i]);
+      text += fmt::format("{} {:.3f}", i > 0 ? "," : "",
+                          std::abs(pose->position[i]) < 5e-4 ? 0.0 : pose->position[i]);
     return text;
   }
   void put(double time, int kind, std::string text) {

@@ -157,7 +157,7 @@ class Sheet {
   void lane(const Lane& lane, double y) {
     const double h = height_;
     name(lane.name, y);
-    for (const ReplayVerdict& v : options_.verdicts)
+    for (const Judged& v : options_.verdicts)
       if (v.reaction == lane.name && !lane.name.empty()) band(v, y);
     for (const Bar& b : lane.bars) {
       const double right = std::max(x(b.to), x(b.from) + 1.5);
@@ -186,7 +186,7 @@ class Sheet {
     if (shown.size() < text.size()) shown += "..";
     canvas_.text({12, y + height_ / 2 + size * 0.36}, shown, size, kText);
   }
-  void band(const ReplayVerdict& v, double y) {
+  void band(const Judged& v, double y) {
     const double right = std::max(x(std::min(v.to, end_)), x(v.from) + 2);
     const Colour fill = (v.met ? kMet : kMissed).faded(0.16);
     canvas_.polygon(std::vector<Vec<2>>{{x(v.from), y + 1},

@@ -105,10 +105,11 @@ std::uint32_t Trace<D>::note_object(const World<D>& world, ObjectId id) {
   TraceObject<D>& t = objects_[index];
   std::vector<Sample>& samples = samples_[index];
   const bool moved = samples.empty() || samples.back().shown != o.active ||
+                     samples.back().asleep != o.asleep ||
                      samples.back().pose.position != o.pose.position ||
                      samples.back().pose.rotation.axis(0) != o.pose.rotation.axis(0) ||
                      samples.back().pose.rotation.axis(1) != o.pose.rotation.axis(1);
-  if (moved) samples.push_back({steps_, o.active, o.pose});
+  if (moved) samples.push_back({steps_, o.active, o.asleep, o.pose});
   if (fresh || !(t.tags == o.tags) || t.mirrored != o.mirrored) {
     t.mirrored = o.mirrored;
     t.drawings = o.drawings;
@@ -135,7 +136,8 @@ std::uint32_t Trace<D>::note_object(const World<D>& world, ObjectId id) {
 
 template <int D>
 void Trace<D>::note_objects(const World<D>& world, const Rules<D>& rules) {
-  for (const ObjectId id : world.objects()) note_object(world, id);
+  world.objects(there_);
+  for (const ObjectId id : there_) note_object(world, id);
   for (std::size_t i = 0; i < ids_.size(); ++i)
     if (objects_[i].gone == kNever && !world.alive(ids_[i])) {
       objects_[i].gone = steps_;
@@ -154,16 +156,28 @@ std::uint32_t Trace<D>::index_of(const World<D>& world, ObjectId id) {
 }
 
 template <int D>
-std::optional<Pose<D>> Trace<D>::pose_at(std::uint32_t object, std::uint64_t step) const {
+auto Trace<D>::sample_at(std::uint32_t object, std::uint64_t step) const -> const Sample* {
   const TraceObject<D>& t = objects_[object];
-  if (step < t.born || step >= t.gone) return std::nullopt;
+  if (step < t.born || step >= t.gone) return nullptr;
   const std::vector<Sample>& samples = samples_[object];
   const auto after = std::upper_bound(samples.begin(), samples.end(), step,
                                       [](std::uint64_t s, const Sample& x) { return s < x.step; });
-  if (after == samples.begin()) return std::nullopt;
+  if (after == samples.begin()) return nullptr;
   const bool late = COLVIK_FAULT(21) && after - samples.begin() > 1;
   const Sample& s = *(after - (late ? 2 : 1));
-  return s.shown ? std::optional<Pose<D>>(s.pose) : std::nullopt;
+  return s.shown ? &s : nullptr;
+}
+
+template <int D>
+std::optional<Pose<D>> Trace<D>::pose_at(std::uint32_t object, std::uint64_t step) const {
+  const Sample* const s = sample_at(object, step);
+  return s != nullptr ? std::optional<Pose<D>>(s->pose) : std::nullopt;
+}
+
+template <int D>
+bool Trace<D>::asleep_at(std::uint32_t object, std::uint64_t step) const {
+  const Sample* const s = sample_at(object, step);
+  return s != nullptr && s->asleep;
 }
 
 template <int D>

@@ -74,10 +74,16 @@ std::optional<ObjectId> World<D>::find(std::string_view name) const {
 template <int D>
 std::vector<ObjectId> World<D>::objects() const {
   std::vector<ObjectId> ids;
+  objects(ids);
+  return ids;
+}
+
+template <int D>
+void World<D>::objects(std::vector<ObjectId>& out) const {
+  out.clear();
   for (const std::uint32_t slot : impl_->store.order)
     if (impl_->store.objects[slot].life == world::Life::live)
-      ids.push_back(impl_->store.objects[slot].shown.id);
-  return ids;
+      out.push_back(impl_->store.objects[slot].shown.id);
 }
 
 template <int D>
@@ -316,6 +322,8 @@ template std::optional<ObjectId> World<2>::find(std::string_view name) const;
 template std::optional<ObjectId> World<3>::find(std::string_view name) const;
 template std::vector<ObjectId> World<2>::objects() const;
 template std::vector<ObjectId> World<3>::objects() const;
+template void World<2>::objects(std::vector<ObjectId>& out) const;
+template void World<3>::objects(std::vector<ObjectId>& out) const;
 template std::vector<ObjectId> World<2>::matching(const TagQuery& query) const;
 template std::vector<ObjectId> World<3>::matching(const TagQuery& query) const;
 template std::size_t World<2>::count() const;

@@ -8,6 +8,8 @@
 #include <string>
 #include <vector>
 
+#include "seen.h"
+
 namespace CLI {
 class App;
 }
@@ -23,6 +25,7 @@ struct RunOptions {
   std::vector<std::string> scenes;
   std::vector<std::string> settings;
   std::string events;
+  std::string record;
   bool during = false;
   bool all = false;
   std::string colour = "auto";
@@ -37,8 +40,7 @@ void add_run(CLI::App& app, RunOptions& options);
 int run(const RunOptions& options, bool terminal, std::ostream& out, std::ostream& err);
 
 struct DrawOptions {
-  std::string scene;
-  std::vector<std::string> settings;
+  SceneOptions scene;
   std::string out;
   double at = -1;
   int strobe = 0;
@@ -98,9 +100,8 @@ void add_audit(CLI::App& app, AuditOptions& options);
 int audit_log(const AuditOptions& options, std::ostream& out, std::ostream& err);
 
 struct StoryOptions {
-  std::string scene;
+  SceneOptions scene;
   std::string object;
-  std::vector<std::string> settings;
 };
 void add_story(CLI::App& app, StoryOptions& options);
 int story(const StoryOptions& options, std::ostream& out, std::ostream& err);
@@ -130,9 +131,8 @@ void add_why(CLI::App& app, WhyOptions& options);
 int why(const WhyOptions& options, std::ostream& out, std::ostream& err);
 
 struct TimelineFileOptions {
-  std::string scene;
+  SceneOptions scene;
   std::string out;
-  std::vector<std::string> settings;
   std::vector<std::string> lanes;
   int width = 1280;
 };
@@ -140,8 +140,7 @@ void add_timeline(CLI::App& app, TimelineFileOptions& options);
 int timeline(const TimelineFileOptions& options, std::ostream& out, std::ostream& err);
 
 struct PinFileOptions {
-  std::string scene;
-  std::vector<std::string> settings;
+  SceneOptions scene;
   std::string only;
   double slack = 0.1;
   std::string audit;
@@ -151,10 +150,9 @@ void add_pin(CLI::App& app, PinFileOptions& options);
 int pin(const PinFileOptions& options, std::ostream& out, std::ostream& err);
 
 struct ReplayFileOptions {
-  std::string scene;
+  SceneOptions scene;
   std::string out;
   std::string against;
-  std::vector<std::string> settings;
   std::vector<std::string> with;
 };
 void add_replay(CLI::App& app, ReplayFileOptions& options);

@@ -55,12 +55,21 @@ std::optional<Happened> one(const std::string& path, const std::vector<std::stri
     err << all.error().message() << '\n';
     return std::nullopt;
   }
+  if (is_recording(path)) {
+    const AnySeen seen = see({path, settings}, err);
+    if (!seen) return std::nullopt;
+    return std::visit(
+        [](const auto& what) {
+          return Happened{happenings(what.trace()), {}};
+        },
+        *seen);
+  }
   LoadedScene loaded = load(path, settings, err);
   if (!loaded.ok()) return std::nullopt;
   std::vector<Happening> all = std::visit(
       [&](const auto& scene) {
         const auto run = start_run(scene);
-        run->run_for(scene.length);
+        run_shown(*run, scene.length, err);
         return happenings(run->trace);
       },
       *loaded.scene);
@@ -102,8 +111,8 @@ void explain_differences(std::vector<Difference>& all, const Happened& first,
 }  // namespace
 
 int compare_runs(const CompareOptions& o, std::ostream& out, std::ostream& err) {
-  if (o.files.size() == 1 && is_log(o.files[0])) {
-    err << "colvik compare: one log has nothing to be compared with; two logs\n";
+  if (o.files.size() == 1 && (is_log(o.files[0]) || is_recording(o.files[0]))) {
+    err << "colvik compare: one run has nothing to be compared with; two logs or recordings\n";
     return kWrong;
   }
   if (o.files.size() == 1 && o.with.empty()) {

@@ -1,7 +1,6 @@
 #include <fmt/format.h>
 #include <CLI/CLI.hpp>
 
-#include <filesystem>
 #include <iostream>
 
 #include <colvik/picture.hpp>
@@ -12,9 +11,8 @@ namespace colvik::tool {
 
 void add_draw(CLI::App& app, DrawOptions& o) {
   CLI::App* c = app.add_subcommand("draw", "Run a scene and draw it");
-  c->add_option("scene", o.scene, "scene file (TOML)")->required();
+  add_scene_or_recording(*c, o.scene);
   c->add_option("--out", o.out, "picture to write, .png or .svg")->required();
-  add_settings(*c, o.settings);
   CLI::Option* at =
       c->add_option("--at", o.at,
                     "the moment to show, in seconds; the end of the run when left out")
@@ -29,22 +27,22 @@ void add_draw(CLI::App& app, DrawOptions& o) {
 namespace {
 
 template <int D>
-int draw_one(const Scene<D>& scene, const DrawOptions& o, const PictureOptions& options,
-             std::ostream& out, std::ostream& err) {
-  if (o.at > scene.length) {
+int draw_one(const Seen<D>& seen, const DrawOptions& o, PictureOptions options, std::ostream& out,
+             std::ostream& err) {
+  const double end = seen.scene ? seen.scene->length : seen.trace().time();
+  if (o.at > end) {
     err << fmt::format("colvik draw: --at {:g}: the run is over at {:g} s; a time from 0 to {:g}\n",
-                       o.at, scene.length, scene.length);
+                       o.at, end, end);
     return kWrong;
   }
-  const auto run = start_run(scene);
-  run->run_for(scene.length);
-  const Bounds<D>* view = scene.view.empty() ? nullptr : &scene.regions.at(scene.view);
-  if (const Result<void> drawn = draw_picture(run->trace, view, o.out, options); !drawn) {
+  options.title = seen.title;
+  const Bounds<D>* view = seen.view ? &*seen.view : nullptr;
+  if (const Result<void> drawn = draw_picture(seen.trace(), view, o.out, options); !drawn) {
     err << drawn.error().message() << '\n';
     return kWrong;
   }
   out << fmt::format("{}: {}x{} pixels, {} reactions marked\n", o.out, options.width,
-                     options.height, run->trace.firings().size());
+                     options.height, seen.trace().firings().size());
   return kAllMet;
 }
 
@@ -63,11 +61,9 @@ int draw(const DrawOptions& o, std::ostream& out, std::ostream& err) {
   }
   if (o.at >= 0) options.at = o.at;
   options.strobe = o.strobe;
-  options.title = std::filesystem::path(o.scene).stem().string();
-  const LoadedScene loaded = load(o.scene, o.settings, err);
-  if (!loaded.ok()) return kWrong;
-  return std::visit([&](const auto& scene) { return draw_one(scene, o, options, out, err); },
-                    *loaded.scene);
+  const AnySeen seen = see(o.scene, err);
+  if (!seen) return kWrong;
+  return std::visit([&](const auto& what) { return draw_one(what, o, options, out, err); }, *seen);
 }
 
 }  // namespace colvik::tool

@@ -16,8 +16,7 @@ namespace colvik::tool {
 void add_pin(CLI::App& app, PinFileOptions& o) {
   CLI::App* c = app.add_subcommand(
       "pin", "Expectations from what happens now: a run is kept as a test of what it did");
-  c->add_option("scene", o.scene, "scene file (TOML)")->required();
-  add_settings(*c, o.settings);
+  add_scene_or_recording(*c, o.scene);
   c->add_option("--only", o.only, "tag query or @object: only what one of these had a part in");
   c->add_option("--slack", o.slack, "seconds around the times at which something fired")
       ->check(CLI::NonNegativeNumber)
@@ -62,10 +61,46 @@ bool append(const std::string& path, const std::string& added,
 }
 
 template <int D>
+int pin_trace(const Trace<D>& trace, std::span<const Expectation<D>> expectations,
+              const PinFileOptions& o, std::ostream& out, std::ostream& err) {
+  const auto made = pins(trace, {o.only, o.slack});
+  if (!made) return wrong("pin", made.error(), err);
+  // What is pinned already stays as it is, also where it is no longer so.
+  std::multimap<std::string, const Expectation<D>*> pinned;
+  std::size_t changed = 0;
+  for (const Expectation<D>& e : expectations) {
+    if (!e.pinned) continue;
+    pinned.emplace(pin_subject(e), &e);
+    if (judge(e, trace).met) continue;
+    ++changed;
+    err << fmt::format("{}:{}:{}: no longer as it was pinned: {}\n", e.place.file, e.place.line,
+                       e.place.column, judge(e, trace).happened);
+  }
+  std::string added;
+  std::size_t fresh = 0;
+  for (const Expectation<D>& e : made.value()) {
+    if (pinned.contains(pin_subject(e))) continue;
+    ++fresh;
+    added += "\n" + pin_text(e);
+  }
+  if (o.write) {
+    if (fresh > 0 && !append(o.scene.path, added, o.scene.settings, err)) return kWrong;
+    out << fmt::format("{}: {} pinned, {} were\n", o.scene.path, fresh, pinned.size());
+  } else {
+    out << added;
+  }
+  if (changed > 0)
+    err << fmt::format("{} changed: take them out of the scene if that is meant, and pin again\n",
+                       changed);
+  return changed > 0 ? kSomeMissed : kAllMet;
+}
+
+// The run of a scene, or what the rules make of another engine's log.
+template <int D>
 int pin_one(const Scene<D>& scene, const PinFileOptions& o, std::ostream& out, std::ostream& err) {
   const auto run = start_run(scene);
   if (o.audit.empty()) {
-    run->run_for(scene.length);
+    run_shown(*run, scene.length, err);
   } else {
     std::ifstream log(o.audit);
     if (!log) {
@@ -77,46 +112,25 @@ int pin_one(const Scene<D>& scene, const PinFileOptions& o, std::ostream& out, s
       return kWrong;
     }
   }
-  const auto made = pins(run->trace, {o.only, o.slack});
-  if (!made) {
-    err << fmt::format("colvik pin: {}: {}; {}\n", made.error().where, made.error().what,
-                       made.error().accepted);
-    return kWrong;
-  }
-  // What is pinned already stays as it is, also where it is no longer so.
-  std::multimap<std::string, const Expectation<D>*> pinned;
-  std::size_t changed = 0;
-  for (const Expectation<D>& e : scene.expectations) {
-    if (!e.pinned) continue;
-    pinned.emplace(pin_subject(e), &e);
-    if (judge(e, run->trace).met) continue;
-    ++changed;
-    err << fmt::format("{}:{}:{}: no longer as it was pinned: {}\n", e.place.file, e.place.line,
-                       e.place.column, judge(e, run->trace).happened);
-  }
-  std::string added;
-  std::size_t fresh = 0;
-  for (const Expectation<D>& e : made.value()) {
-    if (pinned.contains(pin_subject(e))) continue;
-    ++fresh;
-    added += "\n" + pin_text(e);
-  }
-  if (o.write) {
-    if (fresh > 0 && !append(o.scene, added, o.settings, err)) return kWrong;
-    out << fmt::format("{}: {} pinned, {} were\n", o.scene, fresh, pinned.size());
-  } else {
-    out << added;
-  }
-  if (changed > 0)
-    err << fmt::format("{} changed: take them out of the scene if that is meant, and pin again\n",
-                       changed);
-  return changed > 0 ? kSomeMissed : kAllMet;
+  return pin_trace<D>(run->trace, scene.expectations, o, out, err);
 }
 
 }  // namespace
 
 int pin(const PinFileOptions& o, std::ostream& out, std::ostream& err) {
-  const LoadedScene loaded = load(o.scene, o.settings, err);
+  if (is_recording(o.scene.path)) {
+    if (o.write || !o.audit.empty()) {
+      err << fmt::format("colvik pin: {} with a recording; a scene, or what is printed\n",
+                         o.write ? "--write" : "--audit");
+      return kWrong;
+    }
+    const AnySeen seen = see(o.scene, err);
+    if (!seen) return kWrong;
+    return std::visit(
+        [&]<int D>(const Seen<D>& what) { return pin_trace<D>(what.trace(), {}, o, out, err); },
+        *seen);
+  }
+  const LoadedScene loaded = load(o.scene.path, o.scene.settings, err);
   if (!loaded.ok()) return kWrong;
   return std::visit([&](const auto& scene) { return pin_one(scene, o, out, err); }, *loaded.scene);
 }

@@ -7,17 +7,15 @@
 #include <colvik/replay.hpp>
 
 #include "commands.h"
-#include "verdicts.h"
 
 namespace colvik::tool {
 
 void add_replay(CLI::App& app, ReplayFileOptions& o) {
   CLI::App* c = app.add_subcommand(
       "replay", "Run a scene and write it as a page to play, step through and search");
-  c->add_option("scene", o.scene, "scene file (TOML)")->required();
+  add_scene_or_recording(*c, o.scene);
   c->add_option("--out", o.out, "page to write, .html; it needs no other file")->required();
-  c->add_option("--against", o.against, "a second scene file, laid over the first");
-  add_settings(*c, o.settings);
+  c->add_option("--against", o.against, "a second scene file or recording, laid over the first");
   c->add_option("--with", o.with,
                 "NAME=VALUE: the value of a parameter in the second run; may be repeated")
       ->take_all()
@@ -30,31 +28,24 @@ void add_replay(CLI::App& app, ReplayFileOptions& o) {
 namespace {
 
 template <int D>
-int replay_one(const Scene<D>& scene, const std::optional<LoadedScene>& second,
-               const ReplayFileOptions& o, std::ostream& out, std::ostream& err) {
-  const auto run = start_run(scene);
-  run->run_for(scene.length);
+int replay_one(const Seen<D>& seen, const AnySeen& second, const ReplayFileOptions& o,
+               std::ostream& out, std::ostream& err) {
   ReplayOptions<D> options;
-  options.title = std::filesystem::path(o.scene).stem().string();
-  options.verdicts = verdicts_of(scene, *run);
-  if (!scene.view.empty()) options.view = scene.regions.at(scene.view);
-  std::unique_ptr<Run<D>> other;
+  options.title = seen.title;
+  options.verdicts = seen.verdicts();
+  options.view = seen.view;
   if (second) {
-    const auto* same = std::get_if<Scene<D>>(&*second->scene);
+    const auto* same = std::get_if<Seen<D>>(&*second);
     if (same == nullptr) {
-      err << "colvik replay: one scene is in 2D, the other in 3D; two of the same\n";
+      err << "colvik replay: one run is in 2D, the other in 3D; two of the same\n";
       return kWrong;
     }
-    other = start_run(*same);
-    other->run_for(same->length);
-    options.against = &other->trace;
+    options.against = &same->trace();
   }
-  if (const Result<void> written = write_replay(run->trace, o.out, options); !written) {
-    err << "colvik replay: " << written.error().message() << '\n';
-    return kWrong;
-  }
-  out << fmt::format("{}: {:.2f} s, {} objects, {:.1f} MB\n", o.out, run->trace.time(),
-                     run->trace.objects().size(),
+  if (const Result<void> written = write_replay(seen.trace(), o.out, options); !written)
+    return wrong("replay", written.error(), err);
+  out << fmt::format("{}: {:.2f} s, {} objects, {:.1f} MB\n", o.out, seen.trace().time(),
+                     seen.trace().objects().size(),
                      static_cast<double>(std::filesystem::file_size(o.out)) / 1e6);
   return kAllMet;
 }
@@ -62,17 +53,18 @@ int replay_one(const Scene<D>& scene, const std::optional<LoadedScene>& second,
 }  // namespace
 
 int replay(const ReplayFileOptions& o, std::ostream& out, std::ostream& err) {
-  const LoadedScene loaded = load(o.scene, o.settings, err);
-  if (!loaded.ok()) return kWrong;
-  std::optional<LoadedScene> second;
+  const AnySeen seen = see(o.scene, err);
+  if (!seen) return kWrong;
+  AnySeen second;
   if (!o.against.empty() || !o.with.empty()) {
-    std::vector<std::string> changed = o.settings;  // later ones count
-    changed.insert(changed.end(), o.with.begin(), o.with.end());
-    second = load(o.against.empty() ? o.scene : o.against, changed, err);
-    if (!second->ok()) return kWrong;
+    SceneOptions other = o.scene;
+    if (!o.against.empty()) other.path = o.against;
+    if (is_recording(other.path)) other.settings.clear();  // they are the first one's
+    other.settings.insert(other.settings.end(), o.with.begin(), o.with.end());  // later ones count
+    second = see(other, err);
+    if (!second) return kWrong;
   }
-  return std::visit([&](const auto& scene) { return replay_one(scene, second, o, out, err); },
-                    *loaded.scene);
+  return std::visit([&](const auto& what) { return replay_one(what, second, o, out, err); }, *seen);
 }
 
 }  // namespace colvik::tool

@@ -13,6 +13,7 @@
 
 #include "commands.h"
 #include "cost.h"
+#include "judged.h"
 
 namespace colvik::tool {
 
@@ -24,6 +25,8 @@ void add_run(CLI::App& app, RunOptions& o) {
   c->add_option("--events", o.events,
                 "write the event log as JSON Lines to this file; -: to standard output, and the "
                 "report to standard error");
+  c->add_option("--record", o.record,
+                "write a recording to this file as the run goes, for draw, replay, timeline, ...");
   c->add_flag("--all", o.all,
               "also log objects that came and went, with the reaction that removed them, and "
               "changes of numbers");
@@ -52,19 +55,28 @@ namespace {
 
 // Runs to the end and measures each step.
 template <int D>
-StepCost<D> run_measured(Run<D>& run, double length, bool tells_cost) {
+StepCost<D> run_measured(Run<D>& run, double length, bool tells_cost, std::ostream& err) {
   using Clock = std::chrono::steady_clock;
   StepCost<D> cost;
-  const auto last = run.trace.steps() +
-                    static_cast<std::uint64_t>(std::llround(length * run.world.settings().rate));
-  while (run.trace.steps() < last && !run.rules.outcome()) {
-    const auto before = Clock::now();
-    run.step();
-    if (tells_cost)
-      cost.note(run.world, std::chrono::duration<double>(Clock::now() - before).count());
-  }
-  run.run_for(0);  // ends all touches
+  auto before = Clock::now();
+  run_shown(run, length, err, [&] {
+    if (!tells_cost) return;
+    cost.note(run.world, std::chrono::duration<double>(Clock::now() - before).count());
+    before = Clock::now();
+  });
   return cost;
+}
+
+// A recording that follows the run, with --record; an error when it cannot be written.
+template <int D>
+Result<std::unique_ptr<RecordingFile<D>>> recording_of(const Scene<D>& scene, Run<D>& run,
+                                                       const std::string& path) {
+  if (path.empty()) return std::unique_ptr<RecordingFile<D>>();
+  RecordingAbout<D> about{std::filesystem::path(scene.file).stem().string(), scene.length};
+  if (!scene.view.empty()) about.view = scene.regions.at(scene.view);
+  auto file = RecordingFile<D>::create(path, run.world, run.rules, about);
+  if (file) file.value()->follow(run);
+  return file;
 }
 
 // Surfaces that face away: things went through them from behind, and none was ever stopped.
@@ -87,11 +99,13 @@ void tell_what_faces_away(std::ostream& out, const Run<D>& run) {
 }
 
 template <int D>
-bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostream& out,
-             std::ostream* events, std::ostream* junit, std::ostream* json) {
+int run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostream& out,
+            std::ostream& err, std::ostream* events, std::ostream* junit, std::ostream* json) {
   const auto run = start_run(scene);
   if (o.during) run->world.ask_during(TagQuery(), TagQuery());
-  const StepCost<D> cost = run_measured(*run, scene.length, o.cost);
+  const auto recording = recording_of(scene, *run, o.record);
+  if (!recording) return wrong("run", recording.error(), err);
+  const StepCost<D> cost = run_measured(*run, scene.length, o.cost, err);
   if (events != nullptr) write_events(*events, run->trace, o.all);
   out << fmt::format("{}: {}D, {:g} s at {:g} steps a second\n\n", scene.file, D, scene.length,
                      scene.world.rate);
@@ -102,23 +116,26 @@ bool run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostre
   if (o.cost) out << '\n' << cost_report(cost, run->world, run->trace);
   if (junit != nullptr) write_junit<D>(*junit, scene.file, run->trace, scene.expectations, reasons);
   if (json != nullptr) write_results<D>(*json, scene.file, run->trace, scene.expectations);
+  if (recording.value() != nullptr)
+    if (const auto finished = recording.value()->finish(judged(scene, *run)); !finished)
+      return wrong("run", finished.error(), err);
   if (o.require_coverage > 0)
     if (const double percent = coverage(run->trace, std::span(scene.expectations)).percent();
         percent < o.require_coverage) {
       out << fmt::format("The run tried {:.1f}% of what there is, and {:g}% are required\n",
                          percent, o.require_coverage);
-      return false;
+      return kSomeMissed;
     }
   if (const std::size_t stopped = run->world.stopped_count(); stopped > 0) {
     out << fmt::format(
         "Bodies were stopped {} as their state was no longer finite: check masses, sizes and "
         "forces\n",
         stopped == 1 ? "once" : fmt::format("{} times", stopped));
-    return false;
+    return kSomeMissed;
   }
   for (const Expectation<D>& e : scene.expectations)
-    if (!judge(e, run->trace).met) return false;
-  return true;
+    if (!judge(e, run->trace).met) return kSomeMissed;
+  return kAllMet;
 }
 
 // What --events, --json and --junit write to.
@@ -142,13 +159,14 @@ struct Output {
 }  // namespace
 
 int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err) {
-  if ((!o.events.empty() || !o.junit.empty() || !o.json.empty()) && o.scenes.size() > 1) {
-    err << fmt::format("colvik run: {} goes with one scene; run them one by one\n",
-                       !o.events.empty()  ? "--events"
-                       : !o.junit.empty() ? "--junit"
-                                          : "--json");
-    return kWrong;
-  }
+  for (const auto& [option, path] : {std::pair{"--events", &o.events},
+                                     {"--junit", &o.junit},
+                                     {"--json", &o.json},
+                                     {"--record", &o.record}})
+    if (!path->empty() && o.scenes.size() > 1) {
+      err << fmt::format("colvik run: {} goes with one scene; run them one by one\n", option);
+      return kWrong;
+    }
   if (o.all && o.events.empty()) {
     err << "colvik run: --all without --events FILE\n";
     return kWrong;
@@ -161,7 +179,7 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   }
   if (!good) return kWrong;
 
-  for (const std::string* path : {&o.junit, &o.json, &o.events})
+  for (const std::string* path : {&o.junit, &o.json, &o.events, &o.record})
     for (const std::string& scene : o.scenes) {
       std::error_code ignored;
       if (!std::filesystem::equivalent(*path, scene, ignored)) continue;
@@ -188,23 +206,22 @@ int run(const RunOptions& o, bool terminal, std::ostream& out, std::ostream& err
   const char* no_colour = std::getenv("NO_COLOR");
   const bool wanted = o.colour == "always" || (o.colour == "auto" && terminal);
   const bool colour = wanted && (no_colour == nullptr || *no_colour == '\0');
-  bool all_met = true;
+  int worst = kAllMet;
   for (std::size_t i = 0; i < scenes.size(); ++i) {
     if (i > 0) *report << "\n";
-    all_met =
-        std::visit(
-            [&](const auto& scene) {
-              return run_one(scene, o, colour, *report, events.stream, junit.stream, json.stream);
-            },
-            *scenes[i].scene) &&
-        all_met;
+    worst = std::max(worst, std::visit(
+                                [&](const auto& scene) {
+                                  return run_one(scene, o, colour, *report, err, events.stream,
+                                                 junit.stream, json.stream);
+                                },
+                                *scenes[i].scene));
   }
   for (Output* output : outputs)
     if (output->stream != nullptr && !output->stream->flush()) {
       err << fmt::format("{}: writing failed; is the disk full?\n", *output->path);
       return kWrong;
     }
-  return all_met ? kAllMet : kSomeMissed;
+  return worst;
 }
 
 void add_settings(CLI::App& command, std::vector<std::string>& settings) {
@@ -224,6 +241,9 @@ LoadedScene load(const std::string& path, const std::vector<std::string>& settin
       loaded.problems.push_back({{"--set " + text, 0, 0}, "does not set anything", "NAME=VALUE"});
     else pairs.emplace_back(text.substr(0, equals), text.substr(equals + 1));
   }
+  if (is_recording(path))
+    loaded.problems.push_back(
+        {{path, 0, 0}, "is a recording", "a scene; story, draw, replay and timeline take both"});
   if (loaded.problems.empty()) loaded = load_scene(path, pairs);
   for (std::size_t i = 0; i < loaded.problems.size() && i < kMostTold; ++i)
     err << loaded.problems[i].message() << '\n';

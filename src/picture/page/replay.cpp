@@ -190,15 +190,14 @@ Json numbers_of(const Trace<D>& trace) {
 }
 
 template <int D>
-Json run_of(const Trace<D>& trace, const Scale<D>& scale,
-            const std::vector<ReplayVerdict>& verdicts) {
+Json run_of(const Trace<D>& trace, const Scale<D>& scale, const std::vector<Judged>& verdicts) {
   Json objects = Json::array();
   for (std::uint32_t i = 0; i < trace.objects().size(); ++i)
     objects.push_back(object_of(trace, i, scale));
   Json reactions = Json::array();
   for (const ReactionReport& r : trace.reactions()) reactions.push_back(r.name);
   Json judged = Json::array();
-  for (const ReplayVerdict& v : verdicts) {
+  for (const Judged& v : verdicts) {
     Json j = {{"text", v.text}, {"met", v.met}, {"why", v.why}};
     if (!v.reaction.empty()) {
       j["reaction"] = v.reaction;

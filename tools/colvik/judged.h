@@ -1,20 +1,19 @@
 #pragma once
-// Expectations of a run, as pages and timelines show them.
+// Expectations of a run, as pages, timelines and recordings show them.
 #include <colvik/insight.hpp>
-#include <colvik/replay.hpp>
 #include <colvik/scene.hpp>
 
 namespace colvik::tool {
 
 template <int D>
-std::vector<ReplayVerdict> verdicts_of(const Scene<D>& scene, const Run<D>& run) {
+std::vector<Judged> judged(const Scene<D>& scene, const Run<D>& run) {
   const std::vector<std::string> reasons =
       why_missed<D>(scene.expectations, run.trace, scene.length, [&] { return start_run(scene); });
-  std::vector<ReplayVerdict> all;
+  std::vector<Judged> all;
   for (std::size_t i = 0; i < scene.expectations.size(); ++i) {
     const Expectation<D>& e = scene.expectations[i];
     const ExpectationResult r = judge(e, run.trace);
-    ReplayVerdict v{r.expected, r.met, r.met ? "" : r.happened, {}, e.from, e.to};
+    Judged v{r.expected, r.met, r.met ? "" : r.happened, {}, e.from, e.to};
     if (i < reasons.size() && !reasons[i].empty()) v.why += "; " + reasons[i];
     if (const auto* reaction = std::get_if<ExpectReaction>(&e.what))
       v.reaction = reaction->reaction;
