@@ -28,8 +28,9 @@ std::unique_ptr<Run<D>> busy_room(int bodies) {
       Shape<D> shape;
       if constexpr (D == 2) shape = box(size.x(), size.y());
       else shape = box(size.x(), size.y(), size.z());
-      run->world.add(thing<D>("wall-" + std::to_string(axis) + (side > 0 ? "b" : "a"),
-                              BodyKind::fixed, at, {solid(shape)}))
+      run->world
+          .add(thing<D>("wall-" + std::to_string(axis) + (side > 0 ? "b" : "a"), BodyKind::fixed,
+                        at, {solid(shape)}))
           .value();
     }
   Random random(7);
@@ -75,7 +76,7 @@ void recording_row(const char* group, Kept kept, const char* name) {
           }
           if (ring) megabytes = static_cast<double>(ring->bytes()) / 1e6;
         }
-        std::filesystem::remove(path);
+        if (std::getenv("KEEP") == nullptr) std::filesystem::remove(path);
         state.counters["MB"] = megabytes;
       })
       ->Unit(benchmark::kSecond)

@@ -6,6 +6,8 @@
 
 #include <sys/wait.h>
 #include <unistd.h>
+#include <zstd.h>
+#include <nlohmann/json.hpp>
 
 #include <csignal>
 #include <cstdlib>
@@ -44,7 +46,7 @@ using namespace colvik::test;
 namespace {
 
 std::string recording_path(const std::string& name) {
-  return (std::filesystem::temp_directory_path() / ("colvik-recording-" + name)).string();
+  return (std::filesystem::temp_directory_path() / ("colvik-" + std::to_string(getpid()) + name)).string();
 }
 
 template <int D>
@@ -52,6 +54,20 @@ Recording<D> read_back(const std::string& path) {
   auto read = read_recording(path);
   if (!read) FAIL(read.error().message());
   return std::get<Recording<D>>(std::move(read).value());
+}
+
+std::string unpacked_text(const std::string& packed) {
+  ZSTD_DStream* const stream = ZSTD_createDStream();
+  ZSTD_inBuffer in{packed.data(), packed.size(), 0};
+  std::string text;
+  std::vector<char> room(std::size_t{1} << 17);
+  while (in.pos < in.size) {
+    ZSTD_outBuffer out{room.data(), room.size(), 0};
+    REQUIRE(ZSTD_isError(ZSTD_decompressStream(stream, &out, &in)) == 0);
+    text.append(room.data(), out.pos);
+  }
+  ZSTD_freeDStream(stream);
+  return text;
 }
 
 template <int D>
@@ -175,6 +191,61 @@ TEST_CASE("what is read from a recording is what happened") {
       CHECK(read.verdicts[i].to == verdicts[i].to);
     }
   });
+}
+
+// As docs/recording.md says, with none of the library's code.
+TEST_CASE_TEMPLATE("the page about recordings is enough to read poses from one", T, Two, Three) {
+  constexpr int D = T::D;
+  constexpr std::size_t kParts = D == 2 ? 3 : 7;
+  using Json = nlohmann::json;
+  const std::string path = recording_path("page.rec");
+  Run<D> run;
+  tumbling(run, 10, 6, 0);
+  auto file = RecordingFile<D>::create(path, run.world, run.rules).value();
+  file->follow(run);
+  run.run_for(3);
+  file->finish().value();
+  std::istringstream lines(unpacked_text(read(path)));
+  std::string line;
+  std::getline(lines, line);
+  const double unit = Json::parse(line)["unit"];
+  struct Pose {
+    std::array<std::int64_t, kParts> at{};
+    std::array<std::int64_t, kParts> change{};
+    std::array<std::int64_t, kParts> bend{};
+    std::uint64_t moved = 1000000;
+  };
+  std::map<std::int64_t, Pose> poses;
+  std::size_t compared = 0;
+  while (std::getline(lines, line)) {
+    const Json j = Json::parse(line);
+    if (!j.contains("step")) continue;
+    const std::uint64_t step = j["step"];
+    for (const Json& o : j.value("objects", Json::array()))
+      for (std::size_t k = 0; k < kParts; ++k) poses[o[0]].at[k] = o[4 + k];
+    const std::vector<std::int64_t> moved = j.value("moved", std::vector<std::int64_t>());
+    std::int64_t number = 0;
+    for (std::size_t i = 0; i < moved.size(); i += 1 + kParts) {
+      Pose& p = poses[number += moved[i]];
+      if (p.moved + 1 != step) p.change = p.bend = {};
+      p.moved = step;
+      for (std::size_t k = 0; k < kParts; ++k) {
+        const std::int64_t change = moved[i + 1 + k] + p.change[k] + p.bend[k];
+        if (D == 3 && k >= 3) p.bend[k] = change - p.change[k];
+        p.change[k] = change;
+        p.at[k] += change;
+      }
+    }
+    for (const auto& [object, p] : poses) {
+      const auto was = run.trace.pose_at(static_cast<std::uint32_t>(object), step);
+      REQUIRE(was.has_value());
+      for (std::size_t k = 0; k < D; ++k)
+        CHECK(std::abs(static_cast<double>(p.at[k]) * unit - was->position[static_cast<int>(k)]) <
+              0.51 * unit);
+      ++compared;
+    }
+  }
+  CHECK(compared > 180 * 11);
 }
 
 TEST_CASE_TEMPLATE("a recording that was cut off gives all whole steps, a damaged one an error", T,

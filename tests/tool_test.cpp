@@ -1,59 +1,16 @@
 // The real tool and the examples, run as a user runs them.
 #include <nlohmann/json.hpp>
 
-#include <sys/wait.h>
-
 #include <algorithm>
-#include <cstdio>
 #include <filesystem>
 #include <fstream>
 #include <map>
 #include <sstream>
 
-#include "support.hpp"
+#include "tool.hpp"
 
 using namespace colvik::test;
 using nlohmann::json;
-
-namespace {
-
-struct Ran {
-  int status = -1;
-  std::string out;
-  std::string err;
-};
-
-// A folder of this test's own, gone afterwards.
-struct Folder {
-  std::filesystem::path path;
-  Folder() {
-    std::string name = (std::filesystem::temp_directory_path() / "colvik-test-XXXXXX").string();
-    path = mkdtemp(name.data());
-  }
-  ~Folder() { std::filesystem::remove_all(path); }
-  std::string operator/(const char* name) const { return (path / name).string(); }
-};
-
-Ran shell(const std::string& command) {
-  const Folder folder;
-  Ran ran;
-  const int code = std::system(("cd " COLVIK_SOURCE_DIR " && { " + command + "; } >" +
-                                folder / "out" + " 2>" + folder / "err" + " </dev/null")
-                                   .c_str());
-  ran.status = WIFEXITED(code) ? WEXITSTATUS(code) : -1;
-  ran.out = read(folder.path / "out");
-  ran.err = read(folder.path / "err");
-  return ran;
-}
-Ran colvik_tool(const std::string& arguments) {
-  return shell(COLVIK_BIN_DIR "/colvik " + arguments);
-}
-
-bool has(const std::string& text, std::string_view part) {
-  return text.find(part) != std::string::npos;
-}
-
-}  // namespace
 
 TEST_CASE("query: rays, places, neighbours and what an object would touch, as text and as JSON") {
   Ran ran = colvik_tool("query data/night-depot.toml --at 2 near 4 1 1.2");
@@ -344,27 +301,6 @@ TEST_CASE("run: the same scene twice prints the same, and --firings limits the l
   CHECK(has(colvik_tool("run data/loading-bay.toml --firings 2").out, "... and 4 more"));
 }
 
-TEST_CASE("draw: PNG and SVG of the requested size") {
-  const Folder folder;
-  for (const char* scene : {"data/night-depot.toml", "data/loading-bay.toml"})
-    for (const char* how : {"", "--at 2", "--strobe 5"}) {
-      CAPTURE(scene);
-      CAPTURE(how);
-      const std::string arguments =
-          std::string("draw ") + scene + " " + how + " --size 640x480 --out ";
-      const Ran ran = colvik_tool(arguments + folder / "a.png");
-      CHECK(ran.status == 0);
-      CHECK(has(ran.out, "a.png: 640x480 pixels"));
-      const std::string png = read(folder / "a.png");
-      REQUIRE(png.size() > 1000);
-      CHECK(png.substr(1, 3) == "PNG");
-      CHECK((static_cast<unsigned char>(png[18]) * 256 + static_cast<unsigned char>(png[19])) ==
-            640);
-      CHECK(colvik_tool(arguments + folder / "a.svg").status == 0);
-      CHECK(has(read(folder / "a.svg"), "<svg"));
-    }
-}
-
 TEST_CASE("help and version: every command has an example that works when pasted") {
   CHECK(colvik_tool("--version").out == "colvik " COLVIK_VERSION "\n");
   CHECK(colvik_tool("--help").status == 0);
@@ -397,26 +333,6 @@ TEST_CASE("the examples print what they are said to print") {
     CHECK(ran.out == read(std::string(COLVIK_SOURCE_DIR "/examples/expected/") + name + ".txt"));
   }
 }
-
-namespace {
-
-// The fenced blocks of a page: language and text.
-std::vector<std::pair<std::string, std::string>> blocks(const std::string& page) {
-  std::vector<std::pair<std::string, std::string>> all;
-  std::istringstream lines(page);
-  bool open = false;
-  for (std::string line; std::getline(lines, line);) {
-    if (line.starts_with("```")) {
-      if (!open) all.emplace_back(line.substr(3), "");
-      open = !open;
-    } else if (open) {
-      all.back().second += line + "\n";
-    }
-  }
-  return all;
-}
-
-}  // namespace
 
 TEST_CASE("check: the demo scenes have no finding that they do not accept") {
   std::string scenes;
@@ -480,24 +396,6 @@ collider = { box = [1, 1] }
             "    did you mean 'tag-unused'?"));
   path = scene("accept = [{ finding = \"tag-unused\" }]");
   CHECK(colvik_tool("check" + path).status == 2);
-}
-
-TEST_CASE("every command in the pages on explaining and looking prints what the page says") {
-  int commands = 0;
-  auto all = blocks(read(COLVIK_SOURCE_DIR "/docs/explain.md"));
-  for (auto& block : blocks(read(COLVIK_SOURCE_DIR "/docs/looking.md"))) all.push_back(block);
-  for (const auto& block : all) {
-    if (block.first != "console" || block.second.find("--out") != std::string::npos) continue;
-    const std::string& text = block.second;
-    CAPTURE(text);
-    const std::size_t line = text.find('\n');
-    const std::string tool = "$ build/bin/colvik ";
-    REQUIRE(text.starts_with(tool));
-    const Ran ran = colvik_tool(text.substr(tool.size(), line - tool.size()));
-    CHECK(ran.out + ran.err == text.substr(line + 1));
-    ++commands;
-  }
-  CHECK(commands >= 3);
 }
 
 TEST_CASE("every scene and program in the docs does what the page says") {

@@ -5,6 +5,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include <charconv>
 #include <cmath>
 
 namespace colvik::recording {
@@ -17,23 +18,23 @@ constexpr double kUnknownHeight = -1e300;
 
 std::int64_t units(double value) {
   constexpr double kMost = 9e15;  // beyond, doubles are not whole any more
-  return std::llround(std::clamp(value, -kMost, kMost));
+  return std::lrint(std::clamp(value, -kMost, kMost));
 }
 
-template <int D>
-PoseUnits<D> in_units(const Pose<D>& pose, double unit, const PoseUnits<D>& before) {
-  PoseUnits<D> out{};
-  for (int k = 0; k < D; ++k) out[static_cast<std::size_t>(k)] = units(pose.position[k] / unit);
-  if constexpr (D == 2) {  // of the angles that are the same turn the nearest to the one before
-    constexpr double kRound = 2 * kPi / kTurnUnit;
-    const double angle = pose.rotation.angle() / kTurnUnit;
-    out[2] = units(angle + kRound * std::round((static_cast<double>(before[2]) - angle) / kRound));
-  } else {
-    const Rotation<3>& q = pose.rotation;
-    const std::array<double, 4> parts{q.x(), q.y(), q.z(), q.w()};
-    for (std::size_t k = 0; k < 4; ++k) out[3 + k] = units(parts[k] / kTurnUnit);
+// Of the angles that are the same turn the one that is nearest to where it turned from.
+double angle_from(double before, const Rotation<2>& from, const Rotation<2>& to) {
+  const Vec<2> a = from.axis(0);
+  const Vec<2> b = to.axis(0);
+  const double x = a.x() * b.y() - a.y() * b.x();
+  if (std::abs(x) < 0.25 && a.dot(b) > 0) {  // the arc sine as a series, to the 10th digit
+    constexpr std::array kTerms{10395.0 / 599040, 945.0 / 42240, 105.0 / 3456,
+                                15.0 / 336,       3.0 / 40,      1.0 / 6};
+    double sum = 0;
+    for (const double term : kTerms) sum = x * x * (term + sum);
+    return before + x + x * sum;
   }
-  return out;
+  const double angle = to.angle();
+  return angle + 2 * kPi * std::round((before - angle) / (2 * kPi));
 }
 
 template <int D>
@@ -228,9 +229,8 @@ auto StepLines<D>::note(ObjectId id, bool whole) -> Known& {
 // Where it is, not how that differs.
 template <int D>
 void StepLines<D>::note_first(Known& known, const Object<D>& o) {
-  known.pose = o.pose;
-  known.at = in_units<D>(o.pose, world_.settings().metre / kUnitsInMetre, known.at);
-  known.rate = {};
+  known.at = place(known, o.pose);
+  known.rate = known.bend = {};
   known.moved_at = 0;
   known.tags = o.tags;
   say(objects, "[{},{:d},{:d},", known.number, o.active, o.asleep);
@@ -241,30 +241,53 @@ void StepLines<D>::note_first(Known& known, const Object<D>& o) {
 }
 
 template <int D>
+PoseUnits<D> StepLines<D>::place(Known& known, const Pose<D>& pose) const {
+  PoseUnits<D> out{};
+  const double unit = world_.settings().metre / kUnitsInMetre;
+  for (int k = 0; k < D; ++k) out[static_cast<std::size_t>(k)] = units(pose.position[k] / unit);
+  if constexpr (D == 2) {
+    known.angle = angle_from(known.angle, known.pose.rotation, pose.rotation);
+    out[2] = units(known.angle / kTurnUnit);
+  } else {
+    const Rotation<3>& q = pose.rotation;
+    const std::array<double, 4> parts{q.x(), q.y(), q.z(), q.w()};
+    for (std::size_t k = 0; k < 4; ++k) out[3 + k] = units(parts[k] / kTurnUnit);
+  }
+  known.pose = pose;
+  return out;
+}
+
+template <int D>
 void StepLines<D>::note_pose(Known& known, const Object<D>& o) {
   if (known.pose.position == o.pose.position &&
       known.pose.rotation.axis(0) == o.pose.rotation.axis(0) &&
       known.pose.rotation.axis(1) == o.pose.rotation.axis(1))
     return;
-  known.pose = o.pose;
-  const PoseUnits<D> now = in_units<D>(o.pose, world_.settings().metre / kUnitsInMetre, known.at);
+  const PoseUnits<D> now = place(known, o.pose);
   if (now == known.at) return;
-  if (known.moved_at + 1 != steps()) known.rate = {};
+  if (known.moved_at + 1 != steps()) known.rate = known.bend = {};
   known.moved_at = steps();
-  // Numbers come in order, mostly, so that differences are short; likewise below.
-  List& list = lists_[moved];
-  list.next();
-  auto out = std::back_inserter(list.text);
-  fmt::format_to(
-      out, "{}",
-      static_cast<std::int64_t>(known.number) - static_cast<std::int64_t>(moved_before_));
+  // Numbers come in order, mostly, so that differences are short; likewise the change of a pose is
+  // said as it differs from the change before, and that of a quaternion, which bends as it turns,
+  // from what that would have become.
+  std::array<char, 21 * (1 + kPoseParts<D>)> text;
+  char* end = text.data();
+  const auto put = [&](std::int64_t value) {
+    end = std::to_chars(end, text.data() + text.size(), value).ptr;
+    *end++ = ',';
+  };
+  put(static_cast<std::int64_t>(known.number) - static_cast<std::int64_t>(moved_before_));
   moved_before_ = known.number;
   for (std::size_t k = 0; k < now.size(); ++k) {
     const std::int64_t change = now[k] - known.at[k];
-    fmt::format_to(out, ",{}", change - known.rate[k]);
+    put(change - known.rate[k] - known.bend[k]);
+    if (k >= kBentFrom) known.bend[k] = change - known.rate[k];
     known.rate[k] = change;
   }
   known.at = now;
+  List& list = lists_[moved];
+  list.next();
+  list.text.append(text.data(), end - 1);
 }
 
 template <int D>

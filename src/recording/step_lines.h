@@ -17,6 +17,8 @@ inline constexpr std::size_t kPoseParts = D == 2 ? 3 : 7;  // position, and angl
 template <int D>
 using PoseUnits = std::array<std::int64_t, kPoseParts<D>>;
 
+inline constexpr std::size_t kBentFrom = 3;  // parts from here on are those of a quaternion
+
 template <int D>
 class StepLines {
  public:
@@ -59,8 +61,10 @@ class StepLines {
     double highest = 0;
     std::uint64_t moved_at = 0;  // step in which it moved last
     Pose<D> pose{};
+    double angle = 0;  // 2D
     PoseUnits<D> at{};
-    PoseUnits<D> rate{};
+    PoseUnits<D> rate{};  // how it changed in its last step, and how that had changed
+    PoseUnits<D> bend{};
     TagSet tags{};
     std::vector<double> numbers{};
   };
@@ -94,6 +98,7 @@ class StepLines {
   Known& note(ObjectId id, bool whole);
   void note_first(Known& known, const Object<D>& o);
   void note_pose(Known& known, const Object<D>& o);
+  PoseUnits<D> place(Known& known, const Pose<D>& pose) const;
   void note_walking(ObjectId id, const Object<D>& o, bool whole);
   void note_numbers(std::int64_t whose, std::span<const Number> now, std::vector<double>& before,
                     bool whole);

@@ -10,6 +10,7 @@
 
 namespace colvik {
 
+using recording::kBentFrom;
 using recording::Wrong;
 
 namespace {
@@ -314,7 +315,7 @@ void TraceMaker<D>::first(const Json& item) {
                 fmt::format("{}", 4 + kParts)};
   const std::array<std::int64_t, kParts> before = k.at;
   for (std::size_t i = 0; i < kParts; ++i) k.at[i] = item[4 + i].get<std::int64_t>();
-  k.rate = {};
+  k.rate = k.bend = {};
   k.moved_at = kNever;
   const bool shown = item[1].get<int>() != 0;
   const bool asleep = item[2].get<int>() != 0;
@@ -371,14 +372,16 @@ void TraceMaker<D>::moved(const Json& list) {
     const std::uint32_t object = index(Json(number));
     if (object == kNobody) throw Wrong{"moves no object", "an object's number"};
     Known& k = known_.at(static_cast<std::uint32_t>(number));
-    if (k.moved_at == kNever || k.moved_at + 1 != now) k.rate = {};
+    if (k.moved_at == kNever || k.moved_at + 1 != now) k.rate = k.bend = {};
     k.moved_at = now;
     for (std::size_t p = 0; p < kParts; ++p) {
       // Unsigned: hostile values may not overflow.
-      const auto change = static_cast<std::uint64_t>(k.rate[p]) +
-                          static_cast<std::uint64_t>(list[i + 1 + p].get<std::int64_t>());
+      const auto whole = [](std::int64_t x) { return static_cast<std::uint64_t>(x); };
+      const std::uint64_t change =
+          whole(k.rate[p]) + whole(k.bend[p]) + whole(list[i + 1 + p].get<std::int64_t>());
+      if (p >= kBentFrom) k.bend[p] = static_cast<std::int64_t>(change - whole(k.rate[p]));
       k.rate[p] = static_cast<std::int64_t>(change);
-      k.at[p] = static_cast<std::int64_t>(static_cast<std::uint64_t>(k.at[p]) + change);
+      k.at[p] = static_cast<std::int64_t>(whole(k.at[p]) + change);
     }
     const auto& before = trace().samples_[object].back();
     sample(object, before.shown, before.asleep, pose(k));

@@ -7,6 +7,8 @@
 
 #include <unordered_map>
 
+#include "recording/step_lines.h"
+
 namespace colvik {
 
 namespace recording {
@@ -35,13 +37,14 @@ struct TraceMaker {
   std::uint64_t first_step = 0;
 
  private:
-  static constexpr std::size_t kParts = D == 2 ? 3 : 7;
+  static constexpr std::size_t kParts = recording::kPoseParts<D>;
   struct Known {
     Json description{};  // until it is there
     std::uint32_t index = kNobody;
     std::uint64_t moved_at = kNever;
     std::array<std::int64_t, kParts> at{};
     std::array<std::int64_t, kParts> rate{};
+    std::array<std::int64_t, kParts> bend{};
   };
   Trace<D>& trace() { return made.trace; }
   Known& known(const Json& number);
