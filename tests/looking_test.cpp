@@ -47,6 +47,38 @@ TEST_CASE("every command in the pages on explaining and looking prints what the 
   CHECK(commands >= 3);
 }
 
+TEST_CASE("draw: each time a reaction fired, parts of a scene, an object that is followed, films") {
+  const Folder folder;
+  const std::string out = folder / "d.svg";
+  Ran ran = colvik_tool("draw data/night-depot.toml --when collect --out " + out);
+  CHECK(ran.status == 0);
+  CHECK(has(ran.out, "d-1.svg: 1.90 s, courier and stamped.1"));
+  CHECK(has(ran.out, "d-2.svg: 2.92 s, courier and stamped.2"));
+  CHECK(std::filesystem::exists(folder / "d-2.svg"));
+  CHECK(has(colvik_tool("draw data/night-depot.toml --when collect --every 2 --out " + out).out,
+            "d-1.svg"));
+  CHECK(colvik_tool("draw data/night-depot.toml --crop 0,0,4,2 --out " + out).status == 0);
+  CHECK(colvik_tool("draw data/night-depot.toml --follow courier --out " + out).status == 0);
+  // In 3D.
+  CHECK(colvik_tool("draw data/mezzanine.toml --four --eye 10,60 --out " + out).status == 0);
+  ran = colvik_tool("draw data/night-depot.toml --from 1 --to 2 --rate 4 --size 640x400 --out " +
+                    folder / "d.webp");
+  CHECK(has(ran.out, "640x400 pixels, 5 pictures"));
+  CHECK(ran.err == "");
+  const auto refused = [&](const std::string& options, const std::string& why) {
+    const Ran wrong = colvik_tool("draw " + options + " --out " + out);
+    CHECK(wrong.status == 2);
+    CHECK_MESSAGE(has(wrong.err, why), wrong.err);
+  };
+  refused("data/night-depot.toml --when colect", "did you mean 'collect'?");
+  refused("data/night-depot.toml --crop yrd", "is no region of the scene; ");
+  refused("data/night-depot.toml --crop 1,1,1,5", "two corners as X,Y,X,Y");
+  refused("data/night-depot.toml --follow corier", "did you mean 'courier'?");
+  refused("data/night-depot.toml --four", "--four with a scene in 2D");
+  refused("data/mezzanine.toml --eye above", "'above' is no eye; ROUND,ABOVE in degrees");
+  refused("data/night-depot.toml --from 1", "--from, --to or --speed without a film");
+}
+
 TEST_CASE("what shows a run takes a recording of it, and says the same") {
   const Folder folder;
   for (const std::string scene : {"night-depot", "mezzanine"}) {

@@ -46,7 +46,8 @@ using namespace colvik::test;
 namespace {
 
 std::string recording_path(const std::string& name) {
-  return (std::filesystem::temp_directory_path() / ("colvik-" + std::to_string(getpid()) + name)).string();
+  return (std::filesystem::temp_directory_path() / ("colvik-" + std::to_string(getpid()) + name))
+      .string();
 }
 
 template <int D>

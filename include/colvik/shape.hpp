@@ -232,6 +232,9 @@ struct Edge3 {
 };
 [[nodiscard]] COLVIK_EXPORT std::vector<Edge3> edges(const Shape<3>& shape);
 
+/// The triangles of a mesh or height field, counterclockwise seen from outside; of others none.
+[[nodiscard]] COLVIK_EXPORT std::vector<std::array<Vec<3>, 3>> triangles(const Shape<3>& shape);
+
 /// Gap between two shapes at these poses; below 0: minus the depth. Of those further apart than
 /// `beyond`, some gap above it. Surfaces (segments, meshes) have no inside. O(1) for convex shapes.
 template <int D>

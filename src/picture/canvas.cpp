@@ -4,6 +4,8 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <fstream>
+#include <sstream>
 
 namespace colvik::picture {
 
@@ -21,6 +23,7 @@ Result<std::unique_ptr<Canvas>> Canvas::create(const std::string& path, int widt
   c->png_ = png;
   c->surface_ = png ? cairo_image_surface_create(CAIRO_FORMAT_RGB24, width, height)
                     : cairo_svg_surface_create(path.c_str(), width, height);
+  if (svg) cairo_svg_surface_set_document_unit(c->surface_, CAIRO_SVG_UNIT_PX);
   c->cairo_ = cairo_create(c->surface_);
   if (cairo_status(c->cairo_) != CAIRO_STATUS_SUCCESS)
     return Error{path, cairo_status_to_string(cairo_status(c->cairo_)),
@@ -28,6 +31,35 @@ Result<std::unique_ptr<Canvas>> Canvas::create(const std::string& path, int widt
   cairo_set_line_join(c->cairo_, CAIRO_LINE_JOIN_ROUND);
   cairo_set_line_cap(c->cairo_, CAIRO_LINE_CAP_ROUND);
   return c;
+}
+
+std::unique_ptr<Canvas> Canvas::frame(int width, int height) {
+  std::unique_ptr<Canvas> c(new Canvas);
+  c->surface_ = cairo_image_surface_create(CAIRO_FORMAT_RGB24, width, height);
+  c->cairo_ = cairo_create(c->surface_);
+  cairo_set_line_join(c->cairo_, CAIRO_LINE_JOIN_ROUND);
+  cairo_set_line_cap(c->cairo_, CAIRO_LINE_CAP_ROUND);
+  return c;
+}
+
+const std::uint8_t* Canvas::pixels() {
+  cairo_surface_flush(surface_);
+  return cairo_image_surface_get_data(surface_);
+}
+
+void Canvas::title(std::span<const Vec<2>> points, const std::string& text) {
+  if (png_ || points.size() < 3) return;
+  titles_ += "<path fill=\"#000\" fill-opacity=\"0\" d=\"";
+  for (std::size_t i = 0; i < points.size(); ++i)
+    titles_ += fmt::format("{}{:.1f} {:.1f}", i == 0 ? "M" : " L", points[i].x(), points[i].y());
+  titles_ += " Z\"><title>";
+  for (const char c : text) {
+    if (c == '<') titles_ += "&lt;";
+    else if (c == '>') titles_ += "&gt;";
+    else if (c == '&') titles_ += "&amp;";
+    else titles_ += c;
+  }
+  titles_ += "</title></path>\n";
 }
 
 Canvas::~Canvas() {
@@ -43,11 +75,27 @@ Result<void> Canvas::finish() {
   } else {
     cairo_surface_finish(surface_);
     status = cairo_surface_status(surface_);
+    if (status == CAIRO_STATUS_SUCCESS && !titles_.empty() && !add_titles())
+      status = CAIRO_STATUS_WRITE_ERROR;
   }
   if (status == CAIRO_STATUS_SUCCESS) return {};
   return Error{file_,
                fmt::format("the picture cannot be written ({})", cairo_status_to_string(status)),
                "a path in a folder that exists"};
+}
+
+// Cairo writes none, so they are put in before the end of what it wrote.
+bool Canvas::add_titles() {
+  std::ifstream in(file_, std::ios::binary);
+  std::stringstream read;
+  read << in.rdbuf();
+  std::string text = read.str();
+  const std::size_t end = text.rfind("</svg>");
+  if (end == std::string::npos) return false;
+  text.insert(end, titles_);
+  std::ofstream out(file_, std::ios::binary);
+  out << text;
+  return static_cast<bool>(out.flush());
 }
 
 void Canvas::background(const Colour& c) {
@@ -67,8 +115,13 @@ void Canvas::fill_and_stroke(const Colour* fill, const Stroke* stroke) {
     cairo_fill_preserve(cairo_);
   }
   if (stroke != nullptr) {
-    const double dashes[] = {5, 4};
-    cairo_set_dash(cairo_, dashes, stroke->dashed ? 2 : 0, 0);
+    struct Pattern {
+      double lengths[4];
+      int count;
+    };
+    constexpr Pattern kPatterns[] = {{{}, 0}, {{5, 4}, 2}, {{1, 3.5}, 2}, {{8, 3.5, 1, 3.5}, 4}};
+    const Pattern& pattern = kPatterns[static_cast<int>(stroke->dash)];
+    cairo_set_dash(cairo_, pattern.lengths, pattern.count, 0);
     cairo_set_source_rgba(cairo_, stroke->colour.r, stroke->colour.g, stroke->colour.b,
                           stroke->colour.a);
     cairo_set_line_width(cairo_, stroke->width);
@@ -115,7 +168,7 @@ void Canvas::hatch(std::span<const Vec<2>> points, const Colour& colour, double 
   const int count = static_cast<int>((x1 + y1) / spacing - first) + 1;
   for (int i = 0; i < count; ++i) {
     const double k = (first + i) * spacing;
-    line({k - y0, y0}, {k - y1, y1}, {colour, 1, false});
+    line({k - y0, y0}, {k - y1, y1}, {colour, 1});
   }
   cairo_restore(cairo_);
 }
@@ -137,6 +190,16 @@ double Canvas::text_width(const std::string& text, double size, bool bold) const
   cairo_text_extents_t extents;
   cairo_text_extents(cairo_, text.c_str(), &extents);
   return extents.x_advance;
+}
+
+std::string Canvas::fitting(std::string text, double size, double wide) const {
+  if (text_width(text, size) <= wide) return text;
+  while (!text.empty() && text_width(text + "...", size) > wide) {
+    while (!text.empty() && (static_cast<unsigned char>(text.back()) & 0xC0U) == 0x80U)
+      text.pop_back();
+    if (!text.empty()) text.pop_back();
+  }
+  return text + "...";
 }
 
 void Canvas::text(const Vec<2>& at, const std::string& text, double size, const Colour& c,
@@ -166,6 +229,19 @@ bool Canvas::image(const std::string& png, const Vec<2>& corner, const Vec<2>& a
   }
   cairo_surface_destroy(picture);
   return good;
+}
+
+void Canvas::paint_pixels(std::uint8_t* pixels, int width, int height, const Vec<2>& corner,
+                          const Vec<2>& size) {
+  cairo_surface_t* picture =
+      cairo_image_surface_create_for_data(pixels, CAIRO_FORMAT_ARGB32, width, height, 4 * width);
+  cairo_save(cairo_);
+  cairo_translate(cairo_, corner.x(), corner.y());
+  cairo_scale(cairo_, size.x() / width, size.y() / height);
+  cairo_set_source_surface(cairo_, picture, 0, 0);
+  cairo_paint(cairo_);
+  cairo_restore(cairo_);
+  cairo_surface_destroy(picture);
 }
 
 void Canvas::clip_to(const Vec<2>& corner, const Vec<2>& size) {

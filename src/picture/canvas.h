@@ -19,10 +19,11 @@ struct Colour {
   [[nodiscard]] Colour faded(double alpha) const { return {r, g, b, a * alpha}; }
 };
 
+enum class Dash { none, dashed, dotted, dash_dot };
 struct Stroke {
   Colour colour;
   double width = 1.5;
-  bool dashed = false;
+  Dash dash = Dash::none;
 };
 
 class Canvas {
@@ -31,8 +32,14 @@ class Canvas {
   ~Canvas();
   Canvas(const Canvas&) = delete;
   Canvas& operator=(const Canvas&) = delete;
+  // In memory alone, for a film's frames.
+  static std::unique_ptr<Canvas> frame(int width, int height);
   // Writes the file.
   Result<void> finish();
+  // Of a frame: 32 bits a pixel, blue first, row by row.
+  [[nodiscard]] const std::uint8_t* pixels();
+  // In an SVG, what a pointer over these points shows; later ones lie above.
+  void title(std::span<const Vec<2>> points, const std::string& text);
 
   void background(const Colour& colour);
   void polygon(std::span<const Vec<2>> points, const Colour* fill, const Stroke* stroke);
@@ -45,19 +52,26 @@ class Canvas {
   void text(const Vec<2>& at, const std::string& text, double size, const Colour& colour,
             bool bold = false, bool centred = false);
   [[nodiscard]] double text_width(const std::string& text, double size, bool bold = false) const;
+  // Cut so that it is no wider than that, never within a character.
+  [[nodiscard]] std::string fitting(std::string text, double size, double wide) const;
   // A PNG stretched over a parallelogram: its top left corner and its two sides. False if
   // unreadable.
   bool image(const std::string& png, const Vec<2>& corner, const Vec<2>& along_top,
              const Vec<2>& down_side, double alpha);
+  // Pixels (as pixels() gives, with transparency) over a rectangle.
+  void paint_pixels(std::uint8_t* pixels, int width, int height, const Vec<2>& corner,
+                    const Vec<2>& size);
   void clip_to(const Vec<2>& corner, const Vec<2>& size);
   void unclip();
 
  private:
   Canvas() = default;
+  bool add_titles();
   void path(std::span<const Vec<2>> points, bool close);
   void fill_and_stroke(const Colour* fill, const Stroke* stroke);
   std::string file_;
   bool png_ = true;
+  std::string titles_;  // of an SVG
   cairo_surface_t* surface_ = nullptr;
   cairo_t* cairo_ = nullptr;
 };

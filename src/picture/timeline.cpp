@@ -6,7 +6,7 @@
 #include <cmath>
 #include <map>
 
-#include "picture/canvas.h"
+#include "picture/look.h"
 
 namespace colvik {
 namespace picture {
@@ -16,11 +16,6 @@ constexpr double kAbove = 62;  // title and axis
 constexpr double kBelow = 14;
 constexpr double kMostHigh = 22;  // of a lane
 constexpr std::size_t kMostLanes = 1900;
-const Colour kSheet{0.985, 0.98, 0.965};
-const Colour kText{0.13, 0.14, 0.17};
-const Colour kFaint{0.45, 0.46, 0.5};
-const Colour kBar{0.0, 0.447, 0.698};  // blue and vermilion of Okabe and Ito
-const Colour kFired{0.835, 0.369, 0.0};
 const Colour kMet{0.0, 0.44, 0.3};
 const Colour kMissed{0.7, 0.15, 0.12};
 
@@ -139,8 +134,8 @@ class Sheet {
   }
 
   void axis(double bottom) {
-    canvas_.background(kSheet);
-    canvas_.text({12, 26}, options_.title, 16, kText, true);
+    canvas_.background(kPaper);
+    canvas_.text({12, 26}, options_.title, 16, kInk, true);
     double unit = std::pow(10, std::floor(std::log10(std::max(end_, 1e-9) / 6)));
     for (const double times : {1.0, 2.0, 5.0, 10.0})
       if (end_ / (unit * times) <= 14) {
@@ -148,8 +143,8 @@ class Sheet {
         break;
       }
     for (double t = 0; t <= end_ + 1e-9; t += unit) {
-      canvas_.line({x(t), kAbove - 12}, {x(t), bottom}, {kFaint.faded(0.3), 1, false});
-      canvas_.text({x(t), kAbove - 16}, fmt::format("{:g}{}", t, t == 0 ? " s" : ""), 11, kFaint,
+      canvas_.line({x(t), kAbove - 12}, {x(t), bottom}, {kQuiet.faded(0.3), 1});
+      canvas_.text({x(t), kAbove - 16}, fmt::format("{:g}{}", t, t == 0 ? " s" : ""), 11, kQuiet,
                    false, true);
     }
   }
@@ -165,12 +160,12 @@ class Sheet {
                                     {right, y + h * 0.2},
                                     {right, y + h * 0.8},
                                     {x(b.from), y + h * 0.8}};
-      const Colour fill = kBar.faded(b.zone ? 0.12 : 0.6);
-      const Stroke rim{kBar, h > 8 ? 1.2 : 0.6, false};
+      const Colour fill = kPalette[0].faded(b.zone ? 0.12 : 0.6);
+      const Stroke rim{kPalette[0], h > 8 ? 1.2 : 0.6};
       canvas_.polygon(box, &fill, &rim);
     }
     for (const double t : lane.marks)
-      canvas_.line({x(t), y + h * 0.08}, {x(t), y + h * 0.92}, {kFired, 2.4, false});
+      canvas_.line({x(t), y + h * 0.08}, {x(t), y + h * 0.92}, {kPalette[1], 2.4});
     if (!lane.steps.empty()) number(lane, y);
   }
 
@@ -184,7 +179,7 @@ class Sheet {
     std::string shown = text;
     while (shown.size() > 1 && canvas_.text_width(shown, size) > label_ - 24) shown.pop_back();
     if (shown.size() < text.size()) shown += "..";
-    canvas_.text({12, y + height_ / 2 + size * 0.36}, shown, size, kText);
+    canvas_.text({12, y + height_ / 2 + size * 0.36}, shown, size, kInk);
   }
   void band(const Judged& v, double y) {
     const double right = std::max(x(std::min(v.to, end_)), x(v.from) + 2);
@@ -196,7 +191,7 @@ class Sheet {
                     &fill, nullptr);
     if (height_ < 10) return;
     const Vec<2> c(right - 8, y + height_ / 2);
-    const Stroke ink{v.met ? kMet : kMissed, 2, false};
+    const Stroke ink{v.met ? kMet : kMissed, 2};
     if (v.met) {
       canvas_.polyline(std::vector<Vec<2>>{c + Vec<2>(-4, 0), c + Vec<2>(-1, 4), c + Vec<2>(5, -5)},
                        ink);
@@ -221,9 +216,9 @@ class Sheet {
       line.emplace_back(x(t), high(v));
       line.emplace_back(x(i + 1 < lane.steps.size() ? lane.steps[i + 1].first : end_), high(v));
     }
-    canvas_.polyline(line, {kMet, 1.8, false});
+    canvas_.polyline(line, {kMet, 1.8});
     canvas_.text({x(end_) + 3, high(lane.steps.back().second) + 4},
-                 fmt::format("{:g}", lane.steps.back().second), 10, kFaint);
+                 fmt::format("{:g}", lane.steps.back().second), 10, kQuiet);
   }
 
   Canvas& canvas_;
@@ -267,7 +262,7 @@ Result<void> draw_timeline(const Trace<D>& trace, const std::string& path,
   sheet.axis(bottom);
   for (std::size_t i = 0; i < lanes.size(); ++i)
     sheet.lane(lanes[i], kAbove + lane_height * static_cast<double>(i));
-  if (lanes.empty()) paper->text({12, kAbove + 16}, "nothing happened", 12, kFaint);
+  if (lanes.empty()) paper->text({12, kAbove + 16}, "nothing happened", 12, kQuiet);
   return paper->finish();
 }
 

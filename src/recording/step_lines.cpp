@@ -313,9 +313,9 @@ void StepLines<D>::note_walking(ObjectId id, const Object<D>& o, bool whole) {
 template <int D>
 void StepLines<D>::note_numbers(std::int64_t whose, std::span<const Number> now,
                                 std::vector<double>& before, bool whole) {
-  const bool anew = whole || before.size() != now.size();
+  const bool all = whole || before.size() != now.size();
   for (std::size_t i = 0; i < now.size(); ++i)
-    if (anew || before[i] != now[i].value)
+    if (all || before[i] != now[i].value)
       say(numbers, "[{},\"{}\",{}]", whose, now[i].name, now[i].value);
   before.resize(now.size());
   for (std::size_t i = 0; i < now.size(); ++i) before[i] = now[i].value;

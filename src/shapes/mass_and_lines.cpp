@@ -186,4 +186,11 @@ std::vector<Edge3> edges(const Shape<3>& s) {
   }
 }
 
+std::vector<std::array<Vec<3>, 3>> triangles(const Shape<3>& s) {
+  std::vector<std::array<Vec<3>, 3>> all;
+  if (s.parts != nullptr && s.parts->surface)
+    for (const shapes::Front<3>& f : s.parts->fronts) all.push_back(s.parts->flat(f));
+  return all;
+}
+
 }  // namespace colvik

@@ -44,6 +44,16 @@ struct DrawOptions {
   std::string out;
   double at = -1;
   int strobe = 0;
+  std::string when;
+  int every = 1;
+  std::string follow;
+  std::string crop;
+  std::string eye;
+  bool four = false;
+  double from = 0;
+  double to = -1;
+  double rate = 12;
+  double speed = 1;
   std::string size = "1280x800";
 };
 void add_draw(CLI::App& app, DrawOptions& options);

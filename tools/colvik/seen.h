@@ -1,5 +1,5 @@
 #pragma once
-// What commands look at: a scene that is run now, or a recording of a run.
+// What commands show: a scene that is run now, or a recording of a run.
 #include <colvik/insight.hpp>
 #include <colvik/recording.hpp>
 #include <colvik/scene.hpp>

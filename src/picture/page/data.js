@@ -91,4 +91,11 @@ function numbersAt(run, index, step) {
 
 // The colours of Okabe and Ito, which the colour-blind tell apart.
 const palette = ["#0072b2", "#d55e00", "#009e73", "#cc79a7", "#b8860b", "#3f9fd8", "#7a5195", "#8a8a00"];
-function colourOf(o) { return o.tags.length ? palette[data.tags.indexOf(o.tags[0]) % palette.length] : "#7b8087"; }
+// Beyond the eight the same, darker.
+const darker = c =>
+  "#" + [1, 3, 5].map(i => Math.round(parseInt(c.slice(i, i + 2), 16) * 0.55).toString(16).padStart(2, "0")).join("");
+function colourOf(o) {
+  if (!o.tags.length) return "#7b8087";
+  const tag = data.tags.indexOf(o.tags[0]), colour = palette[tag % palette.length];
+  return Math.floor(tag / palette.length) % 2 ? darker(colour) : colour;
+}

@@ -3,7 +3,8 @@
 #include <colvik/lines.hpp>
 
 #include <map>
-#include <set>
+
+#include "picture/projection.h"
 
 namespace colvik::page {
 
@@ -21,34 +22,26 @@ Json loops_json(const std::vector<std::vector<Vec<2>>>& loops, const Pose<2>& at
   return all;
 }
 
-// Edges that three of them close: of a surface made of triangles all of its faces.
-Json faces_of(const std::vector<Edge3>& edges) {
+Json faces_of(const std::vector<std::array<Vec<3>, 3>>& triangles) {
   std::map<std::array<double, 3>, std::size_t> numbers;
-  std::vector<Vec<3>> points;
-  const auto number = [&](const Vec<3>& p) {
-    const auto [at, fresh] =
-        numbers.emplace(std::array<double, 3>{p[0], p[1], p[2]}, points.size());
-    if (fresh) points.push_back(p);
-    return at->second;
-  };
-  std::vector<std::pair<std::size_t, std::size_t>> pairs;
-  for (const Edge3& e : edges) pairs.emplace_back(number(e.from), number(e.to));
-  std::vector<std::set<std::size_t>> beside(points.size());
-  for (const auto& [a, b] : pairs) {
-    beside[a].insert(b);
-    beside[b].insert(a);
-  }
+  Json points = Json::array();
   Json corners = Json::array();
-  for (const auto& [a, b] : pairs)
-    for (const std::size_t c : beside[a])
-      if (c > std::max(a, b) && beside[b].contains(c)) corners.push_back({a, b, c});
-  Json list = Json::array();
-  for (const Vec<3>& p : points) list.push_back(vector_json<3>(p));
-  return {{"is", "triangles"}, {"points", list}, {"corners", corners}};
+  for (const auto& triangle : triangles) {
+    Json three = Json::array();
+    for (const Vec<3>& p : triangle) {
+      const auto [at, fresh] =
+          numbers.emplace(std::array<double, 3>{p[0], p[1], p[2]}, points.size());
+      if (fresh) points.push_back(vector_json<3>(p));
+      three.push_back(at->second);
+    }
+    corners.push_back(std::move(three));
+  }
+  return {{"is", "triangles"}, {"points", points}, {"corners", corners}};
 }
 
 void add_solids(const Shape<3>& shape, const Pose<3>& at, double metre, Json& out) {
   Json j;
+  Pose<3> place = at;
   if (shape.kind == ShapeKind::compound) {
     for (const Placed<3>& child : convex_children(shape))
       add_solids(child.shape, at * Pose<3>{child.at, child.turned}, metre, out);
@@ -58,10 +51,15 @@ void add_solids(const Shape<3>& shape, const Pose<3>& at, double metre, Json& ou
     j = {{"is", "ball"}, {"radius", shape.radius}};
   } else if (shape.kind == ShapeKind::capsule) {
     j = {{"is", "capsule"}, {"radius", shape.radius}, {"half", shape.core[1]}};
+  } else if (shape.kind == ShapeKind::segment && shape.radius > 0) {
+    const Edge3 line = edges(shape).front();
+    const double half = (line.to - line.from).norm() / 2;
+    j = {{"is", "capsule"}, {"radius", shape.radius}, {"half", half}};
+    place = at * picture::along(line.from, line.to);
   } else if (shape.kind == ShapeKind::half_space) {
     j = {{"is", "floor"}, {"thick", 0.02 * metre}};
   } else if (!is_convex(shape)) {
-    j = faces_of(edges(shape));
+    j = faces_of(triangles(shape));
   } else {
     std::vector<Vec<3>> points;
     Bounds<3> around;
@@ -85,8 +83,8 @@ void add_solids(const Shape<3>& shape, const Pose<3>& at, double metre, Json& ou
     j = {{"is", "cloud"}, {"points", Json::array()}};
     for (const Vec<3>& p : points) j["points"].push_back(vector_json<3>(p));
   }
-  j["at"] = vector_json<3>(at.position);
-  j["turned"] = {at.rotation.x(), at.rotation.y(), at.rotation.z(), at.rotation.w()};
+  j["at"] = vector_json<3>(place.position);
+  j["turned"] = {place.rotation.x(), place.rotation.y(), place.rotation.z(), place.rotation.w()};
   out.push_back(std::move(j));
 }
 
