@@ -6,10 +6,12 @@ usage: pages_test.py COLVIK DATA_FOLDER
 import json
 import pathlib
 import re
+import signal
 import subprocess
 import sys
 import tempfile
 import time
+import urllib.error
 import urllib.request
 
 TOOL, DATA = sys.argv[1], pathlib.Path(sys.argv[2])
@@ -184,6 +186,127 @@ def test_sizes_and_names(browser, folder):
     check(fell[1] > fell[0], "what falls goes down on the screen")
 
 
+class Watch:
+    """colvik watch of a copy of a scene, in a folder of its own."""
+
+    def __init__(self, folder, scene):
+        self.scene = folder / scene
+        self.scene.write_text((DATA / scene).read_text())
+        self.process = subprocess.Popen([TOOL, "watch", str(self.scene), "--port", "0"], stdout=subprocess.PIPE, text=True)
+        self.url = re.search(r"http://\S+", self.process.stdout.readline())[0]
+        self.said()
+
+    def said(self):
+        return self.process.stdout.readline()
+
+    def ask(self, path, body=None, **headers):
+        data = None if body is None else json.dumps(body).encode()
+        request = urllib.request.Request(self.url + path, data, headers)
+        try:
+            with urllib.request.urlopen(request, timeout=30) as answer:
+                return answer.status, answer.read().decode()
+        except urllib.error.HTTPError as error:
+            return error.code, error.read().decode()
+
+    def end(self, browser):
+        browser.call("POST", "/url", {"url": "about:blank"})  # it would miss the server
+        self.process.send_signal(signal.SIGINT)
+        check(self.process.wait(10) == 0, "Ctrl-C ends it with 0")
+
+
+def until(browser, text, seconds=10):
+    """Waits until it is true in the page, which may be loaded again meanwhile."""
+    for _ in range(seconds * 20):
+        try:
+            if browser.js("return " + text):
+                return
+        except urllib.error.HTTPError:
+            pass
+        time.sleep(0.05)
+    raise AssertionError(f"in {seconds} s not: {text}")
+
+
+def test_follows_the_file(browser, folder):
+    watch = Watch(folder, "shelf-climb.toml")
+    try:
+        browser.call("POST", "/url", {"url": watch.url + "#t=3"})
+        until(browser, "run.steps === 540 && state.time === 3")
+        text = watch.scene.read_text()
+        watch.scene.write_text(text.replace("length    = 9", "length    = 8"))
+        watch.said()
+        until(browser, "run.steps === 480 && Math.abs(state.time - 3) < 0.001")
+        watch.scene.write_text(text.replace("dimension = 2", "dimension = 7"))
+        watch.said()
+        until(browser, "problems.textContent.includes('shelf-climb.toml:7:13') && !problems.hidden")
+        check(browser.js("return run.steps") == 480, "the last good run is kept")
+        watch.scene.write_text(text)
+        until(browser, "run.steps === 540 && problems.hidden")
+        check(not browser.complaints(), "no complaint")
+    finally:
+        watch.end(browser)
+
+
+def test_plays_with_keys(browser, folder):
+    for scene, right in (("shelf-climb.toml", "right"), ("gantry-walk.toml", "right")):
+        watch = Watch(folder, scene)
+        try:
+            browser.call("POST", "/url", {"url": watch.url})
+            until(browser, "!driveButton.hidden")
+            browser.click("#drive")
+            until(browser, "driving && run.steps > 5")
+            where = "placeOf" if scene.startswith("shelf") else "spotOf"
+            at = f"const o = run.objects.find(o => o.name === 'courier'); return {where}(o, sampleAt(o, run.steps))[0]"
+            before = browser.js(at)
+            press = lambda kind: browser.call("POST", "/actions", {"actions": [
+                {"type": "key", "id": "k", "actions": [{"type": kind, "value": KEYS[right]}]}]})
+            press("keyDown")
+            until(browser, "run.steps > 60")
+            press("keyUp")
+            after = browser.js(at)
+            check(after > before + 0.3, f"the key moves it: {before} to {after}")
+            browser.click("#play")
+            time.sleep(0.2)
+            paused = browser.js("return run.steps")
+            time.sleep(0.3)
+            check(browser.js("return run.steps") == paused, "it pauses")
+            browser.click("#on")
+            until(browser, f"run.steps === {paused + 1}")
+            browser.click("#keep")
+            until(browser, "document.getElementById('kept').open")
+            played = browser.js("return document.getElementById('played').textContent")
+            check("wishes" in played, played)
+            browser.click("#keep-now")
+            until(browser, "document.getElementById('keep-said').textContent.includes('expectations')")
+            # What was kept runs as it was played, and what was pinned holds.
+            text = watch.scene.read_text()
+            check(f'wishes = "{scene[:-5]}.courier.wishes.toml"' in text.replace("  ", ""), "the scene names the wishes")
+            ran = subprocess.run([TOOL, "run", str(watch.scene)], capture_output=True, text=True)
+            check("CHANGED" not in ran.stdout, "pins hold: " + ran.stdout + ran.stderr)
+            check(not browser.complaints(), "no complaint")
+        finally:
+            watch.end(browser)
+        left = sorted(p.name for p in folder.iterdir() if p.name.startswith(scene[:-5]))
+        check(left == [scene[:-5] + ".courier.wishes.toml", scene], f"nothing is left behind: {left}")
+
+
+def test_refuses_others(browser, folder):
+    watch = Watch(folder, "shelf-climb.toml")
+    try:
+        check(watch.ask("")[0] == 200, "its own page")
+        for headers in ({"Host": "depot.example"}, {"Origin": "http://depot.example"}, {"Origin": "null"},
+                        {"Sec-Fetch-Site": "cross-site"}):
+            check(watch.ask("play", {}, **headers)[0] == 403, f"refused: {headers}")
+        check(watch.ask("step", {"steps": 1, "held": []}) == (400, '{"problem":"nothing is played; POST /play first"}'), "no play")
+        check(watch.ask("play", {})[0] == 200, "play")
+        check(watch.ask("keep", {"wishes": True, "expectations": False})[0] == 400, "not over yet")
+        check(watch.ask("step", {"steps": "x"})[0] == 400, "a wrong body")
+        taken = subprocess.run([TOOL, "watch", str(watch.scene), "--port", watch.url.split(":")[2].strip("/")],
+                               capture_output=True, text=True)
+        check(taken.returncode == 2 and "is taken" in taken.stderr, taken.stderr)
+    finally:
+        watch.end(browser)
+
+
 def main():
     failed = 0
     for size in ((1280, 800), (412, 900)):
@@ -192,7 +315,8 @@ def main():
             with tempfile.TemporaryDirectory() as name:
                 folder = pathlib.Path(name)
                 for test in (test_plays_and_steps, test_shows_what_the_run_had, test_filters_and_goes_there,
-                             test_missed_and_second_run, test_sizes_and_names):
+                             test_missed_and_second_run, test_sizes_and_names, test_follows_the_file,
+                             test_plays_with_keys, test_refuses_others):
                     try:
                         test(browser, folder)
                         print(f"{size}: {test.__name__}: good")

@@ -37,6 +37,16 @@ struct Scene {
   std::string view;                 ///< region that pictures show; "" shows all
   std::vector<ObjectDef<D>> kinds;  ///< those that can be spawned
   std::vector<typename Run<D>::TimedInput> inputs;
+  /// What a held key does where the scene is played (`colvik watch`). What several keys want of a
+  /// walker adds up.
+  struct Control {
+    std::string key;     ///< one of control_keys()
+    std::string walker;  ///< name of an object; "" for an input alone
+    Wish<D> wish{};
+    std::string input;  ///< given once when the key is pressed; "": none
+    Place place{};
+  };
+  std::vector<Control> controls;
   std::vector<ObjectDef<D>> objects;
   struct Excepted {
     std::string first;
@@ -101,6 +111,10 @@ struct ResolvedValue {
 /// circles.
 [[nodiscard]] COLVIK_EXPORT Result<std::vector<ResolvedValue>> resolve_kind(
     const std::string& path, const std::string& kind);
+
+/// Keys of a keyboard that controls may name: left, right, up, down, space, enter, shift, letters
+/// and digits.
+[[nodiscard]] COLVIK_EXPORT std::span<const std::string> control_keys();
 
 /// A key that scene files may use.
 struct SceneKey {

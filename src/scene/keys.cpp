@@ -18,6 +18,8 @@ constexpr SceneKey kKeys[] = {
     {"scene", "objects", "array of tables", "the objects, in order of creation"},
     {"scene", "inputs", "array of tables",
      "named inputs and their times, for reactions that wait for them"},
+    {"scene", "controls", "array of tables",
+     "what keys of the keyboard do where the scene is played (`colvik watch`)"},
     {"scene", "reactions", "array of tables",
      "what happens when; earlier ones have the first claim"},
     {"scene", "expect", "array of tables", "what the run must show, or must not"},
@@ -56,6 +58,16 @@ constexpr SceneKey kKeys[] = {
 
     {"input", "at", "number", "seconds from the start; required"},
     {"input", "name", "name", "what is given; required"},
+
+    {"control", "key", "name",
+     "left, right, up, down, space, enter, shift, a letter or a digit; required"},
+    {"control", "walker", "name", "the walker that wishes this while the key is held"},
+    {"control", "walk", "number", "part of its speed along x, -1 to 1"},
+    {"control", "velocity", "vector", "instead of walk; units per second"},
+    {"control", "jump", "true or false", "as in wishes"},
+    {"control", "drop", "true or false", "likewise"},
+    {"control", "fly", "true or false", "likewise"},
+    {"control", "input", "name", "given once when the key is pressed"},
 
     {"object", "name", "name", "unique; copies are called name.1, name.2; required in [[objects]]"},
     {"object", "kind", "kind", "what it inherits from"},
@@ -489,5 +501,15 @@ constexpr SceneKey kKeys[] = {
 }  // namespace
 
 std::span<const SceneKey> scene_keys() { return kKeys; }
+
+std::span<const std::string> control_keys() {
+  static const std::vector<std::string> keys = [] {
+    std::vector<std::string> all{"left", "right", "up", "down", "space", "enter", "shift"};
+    for (char c = 'a'; c <= 'z'; ++c) all.emplace_back(1, c);
+    for (char c = '0'; c <= '9'; ++c) all.emplace_back(1, c);
+    return all;
+  }();
+  return keys;
+}
 
 }  // namespace colvik

@@ -33,6 +33,7 @@ Scene<D> SceneReader<D>::read() {
   for (const auto& [at, name] : objects_meant_)
     if (!context_.reported_at(*at)) (void)check_who(*at, "@" + name);
   read_inputs();
+  read_controls();
   read_accepted();
   read_reactions();
   read_expectations();

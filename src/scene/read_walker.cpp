@@ -98,6 +98,46 @@ void SceneReader<D>::read_wish_list(const std::vector<Section>& list, ObjectDef<
   }
 }
 
+template <int D>
+void SceneReader<D>::read_controls() {
+  const std::span<const std::string> keys = control_keys();
+  for (const Section& c : top_.tables("controls", "control")) {
+    c.require("key", "the key that is held");
+    typename Scene<D>::Control control;
+    control.place = context_.place(c.node());
+    if (const auto key = c.choice("key", keys)) control.key = keys[*key];
+    control.walker = c.text("walker").value_or("");
+    control.input = c.text("input").value_or("");
+    const ObjectDef<D>* walker = nullptr;
+    std::vector<std::string> names;
+    for (const ObjectDef<D>& o : scene_.objects) {
+      if (!o.walker) continue;
+      names.push_back(o.name);
+      if (o.name == control.walker) walker = &o;
+    }
+    if (c.has("walker") && walker == nullptr)
+      context_.report(*c.find("walker"), fmt::format("no walker is named '{}'", control.walker),
+                      suggestion(control.walker, names, "the name of an object with a walker"));
+    if (!c.has("walker") && !c.has("input"))
+      context_.report(c.node(), "the key does nothing", "walker or input");
+    if (c.has("walk") && c.has("velocity"))
+      context_.report(*c.find("velocity"), "a control has walk and velocity", "one of the two");
+    if (const auto part = c.number("walk", -1, 1); part && walker != nullptr)
+      control.wish.velocity = *part * walker->walker->speed * Vec<D>(Vec<D>::Unit(0));
+    if (const auto velocity = c.template vector<D>("velocity")) control.wish.velocity = *velocity;
+    control.wish.jump = c.boolean("jump").value_or(false);
+    control.wish.drop = c.boolean("drop").value_or(false);
+    control.wish.fly = c.boolean("fly").value_or(false);
+    if (!c.has("walker"))
+      for (const char* key : {"walk", "velocity", "jump", "drop", "fly"})
+        if (c.has(key))
+          context_.report(*c.find(key), fmt::format("'{}' is nobody's wish", key), "with walker");
+    scene_.controls.push_back(std::move(control));
+  }
+}
+
+template void SceneReader<2>::read_controls();
+template void SceneReader<3>::read_controls();
 template void SceneReader<2>::read_walker(const Section& s, ObjectDef<2>& def);
 template void SceneReader<3>::read_walker(const Section& s, ObjectDef<3>& def);
 template void SceneReader<2>::read_wishes(const Section& s, ObjectDef<2>& def);

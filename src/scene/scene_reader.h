@@ -25,6 +25,7 @@ class SceneReader {
   void read_kinds();
   void read_objects();
   void read_inputs();
+  void read_controls();
   void read_accepted();
   void read_reactions();
   void read_expectations();

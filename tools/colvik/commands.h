@@ -168,6 +168,14 @@ struct ReplayFileOptions {
 void add_replay(CLI::App& app, ReplayFileOptions& options);
 int replay(const ReplayFileOptions& options, std::ostream& out, std::ostream& err);
 
+struct WatchOptions {
+  std::string scene;
+  std::vector<std::string> settings;
+  int port = 8417;
+};
+void add_watch(CLI::App& app, WatchOptions& options);
+int watch(const WatchOptions& options, std::ostream& out, std::ostream& err);
+
 struct LeakOptions {
   std::string scene;
   std::vector<std::string> settings;

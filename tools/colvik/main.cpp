@@ -46,6 +46,8 @@ int main(int argc, char** argv) {
   add_pin(app, pin_options);
   ReplayFileOptions replay_options;
   add_replay(app, replay_options);
+  WatchOptions watch_options;
+  add_watch(app, watch_options);
   LeakOptions leak_options;
   add_leak(app, leak_options);
   const CLI::App* query_command = add_query(app, query_options);
@@ -89,6 +91,7 @@ int main(int argc, char** argv) {
     if (app.got_subcommand("pin")) return pin(pin_options, std::cout, std::cerr);
     if (app.got_subcommand("replay")) return replay(replay_options, std::cout, std::cerr);
     if (app.got_subcommand("leak")) return leak(leak_options, std::cout, std::cerr);
+    if (app.got_subcommand("watch")) return watch(watch_options, std::cout, std::cerr);
     if (app.got_subcommand("story")) return story(story_options, std::cout, std::cerr);
     if (app.got_subcommand("audit")) return audit_log(audit_options, std::cout, std::cerr);
     return draw(draw_options, std::cout, std::cerr);

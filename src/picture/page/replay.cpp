@@ -90,7 +90,8 @@ std::vector<std::string> tag_names(const TagSet& set, const Tags& tags) {
 }
 
 template <int D>
-Json object_of(const Trace<D>& trace, std::uint32_t index, const Scale<D>& scale) {
+Json object_of(const Trace<D>& trace, std::uint32_t index, const Scale<D>& scale,
+               bool live = false) {
   const TraceObject<D>& o = trace.objects()[index];
   Json colliders = Json::array();
   bool zone = !o.colliders.empty();
@@ -106,7 +107,7 @@ Json object_of(const Trace<D>& trace, std::uint32_t index, const Scale<D>& scale
           bounds(c.shape, Pose<D>{kZero, o.first_pose.rotation} * Pose<D>{c.at, c.turned}));
   }
   Json hidden = Json::array();
-  const auto samples = trace.samples(index);
+  const auto samples = live ? decltype(trace.samples(index)){} : trace.samples(index);
   for (std::size_t i = 0; i < samples.size(); ++i)
     if (!samples[i].shown)
       hidden.push_back(
@@ -130,10 +131,10 @@ Json object_of(const Trace<D>& trace, std::uint32_t index, const Scale<D>& scale
 Json index_of(std::uint32_t object) { return object == kNobody ? Json(-1) : Json(object); }
 
 template <int D>
-Json events_of(const Trace<D>& trace) {
+Json events_of(const Trace<D>& trace, std::size_t from_touch = 0, std::size_t from_firing = 0) {
   std::vector<Json> events;
   const auto name = [&](std::uint32_t i) { return trace.objects()[i].name; };
-  for (std::size_t i = 0; i < trace.touches().size(); ++i) {
+  for (std::size_t i = from_touch; i < trace.touches().size(); ++i) {
     const TraceTouch& t = trace.touches()[i];
     if (t.phase == Phase::during) continue;
     const auto& place = trace.touch_places()[i];
@@ -154,7 +155,7 @@ Json events_of(const Trace<D>& trace) {
     }
     events.push_back(std::move(e));
   }
-  for (const TraceFiring<D>& f : trace.firings()) {
+  for (const TraceFiring<D>& f : trace.firings().subspan(from_firing)) {
     const std::string& reaction = trace.reactions()[f.reaction].name;
     std::string text = reaction;
     if (f.self != kNobody) text += "  " + name(f.self);
@@ -218,6 +219,18 @@ Json run_of(const Trace<D>& trace, const Scale<D>& scale, const std::vector<Judg
           {"verdicts", judged}};
 }
 
+template <int D>
+Json sample_of(std::uint32_t object, const typename Trace<D>::Sample& s) {
+  Json j = {object, s.step, s.shown ? 1 : 0};
+  const auto put = [&](double v) { j.push_back(std::round(v * 1e5) / 1e5); };
+  for (int k = 0; k < D; ++k) put(s.pose.position[k]);
+  const auto& q = s.pose.rotation;
+  if constexpr (D == 2) put(q.angle());
+  else
+    for (const double part : {q.x(), q.y(), q.z(), q.w()}) put(part);
+  return j;
+}
+
 void replace(std::string& text, std::string_view what, const std::string& by) {
   const std::size_t at = text.find(what);
   if (at != std::string::npos) text.replace(at, what.size(), by);
@@ -252,12 +265,14 @@ Result<std::string> replay_page(const Trace<D>& trace, const ReplayOptions<D>& o
                      {"tags", trace.tags().names()},
                      {"view", {page::vector_json<D>(view.lo), page::vector_json<D>(view.hi)}},
                      {"runs", runs}};
-  std::string json = data.dump(-1, ' ', false, Json::error_handler_t::replace);
+  Json whole = data;
+  if (!options.live.empty()) whole["live"] = Json::parse(options.live, nullptr, false);
+  std::string json = whole.dump(-1, ' ', false, Json::error_handler_t::replace);
   for (std::size_t at = 0; (at = json.find("</", at)) != std::string::npos;)
     json.replace(at, 2, "<\\/");  // no end of the script
   std::string script;
-  for (const char* part :
-       {"data", "state", "flat", D == 3 ? "solid" : "", "list", "timeline", "main"})
+  for (const char* part : {"data", "state", "flat", D == 3 ? "solid" : "", "list", "timeline",
+                           "main", options.live.empty() ? "" : "live"})
     script += page::part(part);
   std::string page = page::part("page");
   replace(page, "@SCRIPT@", script);
@@ -274,6 +289,41 @@ Result<std::string> replay_page(const Trace<D>& trace, const ReplayOptions<D>& o
   replace(page, "@DATA@", json);
   return page;
 }
+
+template <int D>
+std::string replay_update(const Trace<D>& trace, ReplayCursor& cursor) {
+  Json objects = Json::array();
+  for (std::size_t i = cursor.objects; i < trace.objects().size(); ++i)
+    objects.push_back(object_of<D>(trace, static_cast<std::uint32_t>(i), {}, true));
+  Json samples = Json::array();
+  Json gone = Json::array();
+  for (std::uint32_t i = 0; i < trace.objects().size(); ++i) {
+    const auto all = trace.samples(i);
+    const bool fresh = i >= cursor.objects;
+    std::size_t from = all.size();
+    while (from > 0 && (fresh || all[from - 1].step > cursor.steps)) --from;
+    for (; from < all.size(); ++from) samples.push_back(sample_of<D>(i, all[from]));
+    const std::uint64_t end = trace.objects()[i].gone;
+    if (end != kNever && (fresh || end > cursor.steps)) gone.push_back({i, end});
+  }
+  const std::vector<TraceNumber> changes = trace.number_changes();
+  Json numbers = Json::array();
+  for (const TraceNumber& n : changes)
+    if (n.step > cursor.steps || cursor.numbers == 0)
+      numbers.push_back({index_of(n.object), n.name, n.step, n.value});
+  const Json update = {{"steps", trace.steps()},
+                       {"objects", objects},
+                       {"samples", samples},
+                       {"gone", gone},
+                       {"numbers", numbers},
+                       {"events", events_of(trace, cursor.touches, cursor.firings)},
+                       {"outcome", trace.outcome().value_or("")}};
+  cursor = {trace.steps(), trace.objects().size(), trace.touches().size(), trace.firings().size(),
+            changes.size()};
+  return update.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+template std::string replay_update(const Trace<2>&, ReplayCursor&);
+template std::string replay_update(const Trace<3>&, ReplayCursor&);
 
 template <int D>
 Result<void> write_replay(const Trace<D>& trace, const std::string& path,

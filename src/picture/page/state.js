@@ -2,7 +2,7 @@
 const state = { time: 0, playing: false, speed: 1, picked: null, lit: [],
   shown: { outlines: true, zones: true, contacts: true, names: true, trails: true } };
 const run = data.runs[0];
-const end = Math.max(...data.runs.map(r => r.steps / r.rate));
+let end = Math.max(...data.runs.map(r => r.steps / r.rate));
 // Colours of the page; read once for each theme, as asking the browser is slow.
 let inks = new Map();
 function ink(name) {
