@@ -139,6 +139,15 @@ def test_shows_what_the_run_had(browser, folder):
     browser.hover("#view", x, y)
     tip = browser.js("return tip.hidden ? '' : tip.textContent")
     check("courier" in tip and "touches:" in tip, f"the tip: {tip}")
+    check(browser.js("return [...pictures.values()].every(p => p.complete && p.naturalWidth > 0) && pictures.size") == 1,
+          "the drawing is in the page")
+    # What changes of a thing is shown as it was then.
+    flasks = browser.js("return run.objects.filter(o => o.asleep).map(o => [asleepAt(o, o.asleep[0][0] - 1), asleepAt(o, o.asleep[0][0])])")
+    check(flasks and all(f == [False, True] for f in flasks), f"what falls asleep: {flasks}")
+    browser.open(page_of(folder, DATA / "shelf-climb.toml"))
+    stands = browser.js("const o = run.objects.find(o => o.name === 'courier');"
+                        "return [60, 90, 174].map(s => standsAt(run, o, s))")
+    check(stands == ["in the air", "stands on low-shelf", "stands on high-shelf"], f"the walker: {stands}")
 
 
 def test_filters_and_goes_there(browser, folder):

@@ -119,6 +119,11 @@ class COLVIK_EXPORT Trace {
   /// All values that numbers came to have, by step, then object, then name.
   [[nodiscard]] std::vector<TraceNumber> number_changes() const;
   [[nodiscard]] TagSet tags_at(std::uint32_t object, std::uint64_t step) const;
+  /// From which steps on it had which tags.
+  [[nodiscard]] std::span<const std::pair<std::uint64_t, TagSet>> tag_changes(
+      std::uint32_t object) const {
+    return tag_samples_[object];
+  }
   /// How a walker stood at the end of `step`; nullopt if the object is no walker.
   struct WalkSample {
     std::uint64_t step = 0;
@@ -128,6 +133,10 @@ class COLVIK_EXPORT Trace {
   };
   [[nodiscard]] std::optional<WalkSample> walking_at(std::uint32_t object,
                                                      std::uint64_t step) const;
+  /// Each change of it; none of what is no walker.
+  [[nodiscard]] std::span<const WalkSample> walk_changes(std::uint32_t object) const {
+    return walk_samples_[object];
+  }
   /// Where touch i of touches() was, and its normal towards self, in the world.
   struct TouchPlace {
     Vec<D> point = kZero;

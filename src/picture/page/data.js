@@ -78,6 +78,20 @@ function touchingAt(run, o, step) {
   return [...open.values()];
 }
 
+// Whether it sleeps, its tags, and how a walker stands, at a step.
+function asleepAt(o, step) { return (o.asleep || []).some(([from, to]) => step >= from && step < to); }
+function lastOf(list, step) {
+  let found = null;
+  for (const x of list || []) if (x[0] <= step) found = x;
+  return found;
+}
+function tagsAt(o, step) { const x = lastOf(o.tagged, step); return x ? x[1] : o.tags; }
+function standsAt(run, o, step) {
+  const x = lastOf(o.stands, step);
+  if (!x) return "";
+  return x[1] ? "stands on " + (x[2] >= 0 ? run.objects[x[2]].name : "ground") : "in the air";
+}
+
 function numbersAt(run, index, step) {
   const list = [];
   for (const n of run.numbers) {

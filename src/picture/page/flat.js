@@ -75,6 +75,8 @@ function drawObject(o, [x, y, angle], second) {
   pen.scale(eye.scale, -upward * eye.scale);
   pen.rotate(angle);
   const colour = colourOf(o), lit = state.lit.includes(o);
+  if (state.shown.drawings && !second) for (const d of o.drawings || []) drawDrawing(d);
+  const sleeping = asleepAt(o, stepOf(run));
   for (const { c, path, fill } of pathsOf(o)) {
     if (c.zone ? !state.shown.zones : !state.shown.outlines) continue;
     pen.globalAlpha = second ? 0.6 : 1;
@@ -85,7 +87,7 @@ function drawObject(o, [x, y, angle], second) {
     pen.strokeStyle = lit ? ink("--lit") : colour;
     const px = 1 / eye.scale;
     pen.lineWidth = (lit ? 4 : o.body === "static" ? 1.2 : 2) * px;
-    pen.setLineDash(second || c.zone ? [6 * px, 4 * px] : o.body === "kinematic" ? [14 * px, 3 * px, 3 * px, 3 * px] : []);
+    pen.setLineDash(second || c.zone ? [6 * px, 4 * px] : sleeping ? [px, 4 * px] : o.body === "kinematic" ? [14 * px, 3 * px, 3 * px, 3 * px] : []);
     pen.stroke(path);
     if (c.open) {  // a one-way surface: a mark to its open side
       pen.setLineDash([]);
@@ -97,6 +99,25 @@ function drawObject(o, [x, y, angle], second) {
   }
   pen.restore();
   if (!o.colliders.length) { pen.fillStyle = colour; pen.fillRect(sx - 2, sy - 2, 4, 4); }
+}
+// A picture stands the way its object does, its top along the object's own y.
+const pictures = new Map();
+for (const [path, text] of Object.entries(data.pictures || {})) {
+  if (!text) continue;
+  const image = new Image();
+  image.onload = changed;
+  image.src = text;
+  pictures.set(path, image);
+}
+function drawDrawing(d) {
+  pen.save();
+  pen.translate(...d.at);
+  pen.scale(d.mirrored ? -1 : 1, -1);
+  const [w, h] = d.size, image = pictures.get(d.picture);
+  pen.globalAlpha = image ? 0.8 : 0.08;
+  if (image && image.complete) pen.drawImage(image, -w / 2, -h / 2, w, h);
+  else { pen.fillStyle = ink("--ink"); pen.fillRect(-w / 2, -h / 2, w, h); }
+  pen.restore();
 }
 const movers = run.objects.filter(o => o.body !== "static").length;
 function trail(o, step, at) {

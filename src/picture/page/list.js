@@ -39,7 +39,7 @@ function drawRows() {
     row.style.top = i * rowHeight + "px";
     row.setAttribute("role", "option");
     row.textContent = (data.runs.length > 1 ? "AB"[e.run] + "  " : "") + e.time.toFixed(3) + " s  " + e.text;
-    row.title = row.textContent;
+    row.title = row.textContent + (e.impulse ? "\nimpulse " + e.impulse.toPrecision(4) : "");
     row.onclick = () => pick(e);
     rowBox.append(row);
   }

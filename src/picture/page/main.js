@@ -59,8 +59,10 @@ function hover(x, y) {
   tip.hidden = !o;
   if (!o) return;
   const step = stepOf(run), numbers = numbersAt(run, o.index, step), touching = touchingAt(run, o, step);
+  const tags = tagsAt(o, step), stands = standsAt(run, o, step);
   tip.textContent = o.name + (o.kind && o.kind !== o.name ? " (" + o.kind + ")" : "") + "\n" + o.body +
-    (o.tags.length ? "\ntags: " + o.tags.join(", ") : "") + (numbers.length ? "\n" + numbers.join(", ") : "") +
+    (asleepAt(o, step) ? ", asleep" : "") + (stands ? ", " + stands : "") +
+    (tags.length ? "\ntags: " + tags.join(", ") : "") + (numbers.length ? "\n" + numbers.join(", ") : "") +
     "\ntouches: " + (touching.length ? touching.slice(0, 12).join(", ") : "nothing");
   const [w, h] = size();
   tip.style.left = Math.min(x + 14, w - tip.offsetWidth - 4) + "px";

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <fstream>
 #include <map>
+#include <sstream>
 
 #include "picture/extent.h"
 #include "picture/page/parts.h"
@@ -89,6 +90,55 @@ std::vector<std::string> tag_names(const TagSet& set, const Tags& tags) {
   return names;
 }
 
+Json index_of(std::uint32_t object) { return object == kNobody ? Json(-1) : Json(object); }
+
+// What changed of it but its place: when it slept, its tags, how it stood.
+template <int D>
+void add_states(const Trace<D>& trace, std::uint32_t index, Json& j) {
+  const TraceObject<D>& o = trace.objects()[index];
+  Json asleep = Json::array();
+  for (const auto& s : trace.samples(index)) {
+    const bool sleeping = !asleep.empty() && asleep.back().size() == 1;
+    if (s.asleep && !sleeping) asleep.push_back({s.step});
+    if (!s.asleep && sleeping) asleep.back().push_back(s.step);
+  }
+  if (!asleep.empty() && asleep.back().size() == 1)
+    asleep.back().push_back(std::min(o.gone, trace.steps() + 1));
+  if (!asleep.empty()) j["asleep"] = asleep;
+  if (trace.tag_changes(index).size() > 1)
+    for (const auto& [step, tags] : trace.tag_changes(index))
+      j["tagged"].push_back({step, tag_names(tags, trace.tags())});
+  bool standing = false;
+  for (const auto& w : trace.walk_changes(index)) {
+    if (j.contains("stands") && standing == w.standing && j["stands"].back()[2] == index_of(w.on))
+      continue;
+    standing = w.standing;
+    j["stands"].push_back({w.step, w.standing ? 1 : 0, index_of(w.on)});
+  }
+}
+
+// A PNG for the page to show; "" if it cannot be read.
+std::string picture_data(const std::string& path) {
+  std::ifstream file(path, std::ios::binary);
+  std::stringstream read;
+  read << file.rdbuf();
+  constexpr std::string_view kPng = "\x89PNG";
+  const std::string bytes = read.str();
+  return bytes.starts_with(kPng) ? "data:image/png;base64," + base64(bytes) : "";
+}
+
+template <int D>
+Json drawings_of(const TraceObject<D>& o) {
+  Json all = Json::array();
+  for (const Drawing<D>& d : o.drawings)
+    if (D == 2 && !d.size.isZero())
+      all.push_back({{"size", page::vector_json<D>(d.size)},
+                     {"at", page::vector_json<D>(d.at)},
+                     {"picture", d.picture},
+                     {"mirrored", o.mirrored}});
+  return all;
+}
+
 template <int D>
 Json object_of(const Trace<D>& trace, std::uint32_t index, const Scale<D>& scale,
                bool live = false) {
@@ -125,10 +175,11 @@ Json object_of(const Trace<D>& trace, std::uint32_t index, const Scale<D>& scale
             {"packed", pack<D>(samples, scale)},
             {"colliders", colliders}};
   if (!hidden.empty()) j["hidden"] = hidden;
+  if (const Json drawings = drawings_of(o); !drawings.empty()) j["drawings"] = drawings;
+  if (live) return j;
+  add_states(trace, index, j);
   return j;
 }
-
-Json index_of(std::uint32_t object) { return object == kNobody ? Json(-1) : Json(object); }
 
 template <int D>
 Json events_of(const Trace<D>& trace, std::size_t from_touch = 0, std::size_t from_firing = 0) {
@@ -149,6 +200,7 @@ Json events_of(const Trace<D>& trace, std::size_t from_touch = 0, std::size_t fr
                                            name(t.other))
                              : fmt::format("end  {} with {} ({})", name(t.self), name(t.other),
                                            name_of(t.why))}};
+    if (t.impulse > 0) e["impulse"] = t.impulse;
     if (begin) {
       e["at"] = page::vector_json<D>(place.point);
       e["normal"] = page::vector_json<D>(place.normal);
@@ -266,6 +318,10 @@ Result<std::string> replay_page(const Trace<D>& trace, const ReplayOptions<D>& o
                      {"view", {page::vector_json<D>(view.lo), page::vector_json<D>(view.hi)}},
                      {"runs", runs}};
   Json whole = data;
+  for (const TraceObject<D>& o : trace.objects())
+    for (const Drawing<D>& d : o.drawings)
+      if (D == 2 && !d.picture.empty() && !whole["pictures"].contains(d.picture))
+        whole["pictures"][d.picture] = picture_data(d.picture);
   if (!options.live.empty()) whole["live"] = Json::parse(options.live, nullptr, false);
   std::string json = whole.dump(-1, ' ', false, Json::error_handler_t::replace);
   for (std::size_t at = 0; (at = json.find("</", at)) != std::string::npos;)

@@ -1,6 +1,6 @@
 // The moment, what is shown, and who is picked; everything else listens.
 const state = { time: 0, playing: false, speed: 1, picked: null, lit: [],
-  shown: { outlines: true, zones: true, contacts: true, names: true, trails: true } };
+  shown: { outlines: true, zones: true, contacts: true, names: true, trails: true, drawings: true } };
 const run = data.runs[0];
 let end = Math.max(...data.runs.map(r => r.steps / r.rate));
 // Colours of the page; read once for each theme, as asking the browser is slow.
