@@ -321,13 +321,12 @@ def main():
     for size in ((1280, 800), (412, 900)):
         browser = Browser(*size)
         try:
-            with tempfile.TemporaryDirectory() as name:
-                folder = pathlib.Path(name)
-                for test in (test_plays_and_steps, test_shows_what_the_run_had, test_filters_and_goes_there,
-                             test_missed_and_second_run, test_sizes_and_names, test_follows_the_file,
-                             test_plays_with_keys, test_refuses_others):
+            for test in (test_plays_and_steps, test_shows_what_the_run_had, test_filters_and_goes_there,
+                         test_missed_and_second_run, test_sizes_and_names, test_follows_the_file,
+                         test_plays_with_keys, test_refuses_others):
+                with tempfile.TemporaryDirectory() as name:
                     try:
-                        test(browser, folder)
+                        test(browser, pathlib.Path(name))
                         print(f"{size}: {test.__name__}: good")
                     except AssertionError as error:
                         failed += 1

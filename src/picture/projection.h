@@ -10,7 +10,7 @@ namespace colvik::picture {
 // Where a thing along y stands when it is to reach from one point to another.
 [[nodiscard]] inline Pose<3> along(const Vec<3>& from, const Vec<3>& to) {
   const Vec<3> way = to - from;
-  const Vec<3> axis = cross(Vec<3>(Vec<3>::UnitY()), way);
+  const Vec<3> axis = cross(Vec<3>(Vec<3>::Unit(1)), way);
   const Rotation<3> turned =
       axis.isZero() ? Rotation<3>() : Rotation<3>(axis, std::atan2(axis.norm(), way.y()));
   return {(from + to) / 2, turned};
