@@ -221,7 +221,11 @@ void Painter<D>::paint_solid(std::uint64_t last) {
   }
 }
 
-template class Painter<2>;
-template class Painter<3>;
+template Painter<2>::Painter(Canvas&, const Trace<2>&, const Bounds<2>&, const PictureOptions&,
+                             const Frame&, const Eye&);
+template Painter<3>::Painter(Canvas&, const Trace<3>&, const Bounds<3>&, const PictureOptions&,
+                             const Frame&, const Eye&);
+template void Painter<2>::paint(std::uint64_t, const Overlay<2>*);
+template void Painter<3>::paint(std::uint64_t, const Overlay<3>*);
 
 }  // namespace colvik::picture

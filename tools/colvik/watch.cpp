@@ -85,7 +85,7 @@ class Watching {
     }
   }
 
-  // Loads and runs the scene anew. The last good run stays when there are mistakes.
+  // Loads the scene and runs it. The last good run stays when there are mistakes.
   void look() {
     files_ = files_of(o_.scene);
     seen_ = state_of(files_);
