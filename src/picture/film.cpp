@@ -32,7 +32,7 @@ Result<void> draw_film(const Trace<D>& trace, const Bounds<D>* view, const std::
   if (count > 10000)
     return refuse(fmt::format("a film of {:g} pictures", count),
                   "up to 10000: fewer a second, faster, or a part of the run");
-  if (const Result<void> good = picture::check_options(trace, options); !good) return good;
+  if (Result<void> good = picture::check_options(trace, options); !good) return good;
   std::ofstream file(path, std::ios::binary);
   if (!file) return refuse("the film cannot be written", "a path in a folder that exists");
 

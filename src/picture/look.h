@@ -10,7 +10,7 @@ inline const Colour kPaper{0.985, 0.98, 0.965};
 inline const Colour kInk{0.13, 0.14, 0.17};
 inline const Colour kQuiet{0.45, 0.46, 0.5};
 inline const Colour kUntagged{0.48, 0.50, 0.53};
-// Told apart with any colour vision: after Okabe and Ito, "Color universal design" (2008), with
+// Distinct with any colour vision: after Okabe and Ito, "Color universal design" (2008), with
 // three more for scenes of many tags. The same as on pages.
 inline const Colour kPalette[] = {
     {0.0, 0.447, 0.698},   {0.835, 0.369, 0.0},   {0.0, 0.62, 0.451},    {0.8, 0.475, 0.655},

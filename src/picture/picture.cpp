@@ -128,7 +128,7 @@ template void paint_sheet(Canvas&, const Trace<3>&, const Bounds<3>*, const Pict
 template <int D>
 Result<void> draw_picture(const Trace<D>& trace, const Bounds<D>* view, const std::string& path,
                           const PictureOptions& options, const Overlay<D>* overlay) {
-  if (const Result<void> good = picture::check_options(trace, options); !good) return good;
+  if (Result<void> good = picture::check_options(trace, options); !good) return good;
   auto canvas = picture::Canvas::create(path, options.width, options.height);
   if (!canvas) return canvas.error();
   std::unique_ptr<picture::Canvas> paper = std::move(canvas).value();

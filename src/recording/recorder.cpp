@@ -146,7 +146,7 @@ template <int D>
 Result<void> Recorder<D>::write(const std::string& path, const std::string& title) const {
   const Impl& r = *impl_;
   recording::CompressedFile file;
-  if (const Result<void> opened = file.open(path); !opened) return opened;
+  if (Result<void> opened = file.open(path); !opened) return opened;
   const double rate = r.world.settings().rate;
   const double since = r.count > 0 ? static_cast<double>(r.entry(0).step) / rate : r.world.time();
   file.append(r.lines.head({.title = title}, since));

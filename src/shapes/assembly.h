@@ -98,8 +98,4 @@ Shape<D> of_parts(ShapeKind kind, Assembly<D> assembly);
 [[nodiscard]] std::vector<std::vector<std::uint32_t>> convex_parts(
     const std::vector<Vec<2>>& points, const std::vector<std::vector<std::uint32_t>>& loops);
 
-// Whether it is a surface that is solid from its outside alone.
-template <int D>
-[[nodiscard]] bool has_back(const Shape<D>& s);
-
 }  // namespace colvik::shapes

@@ -44,4 +44,8 @@ Result<Bounds<D>> checked_points(std::string_view what, std::string_view point,
 void add_arc(std::vector<Edge3>& edges, const Vec<3>& centre, const Vec<3>& u, const Vec<3>& v,
              int first, int last);
 
+// Whether it is a surface that is solid from its outside alone.
+template <int D>
+[[nodiscard]] bool has_back(const Shape<D>& s);
+
 }  // namespace colvik::shapes

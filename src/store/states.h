@@ -7,12 +7,7 @@
 #include <type_traits>
 
 #include "math/fine.h"
-
-namespace colvik::shapes {
-// Whether it is a surface that is solid from its outside alone.
-template <int D>
-[[nodiscard]] bool has_back(const Shape<D>& s);
-}  // namespace colvik::shapes
+#include "shapes/shapes.h"
 
 namespace colvik::world {
 

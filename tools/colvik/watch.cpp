@@ -60,7 +60,7 @@ std::vector<std::string> files_of(const std::string& scene) {
   return files;
 }
 
-// What tells whether one of them was saved.
+// Changes when one of them is saved.
 std::string state_of(const std::vector<std::string>& files) {
   std::string state;
   for (const std::string& file : files) {
