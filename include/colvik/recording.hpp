@@ -32,7 +32,7 @@ class COLVIK_EXPORT RecordingFile {
   RecordingFile(const RecordingFile&) = delete;
   RecordingFile& operator=(const RecordingFile&) = delete;
 
-  /// Records the last step: call it after each. Cost: about 0.2 microseconds for each object that
+  /// Records the last step: call it after each. Cost: 0.2 to 1 microseconds for each object that
   /// moved.
   void record();
   /// The world was loaded as it was at its start, see Run::restart.
@@ -64,7 +64,7 @@ class COLVIK_EXPORT Recorder {
   Recorder(const Recorder&) = delete;
   Recorder& operator=(const Recorder&) = delete;
 
-  /// Notes the last step: call it after each. Allocates only when objects come. Cost: about 0.2
+  /// Notes the last step: call it after each. Allocates only when objects come. Cost: 0.2 to 1
   /// microseconds for each object that moved.
   void record();
   /// The world was loaded as it was before: what is kept of it is forgotten.
