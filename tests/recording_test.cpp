@@ -439,6 +439,11 @@ TEST_CASE("what is no recording is refused, with the line") {
                 "\n" +
                 R"({"step":0,"objects":[[1,1,0,[],0,0,0]]})"
                 "\n") == ": line 4: has digits that are not hexadecimal; 0-9 and a-f, in twos");
+  for (const char* key : {"shown", "asleep", "tags", "gone", "walkers"}) {
+    CAPTURE(key);
+    CHECK(message(head + names + R"({"step":1,")" + key + R"(":[[-1,0,0,0]]})" + "\n") ==
+          ": line 3: names object -1; the number of an object that was described before");
+  }
   CHECK_FALSE(is_recording(path + "-none"));
   CHECK(read_recording(path + "-none").error().what == "cannot be read");
 }

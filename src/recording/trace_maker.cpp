@@ -157,15 +157,15 @@ void TraceMaker<D>::step(const Json& line) {
     return t.samples_[object].back();
   };
   each("shown", [&](const Json& x) {
-    const std::uint32_t object = index(x.at(0));
+    const std::uint32_t object = there(x.at(0)).index;
     sample(object, x.at(1).get<int>() != 0, latest(object).asleep, latest(object).pose);
     t.objects_[object].active = latest(object).shown;
   });
   each("asleep", [&](const Json& x) {
-    const std::uint32_t object = index(x.at(0));
+    const std::uint32_t object = there(x.at(0)).index;
     sample(object, latest(object).shown, x.at(1).get<int>() != 0, latest(object).pose);
   });
-  each("tags", [&](const Json& x) { retag(index(x.at(0)), tags(x.at(1))); });
+  each("tags", [&](const Json& x) { retag(there(x.at(0)).index, tags(x.at(1))); });
   each("numbers", [&](const Json& x) { number(x); });
   each("walkers", [&](const Json& x) { walker(x); });
   each("gone", [&](const Json& x) { gone(x); });
@@ -227,22 +227,28 @@ void TraceMaker<D>::end(const Json& line) {
 // ---- what lines refer to ---------------------------------------------------------------------
 
 template <int D>
-auto TraceMaker<D>::known(const Json& number) -> Known& {
-  const auto at = known_.find(number.get<std::uint32_t>());
+auto TraceMaker<D>::known(std::int64_t number) -> Known& {
+  const auto at = number < 0 || number > std::int64_t{kNobody}
+                      ? known_.end()
+                      : known_.find(static_cast<std::uint32_t>(number));
   if (at == known_.end())
-    throw Wrong{fmt::format("names object {}", number.get<std::uint32_t>()),
+    throw Wrong{fmt::format("names object {}", number),
                 "the number of an object that was described before"};
   return at->second;
 }
 
 template <int D>
-std::uint32_t TraceMaker<D>::index(const Json& number) {
-  if (number.get<std::int64_t>() < 0) return kNobody;
-  const Known& k = known(number);
+auto TraceMaker<D>::there(std::int64_t number) -> Known& {
+  Known& k = known(number);
   if (k.index == kNobody)
-    throw Wrong{fmt::format("names object {}, which is not there", number.get<std::uint32_t>()),
+    throw Wrong{fmt::format("names object {}, which is not there", number),
                 "one of the objects listed so far"};
-  return k.index;
+  return k;
+}
+
+template <int D>
+std::uint32_t TraceMaker<D>::index(std::int64_t number) {
+  return number < 0 ? kNobody : there(number).index;
 }
 
 template <int D>
@@ -342,7 +348,6 @@ void TraceMaker<D>::first(const Json& item) {
 
 template <int D>
 void TraceMaker<D>::retag(std::uint32_t object, const TagSet& now) {
-  if (object == kNobody) throw Wrong{"gives tags to no object", "an object's number"};
   Trace<D>& t = trace();
   TraceObject<D>& o = t.objects_[object];
   o.tags = now;
@@ -369,9 +374,7 @@ void TraceMaker<D>::moved(const Json& list) {
   const std::uint64_t now = trace().steps_;
   for (std::size_t i = 0; i < list.size(); i += 1 + kParts) {
     number += list[i].get<std::int64_t>();
-    const std::uint32_t object = index(Json(number));
-    if (object == kNobody) throw Wrong{"moves no object", "an object's number"};
-    Known& k = known_.at(static_cast<std::uint32_t>(number));
+    Known& k = there(number);
     if (k.moved_at == kNever || k.moved_at + 1 != now) k.rate = k.bend = {};
     k.moved_at = now;
     for (std::size_t p = 0; p < kParts; ++p) {
@@ -383,15 +386,14 @@ void TraceMaker<D>::moved(const Json& list) {
       k.rate[p] = static_cast<std::int64_t>(change);
       k.at[p] = static_cast<std::int64_t>(whole(k.at[p]) + change);
     }
-    const auto& before = trace().samples_[object].back();
-    sample(object, before.shown, before.asleep, pose(k));
+    const auto& before = trace().samples_[k.index].back();
+    sample(k.index, before.shown, before.asleep, pose(k));
   }
 }
 
 template <int D>
 void TraceMaker<D>::gone(const Json& item) {
-  const std::uint32_t object = index(item.at(0));
-  if (object == kNobody) throw Wrong{"removes no object", "an object's number"};
+  const std::uint32_t object = there(item.at(0)).index;
   TraceObject<D>& o = trace().objects_[object];
   if (o.gone != kNever) return;
   o.gone = trace().steps_;
@@ -400,8 +402,7 @@ void TraceMaker<D>::gone(const Json& item) {
 
 template <int D>
 void TraceMaker<D>::walker(const Json& item) {
-  const std::uint32_t object = index(item.at(0));
-  if (object == kNobody) throw Wrong{"lets no object walk", "an object's number"};
+  const std::uint32_t object = there(item.at(0)).index;
   typename Trace<D>::WalkSample w;
   w.step = trace().steps_;
   w.standing = item.at(1).get<int>() != 0;
@@ -434,10 +435,8 @@ void TraceMaker<D>::touch(const Json& x) {
   touch.phase = named(x.at(1), Phase::end);
   touch.channel = named(x.at(2), Channel::zone);
   touch.why = named(x.at(3), EndCause::run_over);
-  touch.self = index(x.at(4));
-  touch.other = index(x.at(5));
-  if (touch.self == kNobody || touch.other == kNobody)
-    throw Wrong{"has a touch of fewer than two", "two objects' numbers"};
+  touch.self = there(x.at(4)).index;
+  touch.other = there(x.at(5)).index;
   touch.self_collider = x.at(6).get<std::uint32_t>();
   touch.other_collider = x.at(7).get<std::uint32_t>();
   if (touch.self_collider >= t.objects_[touch.self].colliders.size() ||

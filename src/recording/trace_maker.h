@@ -47,8 +47,9 @@ struct TraceMaker {
     std::array<std::int64_t, kParts> bend{};
   };
   Trace<D>& trace() { return made.trace; }
-  Known& known(const Json& number);
-  std::uint32_t index(const Json& number);
+  Known& known(std::int64_t number);         // described
+  Known& there(std::int64_t number);         // and listed
+  std::uint32_t index(std::int64_t number);  // -1: nobody
   std::size_t reaction(const Json& number);
   double time(const Json& seconds) const;
   TagSet tags(const Json& list);

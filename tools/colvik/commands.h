@@ -123,6 +123,10 @@ void print_completion(const CLI::App& app, std::ostream& out);
 // Adds --set NAME=VALUE, which every command has.
 void add_settings(CLI::App& command, std::vector<std::string>& settings);
 
+// Of --set; what sets nothing is a problem.
+std::vector<Setting> settings_of(const std::vector<std::string>& texts,
+                                 std::vector<Problem>& problems);
+
 // Loads a scene; reports what was mended in its shapes, and at most 20 of its problems.
 LoadedScene load(const std::string& path, const std::vector<std::string>& settings,
                  std::ostream& err);

@@ -6,9 +6,8 @@
 namespace colvik::tool {
 
 template <int D>
-std::vector<Judged> judged(const Scene<D>& scene, const Run<D>& run) {
-  const std::vector<std::string> reasons =
-      why_missed<D>(scene.expectations, run.trace, scene.length, [&] { return start_run(scene); });
+std::vector<Judged> judged(const Scene<D>& scene, const Run<D>& run,
+                           std::span<const std::string> reasons) {
   std::vector<Judged> all;
   for (std::size_t i = 0; i < scene.expectations.size(); ++i) {
     const Expectation<D>& e = scene.expectations[i];
@@ -20,6 +19,14 @@ std::vector<Judged> judged(const Scene<D>& scene, const Run<D>& run) {
     all.push_back(std::move(v));
   }
   return all;
+}
+
+// Works out the reasons, too, which takes another run.
+template <int D>
+std::vector<Judged> judged(const Scene<D>& scene, const Run<D>& run) {
+  return judged<D>(scene, run, why_missed<D>(scene.expectations, run.trace, scene.length, [&] {
+                     return start_run(scene);
+                   }));
 }
 
 }  // namespace colvik::tool

@@ -97,12 +97,7 @@ int leak_one(const Scene<D>& scene, const LeakOptions& o, std::ostream& out, std
     };
   const Result<Leak<D>> leak = colvik::leak(scene, question);
   if (terminal) err << "\r\x1b[K" << std::flush;
-  if (!leak) {
-    const Error& e = leak.error();
-    err << fmt::format("colvik leak: {}{}{}; {}\n", e.where, e.where.empty() ? "" : ": ", e.what,
-                       e.accepted);
-    return kWrong;
-  }
+  if (!leak) return wrong("leak", leak.error(), err);
   if (!o.out.empty())
     if (const Result<void> drawn = draw_leak(scene, leak.value(), o); !drawn) {
       err << drawn.error().message() << '\n';

@@ -117,7 +117,7 @@ int run_one(const Scene<D>& scene, const RunOptions& o, bool colour, std::ostrea
   if (junit != nullptr) write_junit<D>(*junit, scene.file, run->trace, scene.expectations, reasons);
   if (json != nullptr) write_results<D>(*json, scene.file, run->trace, scene.expectations);
   if (recording.value() != nullptr)
-    if (const auto finished = recording.value()->finish(judged(scene, *run)); !finished)
+    if (const auto finished = recording.value()->finish(judged<D>(scene, *run, reasons)); !finished)
       return wrong("run", finished.error(), err);
   if (o.require_coverage > 0)
     if (const double percent = coverage(run->trace, std::span(scene.expectations)).percent();
@@ -230,17 +230,23 @@ void add_settings(CLI::App& command, std::vector<std::string>& settings) {
       ->allow_extra_args(false);
 }
 
+std::vector<Setting> settings_of(const std::vector<std::string>& texts,
+                                 std::vector<Problem>& problems) {
+  std::vector<Setting> pairs;
+  for (const std::string& text : texts) {
+    const std::size_t equals = text.find('=');
+    if (equals == std::string::npos || equals == 0)
+      problems.push_back({{"--set " + text, 0, 0}, "does not set anything", "NAME=VALUE"});
+    else pairs.emplace_back(text.substr(0, equals), text.substr(equals + 1));
+  }
+  return pairs;
+}
+
 LoadedScene load(const std::string& path, const std::vector<std::string>& settings,
                  std::ostream& err) {
   constexpr std::size_t kMostTold = 20;
   LoadedScene loaded;
-  std::vector<Setting> pairs;
-  for (const std::string& text : settings) {
-    const std::size_t equals = text.find('=');
-    if (equals == std::string::npos || equals == 0)
-      loaded.problems.push_back({{"--set " + text, 0, 0}, "does not set anything", "NAME=VALUE"});
-    else pairs.emplace_back(text.substr(0, equals), text.substr(equals + 1));
-  }
+  const std::vector<Setting> pairs = settings_of(settings, loaded.problems);
   if (is_recording(path))
     loaded.problems.push_back(
         {{path, 0, 0}, "is a recording", "a scene; story, draw, replay and timeline take both"});

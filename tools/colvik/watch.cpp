@@ -31,7 +31,8 @@ void add_watch(CLI::App& app, WatchOptions& o) {
       ->check(CLI::Range(0, 65535))
       ->capture_default_str();
   c->footer(
-      "Ctrl-C ends it. [[controls]] in the scene say what keys do (docs/scene.md).\n\nExit status: "
+      "Ctrl-C ends it. [[controls]] in the scene say what keys do (docs/looking.md).\n\nExit "
+      "status: "
       "0 ended, 2 the call is wrong or the port is taken.\n\nExample:\n  build/bin/colvik watch "
       "data/night-depot.toml");
 }
@@ -78,17 +79,13 @@ using AnyPlayed = std::variant<std::unique_ptr<Played<2>>, std::unique_ptr<Playe
 
 class Watching {
  public:
-  Watching(const WatchOptions& options, std::ostream& out) : o_(options), out_(out) {
-    for (const std::string& text : o_.settings) {
-      const std::size_t equals = text.find('=');
-      settings_.emplace_back(text.substr(0, equals), text.substr(equals + 1));
-    }
-  }
+  Watching(const WatchOptions& options, std::vector<Setting> settings, std::ostream& out)
+      : o_(options), out_(out), settings_(std::move(settings)) {}
 
   // Loads the scene and runs it. The last good run stays when there are mistakes.
   void look() {
-    files_ = files_of(o_.scene);
-    seen_ = state_of(files_);
+    std::vector<std::string> files = files_of(o_.scene);
+    std::string seen = state_of(files);
     const LoadedScene loaded = load_scene(o_.scene, settings_);
     std::vector<std::string> problems;
     for (const Problem& p : loaded.problems) problems.push_back(p.message());
@@ -121,6 +118,8 @@ class Watching {
       page = replay_page(Trace<2>(), options).value();
     }
     const std::lock_guard lock(mutex_);
+    files_ = std::move(files);
+    seen_ = std::move(seen);
     ++version_;
     problems_ = std::move(problems);
     if (loaded.ok()) scene_ = *loaded.scene;
@@ -247,9 +246,10 @@ class Watching {
   const WatchOptions& o_;
   std::ostream& out_;
   std::vector<Setting> settings_;
-  std::vector<std::string> files_;  // of the thread that follows, as is what was seen of them
-  std::string seen_;
+  // Only the thread that follows writes these; others lock first, as it does to write.
   std::mutex mutex_;
+  std::vector<std::string> files_;
+  std::string seen_;
   std::condition_variable changed_;
   std::uint64_t version_ = 0;
   std::uint64_t shown_ = 0;  // the version that the page is of
@@ -319,11 +319,12 @@ void serve(httplib::Server& server, Watching& watching, const int& port) {
 }  // namespace
 
 int watch(const WatchOptions& o, std::ostream& out, std::ostream& err) {
-  for (const std::string& text : o.settings)
-    if (text.find('=') == std::string::npos || text.starts_with('=')) {
-      err << fmt::format("--set {}: does not set anything; NAME=VALUE\n", text);
-      return kWrong;
-    }
+  std::vector<Problem> problems;
+  std::vector<Setting> settings = settings_of(o.settings, problems);
+  if (!problems.empty()) {
+    err << problems.front().message() << '\n';
+    return kWrong;
+  }
   if (!std::filesystem::exists(o.scene)) {
     err << fmt::format("{}: the file cannot be read; a scene file\n", o.scene);
     return kWrong;
@@ -344,7 +345,7 @@ int watch(const WatchOptions& o, std::ostream& out, std::ostream& err) {
                        o.port);
     return kWrong;
   }
-  Watching watching(o, out);
+  Watching watching(o, std::move(settings), out);
   serve(server, watching, port);
   out << fmt::format("{} at http://127.0.0.1:{}/ until Ctrl-C", o.scene, port) << std::endl;
   watching.look();

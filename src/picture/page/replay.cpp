@@ -176,8 +176,7 @@ Json object_of(const Trace<D>& trace, std::uint32_t index, const Scale<D>& scale
             {"colliders", colliders}};
   if (!hidden.empty()) j["hidden"] = hidden;
   if (const Json drawings = drawings_of(o); !drawings.empty()) j["drawings"] = drawings;
-  if (live) return j;
-  add_states(trace, index, j);
+  if (!live) add_states(trace, index, j);
   return j;
 }
 
@@ -310,20 +309,19 @@ Result<std::string> replay_page(const Trace<D>& trace, const ReplayOptions<D>& o
   if (options.against != nullptr) runs.push_back(run_of(*options.against, scale, {}));
   const Vec<D>& gravity = trace.gravity();
   const Vec<D> up = gravity.isZero(0) ? Vec<D>(Vec<D>::Unit(1)) : Vec<D>(-gravity);
-  const Json data = {{"dimension", D},
-                     {"metre", trace.metre()},
-                     {"down", D == 2 && gravity[1] > 0},
-                     {"up", page::vector_json<D>(up)},
-                     {"tags", trace.tags().names()},
-                     {"view", {page::vector_json<D>(view.lo), page::vector_json<D>(view.hi)}},
-                     {"runs", runs}};
-  Json whole = data;
+  Json data = {{"dimension", D},
+               {"metre", trace.metre()},
+               {"down", D == 2 && gravity[1] > 0},
+               {"up", page::vector_json<D>(up)},
+               {"tags", trace.tags().names()},
+               {"view", {page::vector_json<D>(view.lo), page::vector_json<D>(view.hi)}},
+               {"runs", runs}};
   for (const TraceObject<D>& o : trace.objects())
     for (const Drawing<D>& d : o.drawings)
-      if (D == 2 && !d.picture.empty() && !whole["pictures"].contains(d.picture))
-        whole["pictures"][d.picture] = picture_data(d.picture);
-  if (!options.live.empty()) whole["live"] = Json::parse(options.live, nullptr, false);
-  std::string json = whole.dump(-1, ' ', false, Json::error_handler_t::replace);
+      if (D == 2 && !d.picture.empty() && !data["pictures"].contains(d.picture))
+        data["pictures"][d.picture] = picture_data(d.picture);
+  if (!options.live.empty()) data["live"] = Json::parse(options.live, nullptr, false);
+  std::string json = data.dump(-1, ' ', false, Json::error_handler_t::replace);
   for (std::size_t at = 0; (at = json.find("</", at)) != std::string::npos;)
     json.replace(at, 2, "<\\/");  // no end of the script
   std::string script;
