@@ -2,11 +2,13 @@
 # Sets COLVIK_NAME to a truth value; what it was set to stays in the cache.
 set(COLVIK_CORE_PACKAGES Eigen3 hwy fmt)
 set(COLVIK_THREADS_PACKAGES Threads)
-set(COLVIK_SCENE_PACKAGES fmt tomlplusplus tinyobjloader)
-set(COLVIK_EXPLAIN_PACKAGES fmt tomlplusplus tinyobjloader)  # those of scenes
+set(COLVIK_FIT_PACKAGES fmt meshoptimizer)
+set(COLVIK_ART_PACKAGES ${COLVIK_FIT_PACKAGES} tinyobjloader TinyGLTF nlohmann_json pugixml PNG)
+set(COLVIK_SCENE_PACKAGES ${COLVIK_ART_PACKAGES} tomlplusplus)  # scenes name art
+set(COLVIK_EXPLAIN_PACKAGES ${COLVIK_SCENE_PACKAGES})
 set(COLVIK_INSIGHT_PACKAGES fmt nlohmann_json pugixml)
 set(COLVIK_RECORDING_PACKAGES fmt nlohmann_json zstd)
-set(COLVIK_PICTURE_PACKAGES fmt nlohmann_json cairo webp)
+set(COLVIK_PICTURE_PACKAGES ${COLVIK_FIT_PACKAGES} nlohmann_json cairo webp)
 set(COLVIK_PKG_cairo cairo)
 set(COLVIK_PKG_webp libwebp libwebpmux)
 set(COLVIK_PKG_zstd libzstd)

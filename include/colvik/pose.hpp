@@ -89,6 +89,10 @@ class COLVIK_EXPORT Rotation<3> {
     return length > 0 ? Rotation(w / length, x / length, y / length, z / length) : Rotation();
   }
 
+  /// That turns the axes x and y into these two of length one, at right angles to each other.
+  /// Source: Shepperd, "Quaternion from Rotation Matrix", 1978.
+  static Rotation from_axes(const Vec<3>& x, const Vec<3>& y);
+
   /// The shortest turn that makes this rotation: axis times angle in radians.
   [[nodiscard]] Spin<3> to_spin() const;
   // Always inlined: a vector passed through memory is slow to

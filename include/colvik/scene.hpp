@@ -74,7 +74,17 @@ struct Scene {
   std::vector<Place> object_places;
   std::vector<Place> reaction_places;
   std::vector<Place> kind_places;
-  std::vector<Problem> notes;  ///< what was mended in shapes, in plain words
+  std::vector<Problem> notes;  ///< what was mended in shapes and left out of art, in plain words
+  /// A collider that was fitted to art, as it was worked out.
+  struct Fitted {
+    Place place;       ///< of the key
+    std::string text;  ///< as a scene file spells it, a key a line
+    std::string how;   ///< "capsule: overlap 93.1%, 0.02 outward, 0 inward"
+  };
+  std::vector<Fitted> fitted;
+  /// Of each object: the element of a layout that it was made of, "<rect id=\"door\">"; "" of
+  /// others. Its place is the element's.
+  std::vector<std::string> object_sources;
 };
 
 struct LoadedScene {
@@ -86,13 +96,16 @@ struct LoadedScene {
 /// A value for a named parameter, "speed" "5".
 using Setting = std::pair<std::string, std::string>;
 
-/// Reads a scene from a file. Safe on hostile input. Reports as many problems as it finds.
+/// Reads a scene from a file. Safe on hostile input. Reports as many problems as it finds. Files
+/// that it names must be in `files`, a folder; in the scene's own if empty.
 [[nodiscard]] COLVIK_EXPORT LoadedScene load_scene(const std::string& path,
-                                                   std::span<const Setting> settings = {});
+                                                   std::span<const Setting> settings = {},
+                                                   const std::string& files = {});
 /// The same from text; `name` stands for the file in messages, and pictures are searched for beside
 /// it.
 [[nodiscard]] COLVIK_EXPORT LoadedScene read_scene(std::string_view text, const std::string& name,
-                                                   std::span<const Setting> settings = {});
+                                                   std::span<const Setting> settings = {},
+                                                   const std::string& files = {});
 
 /// A run of the scene, before its first step. Throws UncheckedError for a scene
 /// that did not come from load_scene and cannot be used.

@@ -95,6 +95,19 @@ Rotation<3>::Rotation(const Vec<3>& axis, double angle) {
   z_ = s * u.z();
 }
 
+Rotation<3> Rotation<3>::from_axes(const Vec<3>& x, const Vec<3>& y) {
+  const Vec<3> z = cross(x, y);
+  const double trace = x.x() + y.y() + z.z();
+  // By the largest part of the quaternion.
+  if (trace > x.x() && trace > y.y() && trace > z.z())
+    return from_quaternion(1 + trace, y.z() - z.y(), z.x() - x.z(), x.y() - y.x());
+  if (x.x() >= y.y() && x.x() >= z.z())
+    return from_quaternion(y.z() - z.y(), 1 + 2 * x.x() - trace, x.y() + y.x(), z.x() + x.z());
+  if (y.y() >= z.z())
+    return from_quaternion(z.x() - x.z(), x.y() + y.x(), 1 + 2 * y.y() - trace, y.z() + z.y());
+  return from_quaternion(x.y() - y.x(), z.x() + x.z(), y.z() + z.y(), 1 + 2 * z.z() - trace);
+}
+
 Rotation<3> Rotation<3>::from_spin(const Spin<3>& turn) {
   if (const double q = turn.squaredNorm() / 4; q <= kSmall * kSmall) {
     const Vec<3> v = turn * (0.5 * small_sine_part(q));

@@ -30,6 +30,7 @@ Scene<D> SceneReader<D>::read() {
   scene_.numbers = read_numbers(top_, "numbers");
   read_kinds();
   read_objects();
+  read_layouts();
   for (const auto& [at, name] : objects_meant_)
     if (!context_.reported_at(*at)) (void)check_who(*at, "@" + name);
   read_inputs();
@@ -223,7 +224,7 @@ void SceneReader<D>::try_out() {
   ObjectProblems wrong;
   build(scene_, run, report, [&](std::size_t i, const Error& error) {
     wrong.add(place_of(context_, object_layers_[i], scene_.object_places[i], error.where),
-              scene_.objects[i].name, error);
+              scene_.objects[i].name, scene_.object_sources[i], error);
   });
   if (wrong.report(context_)) return;  // what follows from it is not reported
   for (std::size_t i = 0; i < scene_.objects.size(); ++i) {
@@ -369,9 +370,10 @@ template void SceneReader<3>::try_out();
 }  // namespace scene
 
 LoadedScene read_scene(std::string_view text, const std::string& name,
-                       std::span<const Setting> settings) {
+                       std::span<const Setting> settings, const std::string& files) {
   scene::Context context;
   context.file = name;
+  context.files = files;
   if (const auto at = scene::overlong_key(text)) {
     context.report(*at, fmt::format("a key has more than {} parts", scene::kMostParts),
                    fmt::format("keys of at most {} parts", scene::kMostParts));
@@ -417,7 +419,8 @@ LoadedScene read_scene(std::string_view text, const std::string& name,
   return complete(scene::SceneReader<3>(context, root).read());
 }
 
-LoadedScene load_scene(const std::string& path, std::span<const Setting> settings) {
+LoadedScene load_scene(const std::string& path, std::span<const Setting> settings,
+                       const std::string& files) {
   std::ifstream file(path, std::ios::binary);
   std::stringstream text;
   if (file) text << file.rdbuf();
@@ -426,7 +429,7 @@ LoadedScene load_scene(const std::string& path, std::span<const Setting> setting
     out.problems.push_back({{path, 0, 0}, "the file cannot be read", "a scene file (TOML)"});
     return out;
   }
-  return read_scene(text.str(), path, settings);
+  return read_scene(text.str(), path, settings, files);
 }
 
 template <int D>

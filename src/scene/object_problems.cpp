@@ -36,7 +36,8 @@ Place place_of(const Context& context, const std::vector<const toml::table*>& la
   return object;
 }
 
-void ObjectProblems::add(const Place& place, const std::string& name, const Error& error) {
+void ObjectProblems::add(const Place& place, const std::string& name, const std::string& source,
+                         const Error& error) {
   std::string rest = error.where + " " + error.what;
   const std::string quoted = "'" + name + "'";
   if (const std::size_t at = rest.find(quoted); at != std::string::npos)
@@ -49,7 +50,8 @@ void ObjectProblems::add(const Place& place, const std::string& name, const Erro
     return;
   }
   const std::string where = error.where.empty() ? "" : error.where + " ";
-  all_.push_back({place, rest, {place, where + error.what, error.accepted}, 1});
+  const std::string from = source.empty() ? "" : source + ": ";
+  all_.push_back({place, rest, {place, from + where + error.what, error.accepted}, 1});
 }
 
 bool ObjectProblems::report(Context& context) const {

@@ -14,7 +14,9 @@ namespace colvik::scene {
 
 class ObjectProblems {
  public:
-  void add(const Place& place, const std::string& name, const Error& error);
+  // `source`: the element of a drawing that it was made of, or "".
+  void add(const Place& place, const std::string& name, const std::string& source,
+           const Error& error);
   // Whether there was any.
   bool report(Context& context) const;
 

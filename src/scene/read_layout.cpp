@@ -52,7 +52,7 @@ AtStart<D> start_of(const ObjectDef<D>& def, const std::vector<ObjectDef<D>>& ea
 
 template <int D>
 void SceneReader<D>::add_copy(const ObjectDef<D>& def, const std::string& name, const Pose<D>& at,
-                              const toml::table& own) {
+                              const Place& place, const std::string& source) {
   ObjectDef<D> copy = def;
   copy.name = name;
   copy.at = at.position;
@@ -67,7 +67,8 @@ void SceneReader<D>::add_copy(const ObjectDef<D>& def, const std::string& name, 
     }
   }
   scene_.objects.push_back(std::move(copy));
-  scene_.object_places.push_back(context_.place(own));
+  scene_.object_places.push_back(place);
+  scene_.object_sources.push_back(source);
   scene_.object_keys.push_back(keys_at_hand_);
   object_layers_.push_back(layers_at_hand_);
 }
@@ -262,9 +263,11 @@ void SceneReader<D>::add_scatter(const Section& layout, const ObjectDef<D>& def,
 }
 
 template void SceneReader<2>::add_copy(const ObjectDef<2>& def, const std::string& name,
-                                       const Pose<2>& at, const toml::table& own);
+                                       const Pose<2>& at, const Place& place,
+                                       const std::string& source);
 template void SceneReader<3>::add_copy(const ObjectDef<3>& def, const std::string& name,
-                                       const Pose<3>& at, const toml::table& own);
+                                       const Pose<3>& at, const Place& place,
+                                       const std::string& source);
 template void SceneReader<2>::add_copies(const Section& s, const ObjectDef<2>& def,
                                          const toml::table& own);
 template void SceneReader<3>::add_copies(const Section& s, const ObjectDef<3>& def,

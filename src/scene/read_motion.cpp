@@ -152,7 +152,8 @@ void SceneReader<D>::read_schedule(const Section& s, ColliderDef<D>& c) {
     c.schedule.beats.push_back({b.number("at").value_or(0), b.boolean("on"), b.number("scale")});
   }
   c.schedule.period = s.number("period", 0, 1e9).value_or(0);
-  if (s.has("period") && !s.has("schedule"))
+  const auto* fit = s.has("fit") ? s.find("fit")->as_table() : nullptr;
+  if (s.has("period") && !s.has("schedule") && (fit == nullptr || !fit->contains("frames")))
     context_.report(*s.find("period"), "period without a schedule",
                     "schedule = [{ at, on }, ...] beside it");
 }

@@ -147,9 +147,10 @@ ObjectDef<D> SceneReader<D>::read_object(const Section& s) {
     if (layer->contains("tags")) break;  // what lies below was replaced
   }
   read_parent(s, def);
-  shape_follows_ = s.has("border");
+  const bool follows = shape_follows_;
+  shape_follows_ = follows || s.has("border");
   def.colliders = read_colliders(s);
-  shape_follows_ = false;
+  shape_follows_ = follows;
   def.numbers = read_numbers(s, "numbers");
   if (auto v = s.template vector<D>("velocity")) def.velocity = *v;
   if (auto w = s.template spin<D>("spin")) def.spin = *w;
@@ -187,11 +188,12 @@ Drawing<D> SceneReader<D>::read_drawing(const Section& s) {
   if (auto size = s.template vector<D>("size")) d.size = *size;
   if (auto at = s.template vector<D>("at")) d.at = *at;
   if (auto picture = s.text("picture")) {
-    const std::filesystem::path path = std::filesystem::path(scene_.file).parent_path() / *picture;
-    d.picture = path.string();
+    const auto path = context_.path_of(*s.find("picture"), *picture);
+    if (!path) return d;
+    d.picture = *path;
     std::error_code ignored;
-    if (!std::filesystem::is_regular_file(path, ignored))
-      context_.report(*s.find("picture"), fmt::format("there is no file '{}'", path.string()),
+    if (!std::filesystem::is_regular_file(*path, ignored))
+      context_.report(*s.find("picture"), fmt::format("there is no file '{}'", *path),
                       "a PNG beside the scene file");
   }
   return d;
@@ -268,9 +270,15 @@ template <int D>
 std::vector<ColliderDef<D>> SceneReader<D>::read_colliders(const Section& s) {
   std::vector<ColliderDef<D>> list;
   covering_.clear();
+  shapeless_.clear();
+  object_at_hand_ = &s;
   const auto read = [&](const Section& section) {
     covers_.reset();
+    frames_.reset();
+    lacks_shape_ = false;
     auto collider = read_collider(section);
+    if (collider && frames_) return show_frames(*frames_, section, *collider, list);
+    if (collider && lacks_shape_) shapeless_.push_back(list.size());
     if (collider && covers_) {
       collider->at = *covers_;
       covering_.emplace_back(list.size(), *covers_);

@@ -2,7 +2,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <filesystem>
 
 #include "scene/scene_reader.h"
 
@@ -18,7 +17,7 @@ constexpr Known kShapes[] = {{"circle", 2},     {"sphere", 3},     {"box", 0},  
                              {"segment", 0},    {"polygon", 2},    {"outline", 2},  {"polyline", 2},
                              {"tiles", 2},      {"half_plane", 2}, {"cylinder", 3}, {"cone", 3},
                              {"hull", 3},       {"slabs", 3},      {"mesh", 3},     {"heights", 3},
-                             {"half_space", 3}, {"compound", 0},   {"region", 0}};
+                             {"half_space", 3}, {"compound", 0},   {"region", 0},     {"fit", 0}};
 
 template <int D>
 std::string names_of_shapes() {
@@ -67,15 +66,11 @@ std::vector<Vec<D>> SceneReader<D>::read_points(const Section& s, std::string_vi
 }
 
 template <int D>
-std::optional<ObjMesh> SceneReader<D>::read_obj(const Section& s) {
+std::optional<Art<3>> SceneReader<D>::read_model_of(const Section& s) {
   const auto file = s.text("file");
-  if (!file) return std::nullopt;
-  const std::string path = (std::filesystem::path(scene_.file).parent_path() / *file).string();
-  Result<ObjMesh> mesh = read_obj_file(path);
-  if (mesh) return std::move(mesh).value();
-  context_.report(*s.find("file"), fmt::format("{}: {}", mesh.error().where, mesh.error().what),
-                  mesh.error().accepted);
-  return std::nullopt;
+  const auto path = file ? context_.path_of(*s.find("file"), *file) : std::nullopt;
+  const auto model = path ? model_in(*s.find("file"), *path, 0) : nullptr;
+  return model ? std::optional(model->whole()) : std::nullopt;
 }
 
 template <int D>
@@ -113,6 +108,14 @@ std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s) {
       shape->kind = ShapeKind::box;
       shape->core = region->size() / 2;
       covers_ = region->centre();
+    } else if (which->name == "fit") {
+      frames_ = read_fit(s);
+      if (!frames_) return std::nullopt;
+      const double by = s.number("scale", 1e-6, 1e6).value_or(1);
+      const double grown = s.number("rounding", 0, 1e12).value_or(0);
+      for (Placed<D>& c : frames_->colliders)
+        c = {rounded(scaled(c.shape, by), grown), by * c.at, c.turned};
+      return frames_->colliders.front().shape;
     } else {
       shape = read_shape_named(s, which->name);
     }
@@ -122,6 +125,7 @@ std::optional<Shape<D>> SceneReader<D>::read_shape(const Section& s) {
     return shape;
   }
   if (shape_follows_) {  // any that is usable
+    lacks_shape_ = true;
     std::optional<Shape<D>> shape(std::in_place);
     shape->kind = ShapeKind::box;
     shape->core.setConstant(scene_.world.metre);
@@ -273,12 +277,12 @@ std::optional<Shape<3>> SceneReader<3>::read_solid_shape(const Section& s, std::
     context_.report(
         s.node(),
         fmt::format("a {} has {}", which, s.has("file") ? "points and a file" : "no points"),
-        "points = [[x, y, z], ...] or file = \"....obj\"");
+        "points = [[x, y, z], ...] or file = \"....obj\" (or .gltf, .glb)");
     return std::nullopt;
   }
-  ObjMesh cloud;
+  Art<3> cloud;
   if (s.has("file")) {
-    std::optional<ObjMesh> read = read_obj(s);
+    std::optional<Art<3>> read = read_model_of(s);
     if (!read) return std::nullopt;
     cloud = std::move(*read);
   } else {
@@ -349,8 +353,8 @@ template std::vector<Vec<3>> SceneReader<3>::points_in(const toml::node& node,
                                                        std::string_view name);
 template std::vector<Vec<2>> SceneReader<2>::read_points(const Section& s, std::string_view key);
 template std::vector<Vec<3>> SceneReader<3>::read_points(const Section& s, std::string_view key);
-template std::optional<ObjMesh> SceneReader<2>::read_obj(const Section& s);
-template std::optional<ObjMesh> SceneReader<3>::read_obj(const Section& s);
+template std::optional<Art<3>> SceneReader<2>::read_model_of(const Section& s);
+template std::optional<Art<3>> SceneReader<3>::read_model_of(const Section& s);
 template std::optional<Shape<2>> SceneReader<2>::read_shape(const Section& s);
 template std::optional<Shape<3>> SceneReader<3>::read_shape(const Section& s);
 template std::optional<Shape<2>> SceneReader<2>::read_shape_named(const Section& s,

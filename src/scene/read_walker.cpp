@@ -1,7 +1,6 @@
 // Walkers: what they can do, and what they are to do when.
 #include <fmt/format.h>
 
-#include <filesystem>
 #include <fstream>
 #include <sstream>
 
@@ -55,17 +54,17 @@ template <int D>
 void SceneReader<D>::read_wishes(const Section& s, ObjectDef<D>& def) {
   const toml::node& node = *s.find("wishes");
   if (!node.is_string()) return read_wish_list(s.tables("wishes", "wish"), def);
-  const std::filesystem::path path =
-      std::filesystem::path(scene_.file).parent_path() / *s.text("wishes");
-  std::ifstream file(path, std::ios::binary);
+  const auto path = context_.path_of(node, *s.text("wishes"));
+  if (!path) return;
+  std::ifstream file(*path, std::ios::binary);
   std::stringstream text;
   if (file) text << file.rdbuf();
   if (!file)
-    return context_.report(node, fmt::format("the file '{}' cannot be read", path.string()),
+    return context_.report(node, fmt::format("the file '{}' cannot be read", *path),
                            "a TOML file with wishes = [...] beside the scene file");
   // Read with its own places; its problems are reported like those of the scene.
   Context own;
-  own.file = path.string();
+  own.file = *path;
   try {
     const toml::table root = toml::parse(text.str(), std::string_view{own.file});
     const Section top(own, "object", {&root});

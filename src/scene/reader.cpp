@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <filesystem>
 #include <cmath>
 
 namespace colvik {
@@ -61,6 +62,24 @@ std::vector<std::string> keys_of(std::string_view section) {
   for (const SceneKey& key : scene_keys())
     if (key.section == section) names.emplace_back(key.name);
   return names;
+}
+
+std::optional<std::string> Context::path_of(const toml::node& at, const std::string& name) {
+  namespace fs = std::filesystem;
+  std::error_code failed;
+  const fs::path own = fs::path(file).parent_path();
+  const fs::path path = own / name;
+  const fs::path folder =
+      fs::weakly_canonical(files.empty() ? (own.empty() ? fs::path(".") : own) : fs::path(files),
+                           failed);
+  const fs::path wanted = fs::weakly_canonical(path, failed);
+  const auto [end, rest] =
+      std::mismatch(folder.begin(), folder.end(), wanted.begin(), wanted.end());
+  if (!failed && (end == folder.end() || (std::next(end) == folder.end() && end->empty())))
+    return path.string();
+  report(at, fmt::format("the file '{}' lies outside the folder '{}'", name, folder.string()),
+         "a file in it, or another folder allowed where the scene is loaded (--files FOLDER)");
+  return std::nullopt;
 }
 
 std::vector<std::pair<const toml::key*, const toml::node*>> in_file_order(

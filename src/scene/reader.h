@@ -11,6 +11,7 @@ namespace colvik::scene {
 // What one scene file is read with.
 struct Context {
   std::string file;
+  std::string files;  // folder that files which it names must be in; the scene's own if empty
   std::vector<Problem> problems;
   std::map<std::string, const toml::node*> parameters;
   std::vector<std::string> parameter_names;
@@ -25,6 +26,8 @@ struct Context {
   // The node itself, or the parameter that "$name" stands for; null (reported) for an unknown one.
   const toml::node* resolve(const toml::node& node);
   bool reported_at(const toml::node& node) const;
+  // The path of a file that the scene names; nothing (reported) for one outside the folder.
+  std::optional<std::string> path_of(const toml::node& at, const std::string& name);
 };
 
 // The entries of a table in the order in which they stand in the file.

@@ -1,10 +1,11 @@
 #pragma once
 // From a parsed file to a Scene<D>. objects and kinds: read_objects.cpp; copies: read_layout.cpp;
-// motions and schedules: read_motion.cpp; shapes: read_shape.cpp; reactions: read_reactions.cpp and
+// motions and schedules: read_motion.cpp; shapes: read_shape.cpp; shapes fitted to art:
+// read_fit.cpp; layouts from drawings: read_drawn.cpp; reactions: read_reactions.cpp and
 // read_effects.cpp; expectations: read_rules.cpp; the rest and the order of reading: load.cpp.
 #include <set>
 
-#include "scene/obj_file.h"
+#include <colvik/art.hpp>
 #include "scene/reader.h"
 
 namespace colvik::scene {
@@ -60,7 +61,11 @@ class SceneReader {
 
   // read_layout.cpp
   void add_copy(const ObjectDef<D>& def, const std::string& name, const Pose<D>& at,
-                const toml::table& own);
+                const toml::table& own) {
+    add_copy(def, name, at, context_.place(own), "");
+  }
+  void add_copy(const ObjectDef<D>& def, const std::string& name, const Pose<D>& at,
+                const Place& place, const std::string& source);
   void add_copies(const Section& s, const ObjectDef<D>& def, const toml::table& own);
   void add_row(const Section& layout, const ObjectDef<D>& def, const toml::table& own);
   void add_grid(const Section& layout, const ObjectDef<D>& def, const toml::table& own);
@@ -72,6 +77,54 @@ class SceneReader {
   // read_objects.cpp
   std::vector<ColliderDef<D>> read_colliders(const Section& s);
   std::optional<ColliderDef<D>> read_collider(const Section& s);
+
+  // read_fit.cpp
+  struct FitRequest;
+  // A frame after another begins at a time of its own.
+  struct Frames {
+    std::vector<Placed<D>> colliders;
+    std::vector<double> at;
+  };
+  std::optional<Frames> read_fit(const Section& collider);
+  std::optional<FitRequest> read_request(const Section& s);
+  bool read_size(const Section& s, FitRequest& request);
+  bool read_frames(const Section& s, FitRequest& request);
+  bool cut_frames(FitRequest& request, std::vector<std::array<int, 4>>& parts);
+  std::optional<Art<D>> art_of_frame(const FitRequest& request, std::size_t frame,
+                                     const std::array<int, 4>& part);
+  std::optional<Placed<D>> fit_frame(const FitRequest& request, std::size_t frame,
+                                     const std::array<int, 4>& part);
+  std::optional<Placed<D>> fitted(const toml::node& at, const Art<D>& art, std::optional<Fit> as,
+                                  const FitOptions<D>& options);
+  void show_frames(const Frames& frames, const Section& s, const ColliderDef<D>& def,
+                   std::vector<ColliderDef<D>>& list);
+  std::shared_ptr<const Pixels> picture_in(const toml::node& at, const std::string& path);
+  std::shared_ptr<const Model> model_in(const toml::node& at, const std::string& path, double time);
+  void note(const toml::node& at, const std::string& text);
+
+  // read_drawn.cpp
+  struct Mapped {
+    std::string kind;
+    std::optional<std::uint64_t> count;
+    std::optional<Fit> fit;
+    const toml::node* node = nullptr;
+    std::uint64_t found = 0;
+    std::optional<ObjectDef<D>> def{};
+    std::vector<std::size_t> shapeless{};  // of its colliders
+    std::vector<const toml::table*> layers{};
+  };
+  struct Drawn;
+  void read_layouts();
+  void read_drawn(const toml::table& own);
+  void read_svg_layout(Drawn& layout);
+  void read_png_layout(Drawn& layout);
+  void read_gltf_layout(Drawn& layout);
+  Mapped* mapped(Drawn& layout, const std::vector<std::string>& names);
+  bool ready(Drawn& layout, Mapped& mapped);
+  void add_drawn(Drawn& layout, Mapped& mapped, const std::string& name, const Pose<D>& at,
+                 const std::optional<Placed<D>>& shape, const Place& place,
+                 const std::string& source, const std::vector<std::string>& tags = {});
+  std::optional<Placed<D>> shape_of(Drawn& layout, const Mapped& mapped, const DrawnShape& shape);
 
   // read_shape.cpp
   std::optional<Shape<D>> read_shape(const Section& s);
@@ -85,7 +138,7 @@ class SceneReader {
                                const Mended& mended = {});
   std::vector<Vec<D>> read_points(const Section& s, std::string_view key);
   std::vector<Vec<D>> points_in(const toml::node& node, std::string_view name);
-  std::optional<ObjMesh> read_obj(const Section& s);
+  std::optional<Art<3>> read_model_of(const Section& s);
 
   std::vector<std::string> read_tag_list(const Section& s, std::string_view key);
   std::vector<Number> read_numbers(const Section& s, std::string_view key);
@@ -125,6 +178,15 @@ class SceneReader {
   KeyPlaces keys_at_hand_;                                      // likewise
   std::vector<std::vector<const toml::table*>> object_layers_;  // of the scene's objects
   bool shape_follows_ = false;    // of the collider at hand, from the border it is part of
+  bool lacks_shape_ = false;      // the collider at hand, whose shape follows
+  std::vector<std::size_t> shapeless_;  // such colliders of the object at hand
+  const Section* object_at_hand_ = nullptr;
+  std::optional<Frames> frames_;  // of the collider at hand, if it is fitted
+  std::map<std::string, std::shared_ptr<const Pixels>> pictures_;
+  std::map<std::string, std::shared_ptr<const Model>> models_;
+  // By all that they are worked out from.
+  std::map<std::string, std::pair<Placed<D>, typename Scene<D>::Fitted>> fits_;
+  std::map<std::string, int> drawn_of_kind_;
   std::optional<Vec<D>> covers_;  // centre of the region that the collider at hand covers
   // Those colliders of the object at hand that cover a region wherever it is.
   std::vector<std::pair<std::size_t, Vec<D>>> covering_;

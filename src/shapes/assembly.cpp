@@ -33,6 +33,7 @@ void Assembly<D>::finish() {
     boxes.push_back(box);
   }
   tree = index::Tree<D>(boxes);
+  bounds = {};  // not those that it had before it was scaled
   for (const Bounds<D>& box : boxes) bounds = bounds.merged(box);
 
   flats.clear();

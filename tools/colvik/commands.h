@@ -127,6 +127,10 @@ void add_settings(CLI::App& command, std::vector<std::string>& settings);
 std::vector<Setting> settings_of(const std::vector<std::string>& texts,
                                  std::vector<Problem>& problems);
 
+// Folder that files which scenes name must be in; a scene's own if empty. For all commands.
+std::string& files_folder();
+LoadedScene load_quietly(const std::string& path, std::span<const Setting> settings);
+
 // Loads a scene; reports what was mended in its shapes, and at most 20 of its problems.
 LoadedScene load(const std::string& path, const std::vector<std::string>& settings,
                  std::ostream& err);
@@ -189,6 +193,33 @@ struct LeakOptions {
 };
 void add_leak(CLI::App& app, LeakOptions& options);
 int leak(const LeakOptions& options, std::ostream& out, std::ostream& err);
+
+struct FitFileOptions {
+  std::vector<std::string> art;
+  std::string as;
+  bool best = false;
+  double tolerance = 0;
+  int corners = 0;
+  int parts = 0;
+  std::string shrink;
+  double margin = 0;
+  double scale = 0;
+  std::string size;
+  std::string ground;
+  int opacity = 128;
+  std::string part;
+  std::string frames;
+  std::string cell;
+  double height = 1;
+  double time = 0;
+  std::string name;
+  bool linked = false;
+  std::vector<std::string> write;  // scene and kind
+  std::string out;
+  bool json = false;
+};
+void add_fit(CLI::App& app, FitFileOptions& options);
+int fit_art(const FitFileOptions& options, std::ostream& out, std::ostream& err);
 
 struct CheckOptions {
   std::vector<std::string> scenes;

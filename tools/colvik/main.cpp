@@ -21,6 +21,11 @@ int main(int argc, char** argv) {
       "data/loading-bay.toml --out "
       "bay.png --strobe 6\n  build/bin/colvik query data/night-depot.toml --at 2 near 4 1 3\n\n"
       "Exit status: 0 good, 1 an expectation was missed, 2 the scene or the call is wrong.");
+  // Before the commands, which pass on options that they do not know.
+  app.fallthrough();
+  app.add_option("--files", files_folder(),
+                 "folder that files named by scenes must be in; the scene's own when left out")
+      ->check(CLI::ExistingDirectory);
   RunOptions run_options;
   DrawOptions draw_options;
   add_run(app, run_options);
@@ -50,6 +55,8 @@ int main(int argc, char** argv) {
   add_watch(app, watch_options);
   LeakOptions leak_options;
   add_leak(app, leak_options);
+  FitFileOptions fit_options;
+  add_fit(app, fit_options);
   const CLI::App* query_command = add_query(app, query_options);
   // For the installation, so not in --help.
   if (argc == 2 && std::string_view(argv[1]) == "--print-manual") {
@@ -92,6 +99,7 @@ int main(int argc, char** argv) {
     if (app.got_subcommand("replay")) return replay(replay_options, std::cout, std::cerr);
     if (app.got_subcommand("leak")) return leak(leak_options, std::cout, std::cerr);
     if (app.got_subcommand("watch")) return watch(watch_options, std::cout, std::cerr);
+    if (app.got_subcommand("fit")) return fit_art(fit_options, std::cout, std::cerr);
     if (app.got_subcommand("story")) return story(story_options, std::cout, std::cerr);
     if (app.got_subcommand("audit")) return audit_log(audit_options, std::cout, std::cerr);
     return draw(draw_options, std::cout, std::cerr);

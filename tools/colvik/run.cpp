@@ -242,6 +242,15 @@ std::vector<Setting> settings_of(const std::vector<std::string>& texts,
   return pairs;
 }
 
+std::string& files_folder() {
+  static std::string folder;
+  return folder;
+}
+
+LoadedScene load_quietly(const std::string& path, std::span<const Setting> settings) {
+  return load_scene(path, settings, files_folder());
+}
+
 LoadedScene load(const std::string& path, const std::vector<std::string>& settings,
                  std::ostream& err) {
   constexpr std::size_t kMostTold = 20;
@@ -250,13 +259,14 @@ LoadedScene load(const std::string& path, const std::vector<std::string>& settin
   if (is_recording(path))
     loaded.problems.push_back(
         {{path, 0, 0}, "is a recording", "a scene; story, draw, replay and timeline take both"});
-  if (loaded.problems.empty()) loaded = load_scene(path, pairs);
+  if (loaded.problems.empty()) loaded = load_quietly(path, pairs);
   for (std::size_t i = 0; i < loaded.problems.size() && i < kMostTold; ++i)
     err << loaded.problems[i].message() << '\n';
   if (loaded.ok())
     std::visit(
         [&](const auto& scene) {
-          for (const Problem& note : scene.notes) err << note.message() << " (mended)\n";
+          for (const Problem& note : scene.notes) 
+            err << note.message() << (note.accepted.empty() ? " (mended)\n" : "\n");
         },
         *loaded.scene);
   if (loaded.problems.size() > kMostTold)

@@ -86,7 +86,7 @@ class Watching {
   void look() {
     std::vector<std::string> files = files_of(o_.scene);
     std::string seen = state_of(files);
-    const LoadedScene loaded = load_scene(o_.scene, settings_);
+    const LoadedScene loaded = load_quietly(o_.scene, settings_);
     std::vector<std::string> problems;
     for (const Problem& p : loaded.problems) problems.push_back(p.message());
     std::string said;

@@ -1,0 +1,61 @@
+#include <fmt/format.h>
+#include <png.h>
+
+#include <filesystem>
+#include <fstream>
+#include <sstream>
+
+#include "art/file.h"
+
+namespace colvik {
+
+Result<std::string> art::bytes_of(const std::string& path, const std::string& what) {
+  std::error_code failed;
+  if (!std::filesystem::is_regular_file(path, failed))
+    return Error{path, "there is no such file", what};
+  const auto size = std::filesystem::file_size(path, failed);
+  if (failed) return Error{path, "the file cannot be read", what};
+  if (size > kMostFileBytes)
+    return Error{path, fmt::format("has {} bytes", size), fmt::format("at most {}", kMostFileBytes)};
+  std::ifstream file(path, std::ios::binary);
+  std::ostringstream all;
+  if (file) all << file.rdbuf();
+  if (!file) return Error{path, size == 0 ? "is empty" : "the file cannot be read", what};
+  return all.str();
+}
+
+Result<Pixels> read_png(const std::string& path) {
+  const Result<std::string> bytes = art::bytes_of(path, "a PNG picture");
+  if (!bytes) return bytes.error();
+  const std::string& all = bytes.value();
+  constexpr unsigned char kSignature[] = {0x89, 'P', 'N', 'G', '\r', '\n', 0x1a, '\n'};
+  if (all.size() < sizeof kSignature || all.compare(0, sizeof kSignature,
+                                                    reinterpret_cast<const char*>(kSignature),
+                                                    sizeof kSignature) != 0)
+    return Error{path, "is no PNG picture", "a file that begins as PNG files do"};
+  png_image image{};
+  image.version = PNG_IMAGE_VERSION;
+  if (png_image_begin_read_from_memory(&image, all.data(), all.size()) == 0)
+    return Error{path, fmt::format("cannot be read as PNG: {}", image.message), "a PNG picture"};
+  constexpr std::size_t kMost = 32'000'000;
+  if (image.width > static_cast<unsigned>(kMostPixels) ||
+      image.height > static_cast<unsigned>(kMostPixels) ||
+      std::size_t{image.width} * image.height > kMost) {
+    const Error large{path, fmt::format("has {} x {} pixels", image.width, image.height),
+                      fmt::format("at most {} on a side and {} in all", kMostPixels, kMost)};
+    png_image_free(&image);
+    return large;
+  }
+  image.format = PNG_FORMAT_RGBA;
+  Pixels pixels{static_cast<int>(image.width), static_cast<int>(image.height), {}};
+  pixels.bytes.resize(PNG_IMAGE_SIZE(image));
+  if (png_image_finish_read(&image, nullptr, pixels.bytes.data(), 0, nullptr) == 0) {
+    const Error broken{path, fmt::format("cannot be read as PNG: {}", image.message),
+                       "a PNG picture that is whole"};
+    png_image_free(&image);
+    return broken;
+  }
+  return pixels;
+}
+
+}  // namespace colvik

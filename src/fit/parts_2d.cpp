@@ -1,0 +1,295 @@
+// Outlines, convex parts, unions of simple shapes and tiles.
+#include <fmt/format.h>
+
+#include "fit/around.h"
+#include "fit/fitting.h"
+
+namespace colvik::fitting {
+namespace {
+
+struct Outlined {
+  Shape<2> shape{};
+  Loops loops;
+};
+
+Result<Outlined> outline_of(const Loops& loops) {
+  std::vector<Placed<2>> all;
+  Loops ordered;
+  for (const Island& island : islands_of(loops)) {
+    Result<Shape<2>> shape = outlined(island.around, island.holes);
+    if (!shape) {
+      const bool many = island.around.size() > 2000;
+      return Error{"outline", shape.error().where + ": " + shape.error().what,
+                   many ? "a larger tolerance" : shape.error().accepted};
+    }
+    all.push_back({std::move(shape).value(), kZero, {}});
+    ordered.push_back(island.around);
+    ordered.insert(ordered.end(), island.holes.begin(), island.holes.end());
+  }
+  if (all.size() == 1) return Outlined{all[0].shape, std::move(ordered)};
+  const Result<Shape<2>> together = compound<2>(all);
+  if (!together) return together.error();
+  return Outlined{together.value(), std::move(ordered)};
+}
+
+// Groups of convex parts and the hull around each.
+struct Group {
+  Loop hull;
+  double area = 0;  // of the art in it
+  bool gone = false;
+};
+
+std::vector<Group> groups_of(const Shape<2>& outline) {
+  std::vector<Group> groups;
+  for (Loop part : fills(outline)) {
+    part = hull_of(std::move(part));
+    if (part.size() < 3) continue;
+    const double area = area_of(part);
+    groups.push_back({std::move(part), area, false});
+  }
+  return groups;
+}
+
+Group joined(const Group& a, const Group& b) {
+  Loop points = a.hull;
+  points.insert(points.end(), b.hull.begin(), b.hull.end());
+  return {hull_of(std::move(points)), a.area + b.area, false};
+}
+
+// How far the hull stands out beyond the art: nearly, by points along its sides.
+double stands_out(const Measure<2>& measure, const Loop& hull) {
+  double most = 0;
+  for (std::size_t i = 0; i < hull.size(); ++i)
+    for (int k = 1; k < 16; ++k)
+      most = std::max(most, measure.outside(hull[i] + k / 16.0 *
+                                                          (hull[(i + 1) % hull.size()] - hull[i])));
+  return most;
+}
+
+Placed<2> smallest_around(const Loop& hull, double& area) {
+  // The simpler one where it is hardly larger.
+  Around<2> best = circle_around(hull);
+  const Around<2> turned = turned_box_around(hull);
+  if (turned.volume < 0.98 * best.volume) best = turned;
+  const Around<2> pill = capsule_around(hull, 16);
+  if (pill.volume < 0.98 * best.volume) best = pill;
+  area = best.volume;
+  return best.collider;
+}
+
+}  // namespace
+
+Result<Loops> smaller_loops(const Art<2>& art, const Settled<2>& s) {
+  Loops loops = s.options.margin > 0 ? inside_by(art.loops, s.options.margin) : art.loops;
+  const Vec<2> middle = bounds_of(art).centre();
+  if (s.options.shrink > 0)
+    for (Loop& loop : loops)
+      for (Vec<2>& p : loop) p = middle + (1 - s.options.shrink) * (p - middle);
+  if (loops.empty()) return too_much("outline");
+  return loops;
+}
+
+Result<Offer<2>> fit_outline(const Art<2>& art, const Settled<2>& s) {
+  const Result<Loops> loops = smaller_loops(art, s);
+  if (!loops) return loops.error();
+  Result<Outlined> outline = outline_of(fewer_corners_each(loops.value(), s.options.tolerance));
+  if (!outline) return outline.error();
+  Outlined done = std::move(outline).value();
+  Offer<2> offer;
+  offer.as = Fit::outline;
+  offer.collider.shape = std::move(done.shape);
+  offer.loops = std::move(done.loops);
+  return offer;
+}
+
+Result<Offer<2>> fit_parts(const Art<2>& art, const Settled<2>& s) {
+  const Result<Loops> loops = smaller_loops(art, s);
+  if (!loops) return loops.error();
+  const double most = s.options.tolerance;
+  const Result<Outlined> outline =
+      outline_of(fewer_corners_each(loops.value(), 0.25 * s.options.tolerance));
+  if (!outline) return outline.error();
+  std::vector<Group> groups = groups_of(outline.value().shape);
+  const Art<2> trimmed{loops.value(), {}, {}};
+  const Measure<2> measure(trimmed);
+  // Two by two, those first that add least, while the hull stays within the tolerance.
+  struct Pair {
+    double excess;
+    std::size_t a;
+    std::size_t b;
+    bool operator<(const Pair& o) const {
+      return excess != o.excess ? excess < o.excess : a != o.a ? a < o.a : b < o.b;
+    }
+  };
+  std::vector<Pair> pairs;
+  const auto excess = [&](std::size_t a, std::size_t b) {
+    const Group both = joined(groups[a], groups[b]);
+    return area_of(both.hull) - both.area;
+  };
+  const double near = 2 * most + 1e-9 * s.size;
+  const auto consider = [&](std::size_t a, std::size_t b) {
+    if (!bounds_of_points(groups[a].hull).grown(near).overlaps(bounds_of_points(groups[b].hull)))
+      return;
+    pairs.push_back({excess(a, b), a, b});
+  };
+  for (std::size_t a = 0; a < groups.size(); ++a)
+    for (std::size_t b = a + 1; b < groups.size(); ++b) consider(a, b);
+  std::size_t left = groups.size();
+  while (!pairs.empty()) {
+    const auto least = std::min_element(pairs.begin(), pairs.end());
+    const Pair pair = *least;
+    *least = pairs.back();
+    pairs.pop_back();
+    if (groups[pair.a].gone || groups[pair.b].gone) continue;
+    Group both = joined(groups[pair.a], groups[pair.b]);
+    if (both.hull.size() > 64 || stands_out(measure, both.hull) > most) continue;
+    groups[pair.a].gone = groups[pair.b].gone = true;
+    groups.push_back(std::move(both));
+    --left;
+    for (std::size_t k = 0; k + 1 < groups.size(); ++k)
+      if (!groups[k].gone) consider(k, groups.size() - 1);
+  }
+  if (left > static_cast<std::size_t>(s.options.parts))
+    return Error{"parts",
+                 fmt::format("a tolerance of {:.6g} takes {} convex parts", s.options.tolerance,
+                             left),
+                 fmt::format("as many parts (now at most {}), or a larger tolerance",
+                             s.options.parts)};
+  Offer<2> offer;
+  offer.as = Fit::parts;
+  std::vector<Placed<2>> children;
+  for (const Group& group : groups) {
+    if (group.gone) continue;
+    const Result<Shape<2>> part = polygon(group.hull);
+    if (!part) return part.error();
+    children.push_back({part.value(), kZero, {}});
+    offer.loops.push_back(group.hull);
+  }
+  const Result<Shape<2>> together = compound<2>(children);
+  if (!together) return together.error();
+  offer.collider.shape = together.value();
+  return offer;
+}
+
+Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s) {
+  const Result<Loops> loops = smaller_loops(art, s);
+  if (!loops) return loops.error();
+  // Few parts to begin with: joining them looks at all pairs.
+  std::vector<Group> groups;
+  for (double tolerance = 0.25 * s.options.tolerance; groups.empty() || groups.size() > 48;
+       tolerance *= 1.6) {
+    const Result<Outlined> outline = outline_of(fewer_corners_each(loops.value(), tolerance));
+    if (!outline) return outline.error();
+    groups = groups_of(outline.value().shape);
+    if (tolerance > s.size) break;
+  }
+  struct Fitted {
+    Group group;
+    Placed<2> shape{};
+    double area = 0;
+  };
+  std::vector<Fitted> parts;
+  for (const Group& g : groups) {
+    Fitted f{g, {}, 0};
+    f.shape = smallest_around(g.hull, f.area);
+    parts.push_back(std::move(f));
+  }
+  const Measure<2> measure({loops.value(), {}, {}});
+  std::optional<Offer<2>> best;
+  double best_overlap = -1;
+  // What joining two adds in area; nothing yet where below 0.
+  const auto unknown = std::numeric_limits<double>::infinity();
+  std::vector<std::vector<double>> adds(parts.size(), std::vector<double>(parts.size(), unknown));
+  const auto added = [&](std::size_t a, std::size_t b) {
+    double area = 0;
+    (void)smallest_around(joined(parts[a].group, parts[b].group).hull, area);
+    return area - parts[a].area - parts[b].area;
+  };
+  for (std::size_t a = 0; a < parts.size(); ++a)
+    for (std::size_t b = a + 1; b < parts.size(); ++b) adds[a][b] = added(a, b);
+  for (;;) {
+    if (parts.size() <= static_cast<std::size_t>(s.options.parts)) {
+      std::vector<Placed<2>> children;
+      for (const Fitted& f : parts) children.push_back(f.shape);
+      const Result<Shape<2>> together = compound<2>(children);
+      if (!together) return together.error();
+      Offer<2> offer;
+      offer.as = Fit::simple;
+      offer.collider.shape = together.value();
+      // Another shape must be worth it.
+      const double overlap = measure.overlap(offer);
+      if (overlap >= best_overlap * 0.98) {
+        best_overlap = std::max(overlap, best_overlap);
+        best = std::move(offer);
+      }
+    }
+    if (parts.size() == 1) break;
+    std::size_t a = 0;
+    std::size_t b = 1;
+    for (std::size_t i = 0; i < parts.size(); ++i)
+      for (std::size_t k = i + 1; k < parts.size(); ++k)
+        if (adds[i][k] < adds[a][b]) {
+          a = i;
+          b = k;
+        }
+    parts[a].group = joined(parts[a].group, parts[b].group);
+    parts[a].shape = smallest_around(parts[a].group.hull, parts[a].area);
+    parts.erase(parts.begin() + static_cast<std::ptrdiff_t>(b));
+    adds.erase(adds.begin() + static_cast<std::ptrdiff_t>(b));
+    for (auto& row : adds) row.erase(row.begin() + static_cast<std::ptrdiff_t>(b));
+    for (std::size_t k = 0; k < parts.size(); ++k)
+      if (k != a) adds[std::min(a, k)][std::max(a, k)] = added(std::min(a, k), std::max(a, k));
+  }
+  if (!best) return Error{"union", "no shapes were found", "another tolerance"};
+  return *best;
+}
+
+Result<Offer<2>> fit_tiles(const Art<2>& art, const Settled<2>& s) {
+  const Vec<2> cell = s.options.cell;
+  if (!(cell.minCoeff() > 0))
+    return Error{"tiles", "the size of a cell is not given", "cell = [width, height]"};
+  const Bounds<2> frame = art.frame.empty() ? bounds_of(art) : art.frame;
+  const Vec<2> counts(std::ceil(frame.size().x() / cell.x() - 1e-6),
+                      std::ceil(frame.size().y() / cell.y() - 1e-6));
+  if (counts.prod() > 1e6)
+    return Error{"tiles", fmt::format("would have {} x {} cells", counts.x(), counts.y()),
+                 "at most 1000000, of a larger size"};
+  constexpr int kFine = 8;  // lines through each row of cells
+  const auto columns = static_cast<int>(counts.x());
+  const auto rows = static_cast<int>(counts.y());
+  const Rows lines = rows_of(art.loops, frame.lo.y(), cell.y() / kFine, rows * kFine);
+  Offer<2> offer;
+  offer.as = Fit::tiles;
+  for (int r = rows - 1; r >= 0; --r) {
+    std::string row;
+    for (int c = 0; c < columns; ++c) {
+      const double left = frame.lo.x() + c * cell.x();
+      double all = 0;
+      double under_rise = 0;  // beneath '/', in which the ground rises to the right
+      double under_fall = 0;
+      for (int f = 0; f < kFine; ++f) {
+        const double height = (f + 0.5) / kFine;
+        const auto& spans = lines.spans[static_cast<std::size_t>(r * kFine + f)];
+        for (std::size_t k = 0; k + 1 < spans.size(); k += 2) {
+          const double a = std::clamp((spans[k] - left) / cell.x(), 0.0, 1.0);
+          const double b = std::clamp((spans[k + 1] - left) / cell.x(), 0.0, 1.0);
+          all += (b - a) / kFine;
+          under_rise += (std::max(b, height) - std::max(a, height)) / kFine;
+          under_fall += (std::min(b, 1 - height) - std::min(a, 1 - height)) / kFine;
+        }
+      }
+      const auto slope = [&](double under) { return under > 0.4 && all - under < 0.1; };
+      if (slope(under_rise)) row += '/';
+      else if (slope(under_fall)) row += '\\';
+      else row += all >= 0.5 ? '#' : '.';
+    }
+    offer.rows.push_back(std::move(row));
+  }
+  const Result<Shape<2>> shape = tiles(offer.rows, cell);
+  if (!shape) return shape.error();
+  offer.collider = {shape.value(), frame.lo, {}};
+  offer.loops = {{cell}};
+  return offer;
+}
+
+}  // namespace colvik::fitting

@@ -1,0 +1,332 @@
+// Convex parts of a concave model: the model is cut by planes along the axes, each cut where it
+// leaves the least air in the hulls of both sides, and the hull of each part is taken exactly.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "fit/around.h"
+#include "fit/fitting.h"
+#include "fit/model.h"
+
+namespace colvik::fitting {
+namespace {
+
+using Corners = std::vector<Vec<3>>;
+
+// A box of space with the polygons of the surface in it, and a coarse copy of the inside: pieces of
+// lines along z, row by row along x.
+struct Line {
+  double x;
+  double y;
+  double from;
+  double to;
+};
+struct Part {
+  Bounds<3> box;
+  std::vector<Corners> polygons;
+  std::vector<Line> lines;
+  Shape<3> hull{};
+  double volume = 0;  // of the lines
+  double outward = 0;
+  bool whole = false;  // cannot be cut further
+};
+
+Corners cut(const Corners& polygon, int axis, double at, bool above) {
+  Corners out;
+  const double way = above ? 1 : -1;
+  for (std::size_t i = 0; i < polygon.size(); ++i) {
+    const Vec<3>& a = polygon[i];
+    const Vec<3>& b = polygon[(i + 1) % polygon.size()];
+    const double da = way * (a[axis] - at);
+    const double db = way * (b[axis] - at);
+    if (da >= 0) out.push_back(a);
+    if ((da > 0 && db < 0) || (da < 0 && db > 0)) {
+      Vec<3> p = a + da / (da - db) * (b - a);
+      p[axis] = at;
+      out.push_back(p);
+    }
+  }
+  return out;
+}
+
+class Cutter {
+ public:
+  Cutter(const Art<3>& art, const Settled<3>& s)
+      : art_(art), settled_(s), inside_(art.points, art.triangles), measure_(art) {
+    const Bounds<3> box = bounds_of(art);
+    const Columns columns(art.points, art.triangles, box, 40);
+    cell_ = columns.cell();
+    Part all;
+    all.box = box;
+    for (const auto& t : art.triangles)
+      all.polygons.push_back({art.points[t[0]], art.points[t[1]], art.points[t[2]]});
+    for (int y = 0; y < columns.height(); ++y)
+      for (int x = 0; x < columns.width(); ++x) {
+        const Vec<2> p = columns.at(x, y);
+        const std::vector<double>& spans = columns.spans(x, y);
+        for (std::size_t k = 0; k + 1 < spans.size(); k += 2)
+          all.lines.push_back({p.x(), p.y(), spans[k], spans[k + 1]});
+      }
+    for (int axis = 0; axis < 3; ++axis) {
+      std::vector<double>& c = coordinates_[static_cast<std::size_t>(axis)];
+      for (const Vec<3>& p : art.points) c.push_back(p[axis]);
+      std::sort(c.begin(), c.end());
+      c.erase(std::unique(c.begin(), c.end()), c.end());
+    }
+    finish(all);
+    parts_.push_back(std::move(all));
+  }
+
+  void split() {
+    const auto most = static_cast<std::size_t>(settled_.options.parts);
+    // More than are allowed at first: neighbours are joined again afterwards.
+    while (parts_.size() < 3 * most) {
+      settled_.report(0.9 * static_cast<double>(parts_.size()) / static_cast<double>(3 * most));
+      Part* worst = nullptr;
+      for (Part& p : parts_)
+        if (!p.whole && p.outward > settled_.options.tolerance &&
+            (worst == nullptr || p.outward > worst->outward))
+          worst = &p;
+      if (worst == nullptr) return;
+      divide(*worst);
+    }
+  }
+
+  void join() {
+    for (bool joined = true; joined && parts_.size() > 1;) {
+      joined = false;
+      double least = 1e300;
+      std::size_t a = 0;
+      std::size_t b = 0;
+      for (std::size_t i = 0; i < parts_.size(); ++i)
+        for (std::size_t k = i + 1; k < parts_.size(); ++k) {
+          const Bounds<3> near = bounds(parts_[i].hull, Pose<3>{}).grown(1e-9 * settled_.size);
+          if (!near.overlaps(bounds(parts_[k].hull, Pose<3>{}))) continue;
+          const auto both = hull_of_two(parts_[i], parts_[k]);
+          if (!both) continue;
+          const double air = mass_properties(*both).volume - mass_properties(parts_[i].hull).volume -
+                             mass_properties(parts_[k].hull).volume;
+          if (air >= least || air > settled_.options.tolerance * settled_.size * settled_.size ||
+              outward(*both) > settled_.options.tolerance)
+            continue;
+          least = air;
+          a = i;
+          b = k;
+        }
+      if (least >= 1e300) return;
+      parts_[a].hull = *hull_of_two(parts_[a], parts_[b]);
+      parts_[a].outward = outward(parts_[a].hull);
+      parts_.erase(parts_.begin() + static_cast<std::ptrdiff_t>(b));
+      joined = true;
+    }
+  }
+
+  [[nodiscard]] const std::vector<Part>& parts() const { return parts_; }
+
+ private:
+  std::optional<Shape<3>> hull_of_two(const Part& a, const Part& b) const {
+    Corners points = planes_of(a.hull).corners;
+    const Corners more = planes_of(b.hull).corners;
+    points.insert(points.end(), more.begin(), more.end());
+    const auto both = hull(points, 128);
+    return both ? std::optional(both.value()) : std::nullopt;
+  }
+
+  // How far the hull stands out beyond the art: points along its edges and on its faces.
+  double outward(const Shape<3>& hull) const {
+    double most = 0;
+    const auto look = [&](const Vec<3>& p) { most = std::max(most, measure_.outside(p)); };
+    const std::vector<Edge3> list = edges(hull);
+    for (const Edge3& e : list)
+      for (const double t : {0.2, 0.4, 0.6, 0.8}) look(e.from + t * (e.to - e.from));
+    const Planes p = planes_of(hull);
+    for (const auto& [normal, offset] : p.planes) {
+      Corners on;
+      for (const Vec<3>& c : p.corners)
+        if (std::abs(normal.dot(c) - offset) < 1e-9 * (1 + std::abs(offset))) on.push_back(c);
+      Vec<3> middle = kZero;
+      for (const Vec<3>& c : on) middle += c / static_cast<double>(on.size());
+      look(middle);
+      for (const Vec<3>& c : on) look(0.5 * (middle + c));
+    }
+    return most;
+  }
+
+  // The exact hull of the part: its polygons' corners, and those of its box that are inside.
+  void finish(Part& part) {
+    Corners points;
+    for (const Corners& polygon : part.polygons)
+      points.insert(points.end(), polygon.begin(), polygon.end());
+    for (int i = 0; i < 8; ++i) {
+      Vec<3> c;
+      for (int k = 0; k < 3; ++k) c[k] = (i >> k & 1) != 0 ? part.box.hi[k] : part.box.lo[k];
+      // A corner may lie on the surface: what counts is the side of it that is this part's.
+      if (inside_(c + 1e-6 * (part.box.centre() - c))) points.push_back(c);
+    }
+    for (std::size_t budget = 24;; budget *= 2) {
+      const auto found = hull(points, std::min<std::size_t>(budget, 256));
+      part.whole = !found;
+      if (!found) return;
+      part.hull = found.value();
+      if (budget >= 256) break;
+      double inward = 0;
+      const std::size_t every = 1 + points.size() / 500;
+      for (std::size_t i = 0; i < points.size(); i += every)
+        inward = std::max(inward, gap_between(point_shape<3>(), {points[i], {}}, part.hull,
+                                              Pose<3>{}, 1e300));
+      if (inward <= 0.25 * settled_.options.tolerance) break;
+    }
+    part.outward = outward(part.hull);
+  }
+
+  // What a side costs: the air in its hull, less a reward for being convex, by which a wall is cut
+  // off a room rather than the room cut in two.
+  double cost(const std::vector<Line>& lines) const {
+    Corners points;
+    double volume = 0;
+    const Vec<2> half = cell_ / 2;
+    // Row by row, of which only the hull counts.
+    for (std::size_t i = 0; i < lines.size();) {
+      const double y = lines[i].y;
+      Loop row;
+      for (; i < lines.size() && lines[i].y == y; ++i) {
+        volume += cell_.prod() * (lines[i].to - lines[i].from);
+        for (const double x : {lines[i].x - half.x(), lines[i].x + half.x()}) {
+          row.emplace_back(x, lines[i].from);
+          row.emplace_back(x, lines[i].to);
+        }
+      }
+      for (const Vec<2>& p : hull_of(std::move(row)))
+        for (const double side : {y - half.y(), y + half.y()})
+          points.emplace_back(p.x(), side, p.y());
+    }
+    const Result<Shape<3>> found = hull(points, 40);
+    if (!found) return 0;
+    const double air = mass_properties(found.value()).volume - volume;
+    return air < 0.03 * volume ? air - 0.3 * volume : air;
+  }
+
+  static std::pair<std::vector<Line>, std::vector<Line>> sides(const std::vector<Line>& lines,
+                                                               int axis, double at) {
+    std::pair<std::vector<Line>, std::vector<Line>> out;
+    for (const Line& l : lines) {
+      if (axis < 2) {
+        ((axis == 0 ? l.x : l.y) < at ? out.first : out.second).push_back(l);
+      } else {
+        if (l.from < at) out.first.push_back({l.x, l.y, l.from, std::min(l.to, at)});
+        if (l.to > at) out.second.push_back({l.x, l.y, std::max(l.from, at), l.to});
+      }
+    }
+    return out;
+  }
+
+  void divide(Part& part) {
+    double least = 1e300;
+    const double whole = mass_properties(part.hull).volume;
+    int best_axis = -1;
+    double best_at = 0;
+    for (int axis = 0; axis < 3; ++axis) {
+      const double lo = part.box.lo[axis];
+      const double hi = part.box.hi[axis];
+      const double edge = 0.02 * settled_.size;
+      std::vector<double> places;
+      const auto& all = coordinates_[static_cast<std::size_t>(axis)];
+      const auto first = std::upper_bound(all.begin(), all.end(), lo + 1e-9 * settled_.size);
+      const auto last = std::lower_bound(first, all.end(), hi - 1e-9 * settled_.size);
+      if (last - first <= 12) places.assign(first, last);
+      for (int k = 1; k < 12; ++k) places.push_back(lo + (hi - lo) * k / 12);
+      for (const double at : places) {
+        const bool own = last - first <= 12 && std::binary_search(first, last, at);
+        if (!own && (at - lo < edge || hi - at < edge)) continue;
+        const auto [below, above] = sides(part.lines, axis, at);
+        if (below.empty() || above.empty()) continue;
+        // A cut in a place of the model's own corners is the cleaner one.
+        const double both = cost(below) + cost(above) - (own ? 0.1 * whole : 0);
+        if (both >= least) continue;
+        least = both;
+        best_axis = axis;
+        best_at = at;
+      }
+    }
+    if (best_axis < 0) {
+      part.whole = true;
+      return;
+    }
+    Part above;
+    above.box = part.box;
+    above.box.lo[best_axis] = best_at;
+    Part below;
+    below.box = part.box;
+    below.box.hi[best_axis] = best_at;
+    std::tie(below.lines, above.lines) = sides(part.lines, best_axis, best_at);
+    for (const Corners& polygon : part.polygons) {
+      const bool in_plane = std::all_of(polygon.begin(), polygon.end(), [&](const Vec<3>& p) {
+        return p[best_axis] == best_at;
+      });
+      if (in_plane) {  // of the side that it bounds
+        const Vec<3> out =
+            cross(Vec<3>(polygon[1] - polygon[0]), Vec<3>(polygon[2] - polygon[0]));
+        (out[best_axis] > 0 ? below : above).polygons.push_back(polygon);
+        continue;
+      }
+      Corners low = cut(polygon, best_axis, best_at, false);
+      Corners high = cut(polygon, best_axis, best_at, true);
+      if (low.size() >= 3) below.polygons.push_back(std::move(low));
+      if (high.size() >= 3) above.polygons.push_back(std::move(high));
+    }
+    finish(below);
+    finish(above);
+    if (below.whole || above.whole) {  // one side has no volume
+      part.whole = true;
+      return;
+    }
+    part = std::move(below);
+    parts_.push_back(std::move(above));
+  }
+
+  const Art<3>& art_;
+  const Settled<3>& settled_;
+  Inside inside_;
+  Measure<3> measure_;
+  Vec<2> cell_ = kZero;
+  std::array<std::vector<double>, 3> coordinates_;
+  std::vector<Part> parts_;
+};
+
+}  // namespace
+
+Result<Offer<3>> fit_parts(const Art<3>& art, const Settled<3>& s) {
+  if (const std::size_t open = open_edges(art); open > 0)
+    return Error{"parts", fmt::format("the model is open at {} edges, so it has no inside", open),
+                 "a closed model"};
+  Cutter cutter(art, s);
+  cutter.split();
+  cutter.join();
+  double outward = 0;
+  for (const Part& part : cutter.parts()) outward = std::max(outward, part.outward);
+  const std::size_t count = cutter.parts().size();
+  if (count > static_cast<std::size_t>(s.options.parts) || outward > s.options.tolerance)
+    return Error{"parts",
+                 fmt::format("{} parts are not enough for a tolerance of {:.4g}: {} still stand out "
+                             "by {:.4g}",
+                             s.options.parts, s.options.tolerance, count, outward),
+                 "more parts, or a larger tolerance"};
+  Offer<3> offer;
+  offer.as = Fit::parts;
+  std::vector<Placed<3>> children;
+  const Vec<3> middle = bounds_of(art).centre();
+  for (const Part& part : cutter.parts()) {
+    Result<Shape<3>> small = hull_inside_by(part.hull, s.options.margin);
+    if (!small) return small.error();
+    const Shape<3> shape = scaled(small.value(), 1 - s.options.shrink);
+    children.push_back({shape, s.options.shrink * middle, {}});
+    offer.loops.push_back(planes_of(shape).corners);
+    for (Vec<3>& p : offer.loops.back()) p += s.options.shrink * middle;
+  }
+  const Result<Shape<3>> together = compound<3>(children);
+  if (!together) return together.error();
+  offer.collider.shape = together.value();
+  return offer;
+}
+
+}  // namespace colvik::fitting
