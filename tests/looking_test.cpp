@@ -32,7 +32,9 @@ TEST_CASE("draw: PNG and SVG of the requested size") {
 TEST_CASE("every command in the pages on explaining and looking prints what the page says") {
   int commands = 0;
   auto all = blocks(read(COLVIK_SOURCE_DIR "/docs/explain.md"));
-  for (auto& block : blocks(read(COLVIK_SOURCE_DIR "/docs/looking.md"))) all.push_back(block);
+  for (const char* page : {"looking", "fitting"})
+    for (auto& block : blocks(read(COLVIK_SOURCE_DIR "/docs/" + std::string(page) + ".md")))
+      all.push_back(block);
   for (const auto& block : all) {
     if (block.first != "console" || block.second.find("--out") != std::string::npos) continue;
     const std::string& text = block.second;

@@ -3,10 +3,11 @@
 /// bounded memory, no network, no file outside the allowed folder.
 ///
 ///     auto art = colvik::read_model("rack.glb");
-///     auto rack = colvik::fit(colvik::checked_art(art.value().whole()).value(), colvik::Fit::parts);
+///     auto rack = colvik::fit(colvik::checked_art(art.value().whole()).value(),
+///     colvik::Fit::parts);
 
-#include <colvik/export.hpp>
 #include <colvik/expectation.hpp>
+#include <colvik/export.hpp>
 #include <colvik/fit.hpp>
 
 namespace colvik {
@@ -48,9 +49,9 @@ struct SvgDrawing {
   std::vector<DrawnShape> shapes;
   std::vector<std::string> notes;  ///< elements that were left out, in plain words
 };
-/// Shapes and paths (curves as chords that are off by no more than a two-thousandth of the view
-/// box's longer side), groups, transforms, units, `use`. Hidden elements, texts and pictures are
-/// left out. Fails on what is no SVG and on numbers that are not finite.
+/// Shapes and paths (curves as chords that are off by no more than a ten-thousandth of the
+/// view box's longer side), groups, transforms, units, `use`. Hidden elements, texts and pictures
+/// are left out. Fails on what is no SVG and on numbers that are not finite.
 [[nodiscard]] COLVIK_EXPORT Result<SvgDrawing> read_svg(const std::string& path);
 /// All shapes of the drawing together, centred on the middle of the view box, times `scale`.
 [[nodiscard]] COLVIK_EXPORT Result<Art<2>> art_of(const SvgDrawing& drawing, double scale = 1);
@@ -75,7 +76,7 @@ struct Model {
   [[nodiscard]] COLVIK_EXPORT Art<3> whole() const;
 };
 struct ModelOptions {
-  double time = 0;     ///< of the first animation, seconds
+  double time = 0;       ///< of the first animation, seconds
   std::string within{};  ///< folder that files which it names must be in; the model's own if empty
 };
 /// OBJ, glTF (.gltf, .glb). Units and axes as they are; y is up in glTF. Skins follow their joints;

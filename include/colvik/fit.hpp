@@ -27,7 +27,7 @@ struct Art;
 template <>
 struct Art<2> {
   std::vector<std::vector<Vec<2>>> loops;
-  Bounds<2> frame{};               ///< of the whole drawing; empty if it has none
+  Bounds<2> frame{};                 ///< of the whole drawing; empty if it has none
   std::vector<std::string> notes{};  ///< what was left out, in plain words
 };
 /// Of a model: triangles counterclockwise seen from outside.
@@ -39,13 +39,13 @@ struct Art<3> {
 };
 
 struct TraceOptions {
-  double pixel = 1;       ///< units that a pixel is wide and high
+  double pixel = 1;         ///< units that a pixel is wide and high
   int least_opacity = 128;  ///< of pixels that are part of the thing, 1 to 255
   /// Pixels of this red, green and blue are not part of it, whatever their opacity.
   std::optional<std::array<std::uint8_t, 3>> ground{};
   /// The part of the picture to trace: left, top, width, height in pixels; all when the width is 0.
   std::array<int, 4> part{0, 0, 0, 0};
-  bool y_down = false;  ///< the picture's top is at the lowest y
+  bool y_down = false;   ///< the picture's top is at the lowest y
   int least_island = 4;  ///< islands and holes of fewer pixels are left out
 };
 /// Most pixels on a side of a picture, and triangles of a model.
@@ -128,11 +128,11 @@ struct Fitness {
   /// How far its centre of mass goes up and down as it rolls on a plane (3D: about the axis of the
   /// three about which that is least).
   double bump = 0;
-  double mass = 0;          ///< over that of the art, both of the same density
+  double mass = 0;            ///< over that of the art, both of the same density
   Vec<D> off_centre = kZero;  ///< from the art's centre of mass to its own
-  double inertia = 0;       ///< over that of the art (3D: of the sum about three axes)
-  int pieces = 0;           ///< convex pieces, cells or triangles
-  int corners = 0;          ///< of these together
+  double inertia = 0;         ///< over that of the art (3D: of the sum about three axes)
+  int pieces = 0;             ///< convex pieces, cells or triangles
+  int corners = 0;            ///< of these together
 };
 
 /// A collider for the art, in the art's frame.

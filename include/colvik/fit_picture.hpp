@@ -11,9 +11,9 @@ struct FitPicture {
   int width = 1280;
   int height = 800;  ///< pixels, 400 to 8000 each
   std::string title{};
-  std::string drawing{};           ///< 2D: a PNG to show beneath, stretched over the art's frame
-  std::vector<FitCost> costs{};    ///< of each offer; may be empty
-  std::optional<Choice> best{};    ///< marked
+  std::string drawing{};         ///< 2D: a PNG to show beneath, stretched over the art's frame
+  std::vector<FitCost> costs{};  ///< of each offer; may be empty
+  std::optional<Choice> best{};  ///< marked
 };
 
 /// Each offer over the art with its figures, and the fits that were refused with the reasons. Fails

@@ -81,11 +81,11 @@ class GltfReader {
     const auto size = static_cast<unsigned>(bytes.size());
     bool good = false;
     try {
-      good = binary ? loader.LoadBinaryFromMemory(
-                          &gltf_, &error, &warning,
-                          reinterpret_cast<const unsigned char*>(bytes.data()), size, folder)
-                    : loader.LoadASCIIFromString(&gltf_, &error, &warning, bytes.data(), size,
-                                                 folder);
+      good = binary
+                 ? loader.LoadBinaryFromMemory(&gltf_, &error, &warning,
+                                               reinterpret_cast<const unsigned char*>(bytes.data()),
+                                               size, folder)
+                 : loader.LoadASCIIFromString(&gltf_, &error, &warning, bytes.data(), size, folder);
     } catch (const std::exception& e) {  // of the reader of JSON
       error = e.what();
     }
@@ -110,10 +110,10 @@ class GltfReader {
     namespace fs = std::filesystem;
     std::error_code failed;
     const fs::path own = fs::path(reader.path_).parent_path();
-    const fs::path allowed = fs::weakly_canonical(
-        reader.options_.within.empty() ? (own.empty() ? fs::path(".") : own)
-                                       : fs::path(reader.options_.within),
-        failed);
+    const fs::path allowed =
+        fs::weakly_canonical(reader.options_.within.empty() ? (own.empty() ? fs::path(".") : own)
+                                                            : fs::path(reader.options_.within),
+                             failed);
     const fs::path wanted = fs::weakly_canonical(name, failed);
     const auto [end, rest] =
         std::mismatch(allowed.begin(), allowed.end(), wanted.begin(), wanted.end());
@@ -236,9 +236,7 @@ class GltfReader {
       model.length = std::max(model.length, times.back());
       const auto after = std::upper_bound(times.begin(), times.end(), options_.time);
       const auto b = std::min(static_cast<std::size_t>(after - times.begin()), times.size() - 1);
-      const std::size_t a = after == times.begin() || b == 0 ? 0
-                            : after == times.end()          ? b
-                                                            : b - 1;
+      const std::size_t a = after == times.begin() || b == 0 ? 0 : after == times.end() ? b : b - 1;
       const double span = times[b] - times[a];
       double t = span > 0 ? std::clamp((options_.time - times[a]) / span, 0.0, 1.0) : 0.0;
       if (sampler.interpolation == "STEP") t = 0;
@@ -295,7 +293,8 @@ class GltfReader {
       const int n = open[i];
       char& here = seen[static_cast<std::size_t>(n)];
       if (here != 0)
-        throw Wrong{fmt::format("node {} is below two others, or below itself", n), "a tree of nodes"};
+        throw Wrong{fmt::format("node {} is below two others, or below itself", n),
+                    "a tree of nodes"};
       here = 1;
       order_.push_back(n);
       for (const int c : gltf_.nodes[static_cast<std::size_t>(n)].children) {
@@ -397,8 +396,7 @@ class GltfReader {
     const auto position = part.attributes.find("POSITION");
     if (position == part.attributes.end())
       throw Wrong{node.place + " has no positions", "POSITION of its triangles"};
-    if (!part.targets.empty())
-      model.notes.push_back(node.place + ": morph targets were left out");
+    if (!part.targets.empty()) model.notes.push_back(node.place + ": morph targets were left out");
     const std::vector<double> numbers_of = numbers(position->second, 3, "positions");
     const auto base = static_cast<std::uint32_t>(node.art.points.size());
     const std::size_t count = numbers_of.size() / 3;

@@ -16,7 +16,8 @@ Result<std::string> art::bytes_of(const std::string& path, const std::string& wh
   const auto size = std::filesystem::file_size(path, failed);
   if (failed) return Error{path, "the file cannot be read", what};
   if (size > kMostFileBytes)
-    return Error{path, fmt::format("has {} bytes", size), fmt::format("at most {}", kMostFileBytes)};
+    return Error{path, fmt::format("has {} bytes", size),
+                 fmt::format("at most {}", kMostFileBytes)};
   std::ifstream file(path, std::ios::binary);
   std::ostringstream all;
   if (file) all << file.rdbuf();
@@ -29,9 +30,9 @@ Result<Pixels> read_png(const std::string& path) {
   if (!bytes) return bytes.error();
   const std::string& all = bytes.value();
   constexpr unsigned char kSignature[] = {0x89, 'P', 'N', 'G', '\r', '\n', 0x1a, '\n'};
-  if (all.size() < sizeof kSignature || all.compare(0, sizeof kSignature,
-                                                    reinterpret_cast<const char*>(kSignature),
-                                                    sizeof kSignature) != 0)
+  if (all.size() < sizeof kSignature ||
+      all.compare(0, sizeof kSignature, reinterpret_cast<const char*>(kSignature),
+                  sizeof kSignature) != 0)
     return Error{path, "is no PNG picture", "a file that begins as PNG files do"};
   png_image image{};
   image.version = PNG_IMAGE_VERSION;

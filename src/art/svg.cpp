@@ -51,11 +51,11 @@ class SvgReader {
 
   Result<SvgDrawing> read() {
     const pugi::xml_parse_result parsed = document_.load_buffer(text_.data(), text_.size());
-    if (!parsed)
-      return Error{at(parsed.offset), parsed.description(), "an SVG drawing (XML)"};
+    if (!parsed) return Error{at(parsed.offset), parsed.description(), "an SVG drawing (XML)"};
     const pugi::xml_node svg = document_.document_element();
     if (plain(svg.name()) != "svg")
-      return Error{at(svg.offset_debug()), fmt::format("is no SVG but <{}>", svg.name()), "<svg ...>"};
+      return Error{at(svg.offset_debug()), fmt::format("is no SVG but <{}>", svg.name()),
+                   "<svg ...>"};
     index(svg);
     Vec<2> corner = kZero;
     if (svg.attribute("viewBox")) {
@@ -76,7 +76,7 @@ class SvgReader {
     if (drawing_.size.maxCoeff() > kLargestSize)
       return Error{at(svg.offset_debug()), fmt::format("is {:g} wide", drawing_.size.maxCoeff()),
                    fmt::format("at most {:g}", kLargestSize)};
-    chord_ = drawing_.size.maxCoeff() / 2000;
+    chord_ = drawing_.size.maxCoeff() / 10000;
     Inherited top;
     top.to_world = {1, 0, 0, -1, -corner.x(), corner.y() + drawing_.size.y()};
     children(svg, top);
@@ -92,7 +92,8 @@ class SvgReader {
   }
   [[nodiscard]] Place place(std::ptrdiff_t offset) const {
     Place p{path_, 1, 1};
-    const auto end = std::min<std::size_t>(static_cast<std::size_t>(std::max<std::ptrdiff_t>(offset, 0)), text_.size());
+    const auto end = std::min<std::size_t>(
+        static_cast<std::size_t>(std::max<std::ptrdiff_t>(offset, 0)), text_.size());
     std::size_t begin = 0;
     // Lines are counted from the last place that was looked up: elements come in order.
     if (end >= last_offset_) {
@@ -136,10 +137,10 @@ class SvgReader {
 
   void element(const pugi::xml_node& node, Inherited in) {
     const std::string_view name = plain(node.name());
-    constexpr std::string_view kSilent[] = {"defs",     "title", "desc",   "metadata", "style",
-                                            "clipPath", "mask",  "symbol", "marker",   "pattern",
-                                            "filter",   "linearGradient", "radialGradient",
-                                            "namedview", "script"};
+    constexpr std::string_view kSilent[] = {
+        "defs",     "title",          "desc",           "metadata",  "style",
+        "clipPath", "mask",           "symbol",         "marker",    "pattern",
+        "filter",   "linearGradient", "radialGradient", "namedview", "script"};
     if (std::find(std::begin(kSilent), std::end(kSilent), name) != std::end(kSilent)) return;
     if (property(node, "display") == "none" || property(node, "visibility") == "hidden")
       return leave_out(node, "it is hidden");
@@ -149,9 +150,10 @@ class SvgReader {
     if (node.attribute("transform")) {
       const auto t = transform_in(node.attribute("transform").as_string());
       if (!t)
-        return fail(node, fmt::format("transform \"{}\" is not usable",
-                                      node.attribute("transform").as_string()),
-                    "translate, scale, rotate, skewX, skewY and matrix");
+        return fail(
+            node,
+            fmt::format("transform \"{}\" is not usable", node.attribute("transform").as_string()),
+            "translate, scale, rotate, skewX, skewY and matrix");
       in.to_world = in.to_world * *t;
     }
     if (const std::string fill = property(node, "fill"); !fill.empty()) in.filled = fill != "none";
@@ -190,8 +192,9 @@ class SvgReader {
                                      Vec<2>(in.to_world.c, in.to_world.d).norm(), 1e-12});
       const auto path = path_in(node.attribute("d").as_string(), chord_ / grown);
       if (!path)
-        return fail(node, "its path is not usable", "d=\"M x y ...\" as in SVG, with fewer than a "
-                                                    "million points");
+        return fail(node, "its path is not usable",
+                    "d=\"M x y ...\" as in SVG, with fewer than a "
+                    "million points");
       return lines(node, in, *path);
     }
     leave_out(node, "it is no shape");
@@ -211,7 +214,8 @@ class SvgReader {
     std::string to = node.attribute("href").as_string();
     if (to.empty()) to = node.attribute("xlink:href").as_string();
     const auto found = to.starts_with('#') ? ids_.find(to.substr(1)) : ids_.end();
-    if (found == ids_.end()) return leave_out(node, fmt::format("there is no '{}' in the drawing", to));
+    if (found == ids_.end())
+      return leave_out(node, fmt::format("there is no '{}' in the drawing", to));
     in.to_world = in.to_world * Affine{1, 0, 0, 1, number(node, "x"), number(node, "y")};
     if (const std::string id = node.attribute("id").as_string(); !id.empty())
       in.layers.insert(in.layers.begin(), id);
@@ -239,7 +243,8 @@ class SvgReader {
       for (const Vec<2>& p : loop) finite = finite && p.cwiseAbs().maxCoeff() <= kLargestSize;
     for (const Vec<2>& p : s.line) finite = finite && p.cwiseAbs().maxCoeff() <= kLargestSize;
     if (!finite)
-      return fail(node, "lies too far away or is too large", fmt::format("up to {:g}", kLargestSize));
+      return fail(node, "lies too far away or is too large",
+                  fmt::format("up to {:g}", kLargestSize));
     drawing_.shapes.push_back(std::move(s));
   }
 
@@ -255,7 +260,8 @@ class SvgReader {
     const Affine& t = in.to_world;
     if (rx > 0 && ry > 0) {
       const std::string d = fmt::format(
-          "M{} {}h{}a{} {} 0 0 1 {} {}v{}a{} {} 0 0 1 {} {}h{}a{} {} 0 0 1 {} {}v{}a{} {} 0 0 1 {} {}z",
+          "M{} {}h{}a{} {} 0 0 1 {} {}v{}a{} {} 0 0 1 {} {}h{}a{} {} 0 0 1 {} {}v{}a{} {} 0 0 1 {} "
+          "{}z",
           corner.x() + rx, corner.y(), size.x() - 2 * rx, rx, ry, rx, ry, size.y() - 2 * ry, rx, ry,
           -rx, ry, 2 * rx - size.x(), rx, ry, -rx, -ry, 2 * ry - size.y(), rx, ry, rx, -ry);
       if (const auto path = path_in(d, chord_)) return lines(node, in, *path);

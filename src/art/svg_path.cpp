@@ -22,8 +22,8 @@ class Scanner {
   }
   [[nodiscard]] bool at_number() {
     skip();
-    return at_ < text_.size() && (is_digit(text_[at_]) || text_[at_] == '-' ||
-                                  text_[at_] == '+' || text_[at_] == '.');
+    return at_ < text_.size() &&
+           (is_digit(text_[at_]) || text_[at_] == '-' || text_[at_] == '+' || text_[at_] == '.');
   }
   std::optional<double> number() {
     if (!at_number()) return std::nullopt;
@@ -54,7 +54,9 @@ class Scanner {
   }
 
  private:
-  static bool is_space(char c) { return c == ' ' || c == '\t' || c == '\n' || c == '\r' || c == '\f'; }
+  static bool is_space(char c) {
+    return c == ' ' || c == '\t' || c == '\n' || c == '\r' || c == '\f';
+  }
   static bool is_digit(char c) { return c >= '0' && c <= '9'; }
   std::string_view text_;
   std::size_t at_ = 0;
@@ -260,9 +262,14 @@ std::optional<double> length_in(std::string_view text) {
   if (!n) return std::nullopt;
   const std::string_view unit = scan.word();
   if (!scan.done()) return std::nullopt;
-  constexpr std::array<std::pair<std::string_view, double>, 8> kUnits{
-      {{"", 1}, {"px", 1}, {"in", 96}, {"cm", 96 / 2.54}, {"mm", 9.6 / 2.54}, {"pt", 96.0 / 72},
-       {"pc", 16}, {"Q", 2.4 / 2.54}}};
+  constexpr std::array<std::pair<std::string_view, double>, 8> kUnits{{{"", 1},
+                                                                       {"px", 1},
+                                                                       {"in", 96},
+                                                                       {"cm", 96 / 2.54},
+                                                                       {"mm", 9.6 / 2.54},
+                                                                       {"pt", 96.0 / 72},
+                                                                       {"pc", 16},
+                                                                       {"Q", 2.4 / 2.54}}};
   for (const auto& [name, size] : kUnits)
     if (unit == name) return *n * size;
   return std::nullopt;
@@ -274,7 +281,7 @@ std::optional<Affine> transform_in(std::string_view text) {
     const std::size_t open = text.find('(', at);
     if (open == std::string_view::npos)
       return text.find_first_not_of(" \t\r\n,", at) == std::string_view::npos ? std::optional(all)
-                                                                             : std::nullopt;
+                                                                              : std::nullopt;
     const std::size_t close = text.find(')', open);
     if (close == std::string_view::npos) return std::nullopt;
     const std::size_t first = text.find_first_not_of(" \t\r\n,", at);

@@ -21,8 +21,8 @@ struct Affine {
     return {a * p.x() + c * p.y() + e, b * p.x() + d * p.y() + f};
   }
   [[nodiscard]] Affine operator*(const Affine& o) const {
-    return {a * o.a + c * o.b,       b * o.a + d * o.b,       a * o.c + c * o.d,
-            b * o.c + d * o.d,       a * o.e + c * o.f + e,   b * o.e + d * o.f + f};
+    return {a * o.a + c * o.b, b * o.a + d * o.b,     a * o.c + c * o.d,
+            b * o.c + d * o.d, a * o.e + c * o.f + e, b * o.e + d * o.f + f};
   }
 };
 

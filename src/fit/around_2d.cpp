@@ -206,8 +206,8 @@ Loop polygon_around(const Loop& hull, std::size_t corners) {
   std::vector<double> costs;
   for (std::size_t i = 0; i < lines.size(); ++i) costs.push_back(std::abs(added(i)));
   while (lines.size() > corners) {
-    const std::size_t i = static_cast<std::size_t>(
-        std::min_element(costs.begin(), costs.end()) - costs.begin());
+    const std::size_t i =
+        static_cast<std::size_t>(std::min_element(costs.begin(), costs.end()) - costs.begin());
     if (costs[i] >= 1e300) return {};
     const std::size_t n = lines.size();
     Vec<2> tip = kZero;

@@ -176,8 +176,7 @@ Placed<3> placed_along(const Shape<3>& shape, const Axis& axis, double middle) {
   const Vec<3> up = Vec<3>::Unit(1);
   const Vec<3> about = cross(up, axis.along);
   Rotation<3> turned;
-  if (about.norm() > 1e-12)
-    turned = Rotation<3>(about, angle_of(about.norm(), up.dot(axis.along)));
+  if (about.norm() > 1e-12) turned = Rotation<3>(about, angle_of(about.norm(), up.dot(axis.along)));
   else if (axis.along.y() < 0) turned = Rotation<3>(Vec<3>(Vec<3>::Unit(0)), kPi);
   return {shape, axis.through + middle * axis.along, turned};
 }
@@ -251,17 +250,16 @@ Around<3> capsule_around(std::span<const Vec<3>> points, const Shape<3>& hull) {
 
 Around<3> cylinder_around(std::span<const Vec<3>> points, const Shape<3>& hull) {
   const auto volume = [](const Drum& d) { return kPi * d.radius * d.radius * (d.to - d.from); };
-  const Axis axis = upward(best_axis(points, hull, false, [&](const std::vector<Off>& off) {
-    return volume(drum_around(off));
-  }));
+  const Axis axis = upward(best_axis(
+      points, hull, false, [&](const std::vector<Off>& off) { return volume(drum_around(off)); }));
   const Drum d = drum_around(off_axis(points, axis));
   return {placed_along(cylinder(2 * d.radius, d.to - d.from), axis, 0.5 * (d.from + d.to)),
           volume(d)};
 }
 
 Around<3> cone_around(std::span<const Vec<3>> points, const Shape<3>& hull) {
-  const Axis axis = best_axis(
-      points, hull, true, [](const std::vector<Off>& off) { return tip_around(off).volume(); });
+  const Axis axis = best_axis(points, hull, true,
+                              [](const std::vector<Off>& off) { return tip_around(off).volume(); });
   const Tip t = tip_around(off_axis(points, axis));
   return {placed_along(cone(2 * t.radius, t.height), axis, t.from + 0.5 * t.height), t.volume()};
 }

@@ -48,8 +48,11 @@ class Measure {
   [[nodiscard]] double outside(const Vec<D>& point) const;
   // Intersection over union alone (2D).
   [[nodiscard]] double overlap(const Offer<D>& offer) const;
+  // How far a convex loop stands out beyond the art (2D), nearly.
+  [[nodiscard]] double stands_out(const Loop& hull) const;
 
  private:
+  [[nodiscard]] Fitness<D> of_mesh(const Offer<D>& offer) const;  // 3D
   struct Kept;
   std::unique_ptr<Kept> kept_;
 };
@@ -71,7 +74,11 @@ Fitness<3> Measure<3>::of(const Offer<3>& offer) const;
 template <>
 double Measure<3>::outside(const Vec<3>& point) const;
 template <>
+Fitness<3> Measure<3>::of_mesh(const Offer<3>& offer) const;
+template <>
 double Measure<2>::overlap(const Offer<2>& offer) const;
+template <>
+double Measure<2>::stands_out(const Loop& hull) const;
 
 // A point, as a shape.
 template <int D>

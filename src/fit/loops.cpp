@@ -190,8 +190,8 @@ Rows rows_of(const Loops& loops, double first, double step, int count) {
         const double y = first + (r + 0.5) * step;
         if (y >= b.y()) break;
         if (y < a.y()) continue;
-        rows.spans[static_cast<std::size_t>(r)].push_back(
-            a.x() + (y - a.y()) / (b.y() - a.y()) * (b.x() - a.x()));
+        rows.spans[static_cast<std::size_t>(r)].push_back(a.x() + (y - a.y()) / (b.y() - a.y()) *
+                                                                      (b.x() - a.x()));
       }
     }
   for (std::vector<double>& row : rows.spans) std::sort(row.begin(), row.end());

@@ -114,8 +114,7 @@ Measure<2>::Measure(const Art<2>& art) : kept_(new Kept{art, {}, {}, {}, {}, {}}
       const Vec<2> along = loop[(i + 1) % loop.size()] - a;
       const double length = along.norm();
       if (length >= apart) kept_->samples.push_back(a);
-      for (; next < length; next += apart)
-        kept_->samples.emplace_back(a + next / length * along);
+      for (; next < length; next += apart) kept_->samples.emplace_back(a + next / length * along);
       next -= length;
     }
   }
@@ -137,6 +136,8 @@ namespace {
 struct Areas {
   double both = 0;
   double collider = 0;
+  double art = 0;
+  Loop air;  // points of the collider in the middle of where a row is outside the art
 };
 
 Areas areas_of(const std::vector<Placed<2>>& convex, const Rows& art, const Bounds<2>& box) {
@@ -149,6 +150,9 @@ Areas areas_of(const std::vector<Placed<2>>& convex, const Rows& art, const Boun
     pieces.push_back(std::move(piece));
   }
   Areas areas;
+  for (const std::vector<double>& row : art.spans)
+    for (std::size_t k = 0; k + 1 < row.size(); k += 2)
+      areas.art += art.step * (row[k + 1] - row[k]);
   // Rows like the art's, also above and below it.
   const double first = std::floor((all.lo.y() - box.lo.y()) / art.step);
   const double last = std::ceil((all.hi.y() - box.lo.y()) / art.step);
@@ -159,6 +163,7 @@ Areas areas_of(const std::vector<Placed<2>>& convex, const Rows& art, const Boun
     for (const Piece& piece : pieces)
       if (double from = 0, to = 0; span_of(piece, y, from, to)) spans.emplace_back(from, to);
     std::sort(spans.begin(), spans.end());
+    const bool sampled = static_cast<long>(r) % 10 == 0;
     const bool beside = r < 0 || r >= static_cast<double>(art.spans.size());
     double done = -1e300;  // up to here
     for (auto [from, to] : spans) {
@@ -168,8 +173,14 @@ Areas areas_of(const std::vector<Placed<2>>& convex, const Rows& art, const Boun
       areas.collider += art.step * (to - from);
       if (beside) continue;
       const std::vector<double>& row = art.spans[static_cast<std::size_t>(r)];
-      for (std::size_t k = 0; k + 1 < row.size(); k += 2)
+      double free = from;  // from here on the row was not yet inside the art
+      for (std::size_t k = 0; k + 1 < row.size(); k += 2) {
         areas.both += art.step * std::max(0.0, std::min(to, row[k + 1]) - std::max(from, row[k]));
+        if (sampled && row[k] > free && row[k] < to)
+          areas.air.emplace_back(0.5 * (free + row[k]), y);
+        free = std::max(free, row[k + 1]);
+      }
+      if (sampled && free < to && free > from) areas.air.emplace_back(0.5 * (free + to), y);
     }
   }
   return areas;
@@ -178,9 +189,33 @@ Areas areas_of(const std::vector<Placed<2>>& convex, const Rows& art, const Boun
 }  // namespace
 
 template <>
+double Measure<2>::stands_out(const Loop& hull) const {
+  double most = 0;
+  for (std::size_t i = 0; i < hull.size(); ++i)
+    for (int k = 1; k < 32; ++k)
+      most = std::max(most, outside(hull[i] + k / 32.0 * (hull[(i + 1) % hull.size()] - hull[i])));
+  // And inside it: holes, and bays that it closes.
+  const Piece piece{hull, 0};
+  const Rows& rows = kept_->rows;
+  for (std::size_t r = 0; r < rows.spans.size(); r += 2) {
+    const double y = rows.first + (static_cast<double>(r) + 0.5) * rows.step;
+    double from = 0;
+    double to = 0;
+    if (!span_of(piece, y, from, to)) continue;
+    const std::vector<double>& row = rows.spans[r];
+    for (std::size_t k = 1; k + 1 < row.size(); k += 2) {
+      const double a = std::max(from, row[k]);
+      const double b = std::min(to, row[k + 1]);
+      if (b > a) most = std::max(most, outside(Vec<2>(0.5 * (a + b), y)));
+    }
+  }
+  return most;
+}
+
+template <>
 double Measure<2>::overlap(const Offer<2>& offer) const {
   const Areas a = areas_of(convex_pieces(offer.collider), kept_->rows, kept_->box);
-  return a.both / (kept_->mass.volume + a.collider - a.both);
+  return a.both / (a.art + a.collider - a.both);
 }
 
 template <>
@@ -191,9 +226,9 @@ Fitness<2> Measure<2>::of(const Offer<2>& offer) const {
   const double art = kept_->mass.volume;
   const Areas a = areas_of(pieces, kept_->rows, kept_->box);
   f.has_volume = true;
-  f.overlap = a.both / (art + a.collider - a.both);
-  f.covered = std::min(1.0, a.both / art);
-  f.spilled = std::max(0.0, (a.collider - a.both) / art);
+  f.overlap = a.both / (a.art + a.collider - a.both);
+  f.covered = std::min(1.0, a.both / a.art);
+  f.spilled = std::max(0.0, (a.collider - a.both) / a.art);
   const MassProperties<2> mass = mass_properties(offer.collider.shape);
   if (mass.volume > 0) {
     f.mass = mass.volume / art;
@@ -226,6 +261,7 @@ Fitness<2> Measure<2>::of(const Offer<2>& offer) const {
         f.outward = std::max(f.outward, outside(pose * Vec<2>(line[i] + k * along / parts)));
     }
   }
+  for (const Vec<2>& p : a.air) f.outward = std::max(f.outward, outside(p));
   for (const Vec<2>& p : kept_->samples) {
     double gap = 1e300;
     for (const Placed<2>& piece : pieces)

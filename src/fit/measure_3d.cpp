@@ -21,6 +21,9 @@ std::vector<Placed<3>> convex_pieces(const Placed<3>& collider) {
 
 namespace {
 
+constexpr int kAlong = 160;             // lines along the longer side
+constexpr std::size_t kSamples = 1500;  // of a surface's corners, and of its triangles
+
 // A convex shape ready for being cut by lines and planes, in its own frame.
 struct Piece {
   Placed<3> placed{};
@@ -145,7 +148,8 @@ bool span_along_z(const Piece& piece, const Vec<2>& at, double& from, double& to
   from = -1e300;
   to = 1e300;
   switch (s.kind) {
-    case ShapeKind::ball: return narrow(1, p.dot(d), p.squaredNorm() - s.radius * s.radius, from, to);
+    case ShapeKind::ball:
+      return narrow(1, p.dot(d), p.squaredNorm() - s.radius * s.radius, from, to);
     case ShapeKind::capsule: return span_in_capsule(p, d, s.core.y(), s.radius, from, to);
     case ShapeKind::cone: return span_in_cone(p, d, s.core, from, to);
     case ShapeKind::cylinder: {
@@ -218,12 +222,18 @@ std::vector<Vec<3>> samples_of(const std::vector<Vec<3>>& points, const Triangle
 
 template <>
 Measure<3>::Measure(const Art<3>& art)
-    : kept_(new Kept{art, bounds_of(art), open_edges(art) == 0, mass_of(art), {},
-                     Inside(art.points, art.triangles), {}, {}}) {
+    : kept_(new Kept{art,
+                     bounds_of(art),
+                     open_edges(art) == 0,
+                     mass_of(art),
+                     {},
+                     Inside(art.points, art.triangles),
+                     {},
+                     {}}) {
   if (auto surface = mesh(art.points, art.triangles, true))
     kept_->surface = std::move(surface).value();
-  if (kept_->closed) kept_->columns.emplace(art.points, art.triangles, kept_->box, 160);
-  kept_->samples = samples_of(art.points, art.triangles, 1500);
+  if (kept_->closed) kept_->columns.emplace(art.points, art.triangles, kept_->box, kAlong);
+  kept_->samples = samples_of(art.points, art.triangles, kSamples);
 }
 template <>
 Measure<3>::~Measure() = default;
@@ -231,8 +241,7 @@ Measure<3>::~Measure() = default;
 template <>
 double Measure<3>::outside(const Vec<3>& point) const {
   if (kept_->closed && kept_->inside(point)) return 0;
-  return gap_between(point_shape<3>(), {point, {}}, kept_->surface, Pose<3>{},
-                     1e300);
+  return gap_between(point_shape<3>(), {point, {}}, kept_->surface, Pose<3>{}, 1e300);
 }
 namespace {
 
@@ -240,6 +249,8 @@ struct Volumes {
   double art = 0;
   double both = 0;
   double collider = 0;
+  std::vector<Vec<3>>
+      air;  // points of the collider in the middle of where a line is outside the art
 };
 
 // The spans of a line, joined where pieces overlap, against the art's.
@@ -281,6 +292,19 @@ Volumes volumes_of(const std::vector<Piece>& pieces, const Columns& columns, con
         if (double from = 0, to = 0; span_along_z(p, columns.at(x, y), from, to))
           spans.emplace_back(from, to);
       add_line(spans, art, columns.cell_area(), v);
+      if (art == nullptr || x % 5 != 0 || y % 5 != 0) continue;
+      for (const auto& [from, to] : spans) {
+        double free = from;
+        const auto add = [&](double end) {
+          if (end > free)
+            v.air.emplace_back(columns.at(x, y).x(), columns.at(x, y).y(), 0.5 * (free + end));
+        };
+        for (std::size_t k = 0; k + 1 < art->size(); k += 2) {
+          add(std::min((*art)[k], to));
+          free = std::max(free, (*art)[k + 1]);
+        }
+        if (!art->empty()) add(to);
+      }
     }
   return v;
 }
@@ -293,7 +317,8 @@ std::vector<Vec<3>> surface_points(const std::vector<Piece>& pieces) {
     const std::size_t every = 1 + lines.size() * pieces.size() / 1500;
     for (std::size_t i = 0; i < lines.size(); i += every)
       for (const double t : {0.0, 0.25, 0.5, 0.75, 1.0})
-        out.emplace_back(p.placed.at + p.placed.turned * Vec<3>(lines[i].from + t * (lines[i].to - lines[i].from)));
+        out.emplace_back(p.placed.at + p.placed.turned * Vec<3>(lines[i].from +
+                                                                t * (lines[i].to - lines[i].from)));
     for (const auto& [normal, offset] : p.planes.planes) {
       Vec<3> middle = kZero;
       double n = 0;
@@ -310,95 +335,117 @@ std::vector<Vec<3>> surface_points(const std::vector<Piece>& pieces) {
 
 }  // namespace
 
-template <>
-Fitness<3> Measure<3>::of(const Offer<3>& offer) const {
-  Fitness<3> f;
-  const Pose<3> pose{offer.collider.at, offer.collider.turned};
-  const bool is_mesh = offer.collider.shape.kind == ShapeKind::mesh;
-  const double far = 4 * kept_->box.size().norm() + 1;
-  if (is_mesh) {
-    const auto list = triangles(offer.collider.shape);
-    f.pieces = static_cast<int>(list.size());
-    std::vector<Vec<3>> points;
-    Triangles own;
-    for (const auto& t : list) {
-      own.push_back({static_cast<std::uint32_t>(points.size()),
-                     static_cast<std::uint32_t>(points.size() + 1),
-                     static_cast<std::uint32_t>(points.size() + 2)});
-      for (const Vec<3>& p : t) points.push_back(pose * p);
-    }
-    f.corners = 3 * f.pieces;
-    if (kept_->columns) {
-      const Columns mine(points, own, kept_->box, 160);
-      Volumes v;
-      std::vector<std::pair<double, double>> spans;
-      for (int y = 0; y < mine.height(); ++y)
-        for (int x = 0; x < mine.width(); ++x) {
-          spans.clear();
-          const std::vector<double>& s = mine.spans(x, y);
-          const std::vector<double>& art = kept_->columns->spans(x, y);
-          for (std::size_t k = 0; k + 1 < s.size(); k += 2) spans.emplace_back(s[k], s[k + 1]);
-          for (std::size_t k = 0; k + 1 < art.size(); k += 2)
-            v.art += mine.cell_area() * (art[k + 1] - art[k]);
-          add_line(spans, &art, mine.cell_area(), v);
-        }
-      f.has_volume = v.art > 0;
-      if (f.has_volume) {
-        f.overlap = v.both / (v.art + v.collider - v.both);
-        f.covered = std::min(1.0, v.both / v.art);
-        f.spilled = std::max(0.0, (v.collider - v.both) / v.art);
-      }
-    }
-    if (offer.as == Fit::mesh) return f;
-    const auto apart = [&](const Vec<3>& p, const Shape<3>& surface, const Pose<3>& at) {
-      return gap_between(point_shape<3>(), {p, {}}, surface, at, far);
-    };
-    const auto two_sided = mesh(offer.loops[0], offer.triangles, true);
-    for (const Vec<3>& p : samples_of(points, own, 1500))
-      f.outward = std::max(f.outward, apart(p, kept_->surface, {}));
-    if (two_sided)
-      for (const Vec<3>& p : kept_->samples)
-        f.inward = std::max(f.inward, apart(p, two_sided.value(), {}));
-    return f;
-  }
-  std::vector<Piece> pieces;
-  for (const Placed<3>& p : convex_pieces(offer.collider)) pieces.push_back(piece_of(p));
-  const MassProperties<3> mass = mass_properties(offer.collider.shape);
-  if (kept_->columns) {
-    const Volumes v = volumes_of(pieces, *kept_->columns, kept_->box);
-    f.has_volume = v.art > 0 && kept_->mass.volume > 0;
-    if (f.has_volume) {
-      f.overlap = v.both / (v.art + v.collider - v.both);
-      f.covered = std::min(1.0, v.both / v.art);
-      f.spilled = std::max(0.0, (v.collider - v.both) / v.art);
-      f.mass = mass.volume / kept_->mass.volume;
-      f.off_centre = pose * mass.centre - kept_->mass.centre;
-      f.inertia = mass.inertia.trace() / kept_->mass.inertia.trace();
-    }
-  }
-  f.bump = 1e300;
+namespace {
+
+void set_shares(Fitness<3>& f, const Volumes& v) {
+  f.has_volume = v.art > 0;
+  if (!f.has_volume) return;
+  f.overlap = v.both / (v.art + v.collider - v.both);
+  f.covered = std::min(1.0, v.both / v.art);
+  f.spilled = std::max(0.0, (v.collider - v.both) / v.art);
+}
+
+// How far the centre of mass goes up and down as it rolls about the best of the collider's own
+// axes.
+double bump_of(const std::vector<Piece>& pieces, const Rotation<3>& turned, const Vec<3>& centre) {
+  double bump = 1e300;
   for (int axis = 0; axis < 3; ++axis) {
     double least = 1e300;
     double most = -1e300;
     for (int i = 0; i < 120; ++i) {
       const Vec<2> c = Rotation<2>(kPi * i / 60).axis(0);
-      const Vec<3> way = offer.collider.turned.axis((axis + 1) % 3) * c.x() +
-                         offer.collider.turned.axis((axis + 2) % 3) * c.y();
+      const Vec<3> way = turned.axis((axis + 1) % 3) * c.x() + turned.axis((axis + 2) % 3) * c.y();
       double out = -1e300;
       for (const Piece& p : pieces) out = std::max(out, reach_of(p, way));
-      out -= way.dot(pose * mass.centre);
+      out -= way.dot(centre);
       least = std::min(least, out);
       most = std::max(most, out);
     }
-    f.bump = std::min(f.bump, most - least);
+    bump = std::min(bump, most - least);
   }
+  return bump;
+}
+
+// A mesh as triangles of their own corners.
+struct Surface {
+  std::vector<Vec<3>> points;
+  Triangles triangles;
+};
+Surface surface_of(const Placed<3>& collider) {
+  Surface s;
+  const Pose<3> pose{collider.at, collider.turned};
+  for (const auto& t : triangles(collider.shape)) {
+    const auto first = static_cast<std::uint32_t>(s.points.size());
+    s.triangles.push_back({first, first + 1, first + 2});
+    for (const Vec<3>& p : t) s.points.push_back(pose * p);
+  }
+  return s;
+}
+
+Volumes volumes_of(const Surface& own, const Columns& art, const Bounds<3>& box) {
+  const Columns mine(own.points, own.triangles, box, kAlong);
+  Volumes v;
+  std::vector<std::pair<double, double>> spans;
+  for (int y = 0; y < mine.height(); ++y)
+    for (int x = 0; x < mine.width(); ++x) {
+      spans.clear();
+      const std::vector<double>& s = mine.spans(x, y);
+      const std::vector<double>& other = art.spans(x, y);
+      for (std::size_t k = 0; k + 1 < s.size(); k += 2) spans.emplace_back(s[k], s[k + 1]);
+      for (std::size_t k = 0; k + 1 < other.size(); k += 2)
+        v.art += mine.cell_area() * (other[k + 1] - other[k]);
+      add_line(spans, &other, mine.cell_area(), v);
+    }
+  return v;
+}
+
+}  // namespace
+
+template <>
+Fitness<3> Measure<3>::of_mesh(const Offer<3>& offer) const {
+  Fitness<3> f;
+  const Surface own = surface_of(offer.collider);
+  f.pieces = static_cast<int>(own.triangles.size());
+  f.corners = 3 * f.pieces;
+  if (kept_->columns) set_shares(f, volumes_of(own, *kept_->columns, kept_->box));
+  if (offer.as == Fit::mesh) return f;  // it is the art
+  const auto apart = [&](const Vec<3>& p, const Shape<3>& surface) {
+    return gap_between(point_shape<3>(), {p, {}}, surface, Pose<3>{}, 1e300);
+  };
+  for (const Vec<3>& p : samples_of(own.points, own.triangles, kSamples))
+    f.outward = std::max(f.outward, apart(p, kept_->surface));
+  if (const auto both_sides = mesh(own.points, own.triangles, true))
+    for (const Vec<3>& p : kept_->samples)
+      f.inward = std::max(f.inward, apart(p, both_sides.value()));
+  return f;
+}
+
+template <>
+Fitness<3> Measure<3>::of(const Offer<3>& offer) const {
+  if (offer.collider.shape.kind == ShapeKind::mesh) return of_mesh(offer);
+  Fitness<3> f;
+  const Pose<3> pose{offer.collider.at, offer.collider.turned};
+  std::vector<Piece> pieces;
+  for (const Placed<3>& p : convex_pieces(offer.collider)) pieces.push_back(piece_of(p));
+  const MassProperties<3> mass = mass_properties(offer.collider.shape);
+  if (kept_->columns && kept_->mass.volume > 0) {
+    const Volumes v = volumes_of(pieces, *kept_->columns, kept_->box);
+    set_shares(f, v);
+    if (f.has_volume) {
+      f.mass = mass.volume / kept_->mass.volume;
+      f.off_centre = pose * mass.centre - kept_->mass.centre;
+      f.inertia = mass.inertia.trace() / kept_->mass.inertia.trace();
+    }
+    for (const Vec<3>& p : v.air) f.outward = std::max(f.outward, outside(p));
+  }
+  f.bump = bump_of(pieces, offer.collider.turned, pose * mass.centre);
   for (const Piece& p : pieces) {
     ++f.pieces;
     f.corners += static_cast<int>(p.planes.corners.size());
   }
   for (const Vec<3>& p : surface_points(pieces)) f.outward = std::max(f.outward, outside(p));
   for (const Vec<3>& p : kept_->samples) {
-    double gap = far;
+    double gap = 1e300;
     for (const Piece& piece : pieces) {
       if (gap <= 0) break;
       gap = std::min(gap, gap_between(point_shape<3>(), {p, {}}, piece.placed.shape,

@@ -22,8 +22,7 @@ int passes(const Vec<3>& a, const Vec<3>& b, const Vec<3>& c, double x, double y
     const bool swap = std::tie(q.x(), q.y()) < std::tie(p.x(), p.y());
     const Vec<3>& from = swap ? q : p;
     const Vec<3>& to = swap ? p : q;
-    const double t =
-        (to.x() - from.x()) * (py - from.y()) - (to.y() - from.y()) * (px - from.x());
+    const double t = (to.x() - from.x()) * (py - from.y()) - (to.y() - from.y()) * (px - from.x());
     return std::pair(swap ? -t : t, swap);
   };
   const auto [ab, s0] = turn(a, b, x, y);
@@ -97,9 +96,9 @@ Inside::Inside(const std::vector<Vec<3>>& points, const Triangles& triangles)
   bins_.resize(static_cast<std::size_t>(along_) * static_cast<std::size_t>(along_));
   const auto bin = [&](double at, int axis) {
     const double size = box_.size()[axis];
-    return size > 0 ? std::clamp(static_cast<int>((at - box_.lo[axis]) / size * along_), 0,
-                                 along_ - 1)
-                    : 0;
+    return size > 0
+               ? std::clamp(static_cast<int>((at - box_.lo[axis]) / size * along_), 0, along_ - 1)
+               : 0;
   };
   for (std::uint32_t i = 0; i < triangles.size(); ++i) {
     Bounds<3> all;
@@ -203,9 +202,9 @@ Result<Art<3>> checked_art(Art<3> art) {
     std::array<std::int64_t, 3> cell{};
     for (int k = 0; k < 3; ++k)
       cell[static_cast<std::size_t>(k)] =
-          near > 0 ? static_cast<std::int64_t>(
-                         std::floor((art.points[i][k] - box.lo[k]) / (4 * near)))
-                   : 0;
+          near > 0
+              ? static_cast<std::int64_t>(std::floor((art.points[i][k] - box.lo[k]) / (4 * near)))
+              : 0;
     const auto search = [&](const std::array<std::int64_t, 3>& at) {
       const auto found = cells.find(at);
       if (found == cells.end()) return false;
@@ -223,9 +222,8 @@ Result<Art<3>> checked_art(Art<3> art) {
       bool reachable = true;
       for (int k = 0, rest = n; k < 3; ++k, rest /= 3) {
         const int by = std::array{0, -1, 1}[static_cast<std::size_t>(rest % 3)];
-        const double inside =
-            art.points[i][k] - box.lo[k] -
-            4 * near * static_cast<double>(cell[static_cast<std::size_t>(k)]);
+        const double inside = art.points[i][k] - box.lo[k] -
+                              4 * near * static_cast<double>(cell[static_cast<std::size_t>(k)]);
         reachable = reachable && (by == 0 || (by < 0 ? inside <= near : inside >= 3 * near));
         at[static_cast<std::size_t>(k)] += by;
       }
@@ -271,9 +269,10 @@ Result<Art<3>> checked_art(Art<3> art) {
     out.notes.push_back(fmt::format("{} triangles without an area were left out", flat));
   const std::size_t open = open_edges(out);
   if (open > 0)
-    out.notes.push_back(fmt::format("open at {} edges: without an inside, volumes and masses are not "
-                                    "measured and parts are refused",
-                                    open));
+    out.notes.push_back(
+        fmt::format("open at {} edges: without an inside, volumes and masses are not "
+                    "measured and parts are refused",
+                    open));
   if (open == 0 && mass_of(out).volume < 0) {
     for (auto& t : out.triangles) std::swap(t[1], t[2]);
     out.notes.emplace_back("all triangles faced inward and were turned round");

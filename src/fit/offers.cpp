@@ -180,8 +180,8 @@ Result<Choice> best_offer(const Art<D>& art, const Offers<D>& offers,
   const double tolerance = s.value().options.tolerance;
   // What was taken away on purpose makes it smaller by no more than this.
   const Vec<D> size = bounds_of(art).size();
-  const double less = options.margin * (D == 2 ? 1.4143 : 1.7321) +
-                      options.shrink * 0.5 * size.norm();
+  const double less =
+      options.margin * (D == 2 ? 1.4143 : 1.7321) + options.shrink * 0.5 * size.norm();
   for (const bool solid : {true, false})
     for (std::size_t i = 0; i < offers.offers.size(); ++i) {
       const Fitness<D>& f = offers.offers[i].fitness;
@@ -195,8 +195,9 @@ Result<Choice> best_offer(const Art<D>& art, const Offers<D>& offers,
   const auto overlap = [&](std::size_t i) { return offers.offers[i].fitness.overlap; };
   for (std::size_t i = 1; i < offers.offers.size(); ++i)
     if (overlap(i) > overlap(best) + 1e-9) best = i;
-  return Choice{best, fmt::format("none is within the tolerance of {:.4g}; it overlaps best, {:.1f}%",
-                                  tolerance, 100 * overlap(best))};
+  return Choice{best,
+                fmt::format("none is within the tolerance of {:.4g}; it overlaps best, {:.1f}%",
+                            tolerance, 100 * overlap(best))};
 }
 
 template std::string_view fit_name<2>(Fit);

@@ -56,16 +56,6 @@ Group joined(const Group& a, const Group& b) {
   return {hull_of(std::move(points)), a.area + b.area, false};
 }
 
-// How far the hull stands out beyond the art: nearly, by points along its sides.
-double stands_out(const Measure<2>& measure, const Loop& hull) {
-  double most = 0;
-  for (std::size_t i = 0; i < hull.size(); ++i)
-    for (int k = 1; k < 16; ++k)
-      most = std::max(most, measure.outside(hull[i] + k / 16.0 *
-                                                          (hull[(i + 1) % hull.size()] - hull[i])));
-  return most;
-}
-
 Placed<2> smallest_around(const Loop& hull, double& area) {
   // The simpler one where it is hardly larger.
   Around<2> best = circle_around(hull);
@@ -105,7 +95,7 @@ Result<Offer<2>> fit_outline(const Art<2>& art, const Settled<2>& s) {
 Result<Offer<2>> fit_parts(const Art<2>& art, const Settled<2>& s) {
   const Result<Loops> loops = smaller_loops(art, s);
   if (!loops) return loops.error();
-  const double most = s.options.tolerance;
+  const double most = 0.97 * s.options.tolerance;  // measured at points
   const Result<Outlined> outline =
       outline_of(fewer_corners_each(loops.value(), 0.25 * s.options.tolerance));
   if (!outline) return outline.error();
@@ -142,7 +132,7 @@ Result<Offer<2>> fit_parts(const Art<2>& art, const Settled<2>& s) {
     pairs.pop_back();
     if (groups[pair.a].gone || groups[pair.b].gone) continue;
     Group both = joined(groups[pair.a], groups[pair.b]);
-    if (both.hull.size() > 64 || stands_out(measure, both.hull) > most) continue;
+    if (both.hull.size() > 64 || measure.stands_out(both.hull) > most) continue;
     groups[pair.a].gone = groups[pair.b].gone = true;
     groups.push_back(std::move(both));
     --left;
@@ -150,11 +140,10 @@ Result<Offer<2>> fit_parts(const Art<2>& art, const Settled<2>& s) {
       if (!groups[k].gone) consider(k, groups.size() - 1);
   }
   if (left > static_cast<std::size_t>(s.options.parts))
-    return Error{"parts",
-                 fmt::format("a tolerance of {:.6g} takes {} convex parts", s.options.tolerance,
-                             left),
-                 fmt::format("as many parts (now at most {}), or a larger tolerance",
-                             s.options.parts)};
+    return Error{
+        "parts",
+        fmt::format("a tolerance of {:.6g} takes {} convex parts", s.options.tolerance, left),
+        fmt::format("as many parts (now at most {}), or a larger tolerance", s.options.parts)};
   Offer<2> offer;
   offer.as = Fit::parts;
   std::vector<Placed<2>> children;
@@ -171,14 +160,34 @@ Result<Offer<2>> fit_parts(const Art<2>& art, const Settled<2>& s) {
   return offer;
 }
 
+namespace {
+
+// Each shape of a union inside by the margin, all smaller about the art's middle.
+Result<Shape<2>> smaller_union(const std::vector<Placed<2>>& shapes, const Vec<2>& middle,
+                               const Settled<2>& s) {
+  std::vector<Placed<2>> left;
+  const double keep = 1 - s.options.shrink;
+  for (Placed<2> c : shapes) {
+    c.at = middle + keep * (c.at - middle);
+    c.shape.core *= keep;
+    c.shape.radius *= keep;
+    const bool is_box = c.shape.kind == ShapeKind::box;
+    if (is_box) c.shape.core -= Vec<2>::Constant(s.options.margin);
+    else c.shape.radius -= s.options.margin;
+    if (is_box ? c.shape.core.minCoeff() > 0 : c.shape.radius > 0) left.push_back(c);
+  }
+  if (left.empty()) return too_much("union");
+  return compound<2>(left);
+}
+
+}  // namespace
+
 Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s) {
-  const Result<Loops> loops = smaller_loops(art, s);
-  if (!loops) return loops.error();
-  // Few parts to begin with: joining them looks at all pairs.
+  // Few parts to begin with: joining them tries all pairs.
   std::vector<Group> groups;
   for (double tolerance = 0.25 * s.options.tolerance; groups.empty() || groups.size() > 48;
        tolerance *= 1.6) {
-    const Result<Outlined> outline = outline_of(fewer_corners_each(loops.value(), tolerance));
+    const Result<Outlined> outline = outline_of(fewer_corners_each(art.loops, tolerance));
     if (!outline) return outline.error();
     groups = groups_of(outline.value().shape);
     if (tolerance > s.size) break;
@@ -194,8 +203,8 @@ Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s) {
     f.shape = smallest_around(g.hull, f.area);
     parts.push_back(std::move(f));
   }
-  const Measure<2> measure({loops.value(), {}, {}});
-  std::optional<Offer<2>> best;
+  const Measure<2> measure(art);
+  std::optional<std::vector<Placed<2>>> best;
   double best_overlap = -1;
   // What joining two adds in area; nothing yet where below 0.
   const auto unknown = std::numeric_limits<double>::infinity();
@@ -220,7 +229,7 @@ Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s) {
       const double overlap = measure.overlap(offer);
       if (overlap >= best_overlap * 0.98) {
         best_overlap = std::max(overlap, best_overlap);
-        best = std::move(offer);
+        best = std::move(children);
       }
     }
     if (parts.size() == 1) break;
@@ -241,7 +250,12 @@ Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s) {
       if (k != a) adds[std::min(a, k)][std::max(a, k)] = added(std::min(a, k), std::max(a, k));
   }
   if (!best) return Error{"union", "no shapes were found", "another tolerance"};
-  return *best;
+  const Result<Shape<2>> small = smaller_union(*best, bounds_of(art).centre(), s);
+  if (!small) return small.error();
+  Offer<2> offer;
+  offer.as = Fit::simple;
+  offer.collider.shape = small.value();
+  return offer;
 }
 
 Result<Offer<2>> fit_tiles(const Art<2>& art, const Settled<2>& s) {

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <numeric>
 
 #include "fit/around.h"
 #include "fit/fitting.h"
@@ -52,9 +53,12 @@ Corners cut(const Corners& polygon, int axis, double at, bool above) {
 class Cutter {
  public:
   Cutter(const Art<3>& art, const Settled<3>& s)
-      : art_(art), settled_(s), inside_(art.points, art.triangles), measure_(art) {
+      : settled_(s),
+        inside_(art.points, art.triangles),
+        measure_(art),
+        columns_(art.points, art.triangles, bounds_of(art), 40) {
     const Bounds<3> box = bounds_of(art);
-    const Columns columns(art.points, art.triangles, box, 40);
+    const Columns& columns = columns_;
     cell_ = columns.cell();
     Part all;
     all.box = box;
@@ -92,33 +96,50 @@ class Cutter {
     }
   }
 
+  // Neighbours whose hull together stays within the tolerance, those with the least air first.
   void join() {
-    for (bool joined = true; joined && parts_.size() > 1;) {
-      joined = false;
-      double least = 1e300;
-      std::size_t a = 0;
-      std::size_t b = 0;
-      for (std::size_t i = 0; i < parts_.size(); ++i)
-        for (std::size_t k = i + 1; k < parts_.size(); ++k) {
-          const Bounds<3> near = bounds(parts_[i].hull, Pose<3>{}).grown(1e-9 * settled_.size);
-          if (!near.overlaps(bounds(parts_[k].hull, Pose<3>{}))) continue;
-          const auto both = hull_of_two(parts_[i], parts_[k]);
-          if (!both) continue;
-          const double air = mass_properties(*both).volume - mass_properties(parts_[i].hull).volume -
-                             mass_properties(parts_[k].hull).volume;
-          if (air >= least || air > settled_.options.tolerance * settled_.size * settled_.size ||
-              outward(*both) > settled_.options.tolerance)
-            continue;
-          least = air;
-          a = i;
-          b = k;
-        }
-      if (least >= 1e300) return;
-      parts_[a].hull = *hull_of_two(parts_[a], parts_[b]);
-      parts_[a].outward = outward(parts_[a].hull);
-      parts_.erase(parts_.begin() + static_cast<std::ptrdiff_t>(b));
-      joined = true;
+    struct Pair {
+      double air;
+      std::size_t a;
+      std::size_t b;
+      bool operator<(const Pair& o) const {
+        return air != o.air ? air < o.air : a != o.a ? a < o.a : b < o.b;
+      }
+    };
+    std::vector<Pair> pairs;
+    const double tolerance = settled_.options.tolerance;
+    const auto consider = [&](std::size_t a, std::size_t b) {
+      const Bounds<3> near = bounds(parts_[a].hull, Pose<3>{}).grown(1e-9 * settled_.size);
+      if (!near.overlaps(bounds(parts_[b].hull, Pose<3>{}))) return;
+      const auto both = hull_of_two(parts_[a], parts_[b]);
+      if (!both) return;
+      const double air = mass_properties(*both).volume - mass_properties(parts_[a].hull).volume -
+                         mass_properties(parts_[b].hull).volume;
+      if (air <= tolerance * settled_.size * settled_.size) pairs.push_back({air, a, b});
+    };
+    for (std::size_t a = 0; a < parts_.size(); ++a)
+      for (std::size_t b = a + 1; b < parts_.size(); ++b) consider(a, b);
+    std::vector<char> gone(parts_.size(), 0);
+    while (!pairs.empty()) {
+      const auto least = std::min_element(pairs.begin(), pairs.end());
+      const Pair pair = *least;
+      *least = pairs.back();
+      pairs.pop_back();
+      if (gone[pair.a] != 0 || gone[pair.b] != 0) continue;
+      Part both;
+      both.hull = *hull_of_two(parts_[pair.a], parts_[pair.b]);
+      both.outward = outward(both.hull);
+      if (both.outward > tolerance) continue;
+      gone[pair.a] = gone[pair.b] = 1;
+      gone.push_back(0);
+      parts_.push_back(std::move(both));
+      for (std::size_t k = 0; k + 1 < parts_.size(); ++k)
+        if (gone[k] == 0) consider(k, parts_.size() - 1);
     }
+    std::vector<Part> left;
+    for (std::size_t i = 0; i < parts_.size(); ++i)
+      if (gone[i] == 0) left.push_back(std::move(parts_[i]));
+    parts_ = std::move(left);
   }
 
   [[nodiscard]] const std::vector<Part>& parts() const { return parts_; }
@@ -149,6 +170,33 @@ class Cutter {
       look(middle);
       for (const Vec<3>& c : on) look(0.5 * (middle + c));
     }
+    // And inside it: hollows that it closes.
+    const Bounds<3> box = bounds(hull, Pose<3>{});
+    for (int y = 0; y < columns_.height(); y += 2)
+      for (int x = 0; x < columns_.width(); x += 2) {
+        const Vec<2> at = columns_.at(x, y);
+        if (at.x() < box.lo.x() || at.x() > box.hi.x() || at.y() < box.lo.y() ||
+            at.y() > box.hi.y())
+          continue;
+        double from = -1e300;
+        double to = 1e300;
+        for (const auto& [normal, offset] : p.planes) {
+          const double left = offset - normal.x() * at.x() - normal.y() * at.y();
+          if (std::abs(normal.z()) < 1e-12) {
+            if (left < 0) to = -1e300;
+          } else if (normal.z() > 0) {
+            to = std::min(to, left / normal.z());
+          } else {
+            from = std::max(from, left / normal.z());
+          }
+        }
+        const std::vector<double>& spans = columns_.spans(x, y);
+        for (std::size_t k = 1; k + 1 < spans.size(); k += 2) {
+          const double a = std::max(from, spans[k]);
+          const double b = std::min(to, spans[k + 1]);
+          if (b > a) look({at.x(), at.y(), 0.5 * (a + b)});
+        }
+      }
     return most;
   }
 
@@ -172,8 +220,8 @@ class Cutter {
       double inward = 0;
       const std::size_t every = 1 + points.size() / 500;
       for (std::size_t i = 0; i < points.size(); i += every)
-        inward = std::max(inward, gap_between(point_shape<3>(), {points[i], {}}, part.hull,
-                                              Pose<3>{}, 1e300));
+        inward = std::max(
+            inward, gap_between(point_shape<3>(), {points[i], {}}, part.hull, Pose<3>{}, 1e300));
       if (inward <= 0.25 * settled_.options.tolerance) break;
     }
     part.outward = outward(part.hull);
@@ -220,11 +268,17 @@ class Cutter {
     return out;
   }
 
-  void divide(Part& part) {
-    double least = 1e300;
+  struct Cut {
+    double cost;
+    int axis;
+    double at;
+    bool operator<(const Cut& o) const {
+      return cost != o.cost ? cost < o.cost : axis != o.axis ? axis < o.axis : at < o.at;
+    }
+  };
+  std::vector<Cut> cuts_of(const Part& part) const {
+    std::vector<Cut> cuts;
     const double whole = mass_properties(part.hull).volume;
-    int best_axis = -1;
-    double best_at = 0;
     for (int axis = 0; axis < 3; ++axis) {
       const double lo = part.box.lo[axis];
       const double hi = part.box.hi[axis];
@@ -241,64 +295,91 @@ class Cutter {
         const auto [below, above] = sides(part.lines, axis, at);
         if (below.empty() || above.empty()) continue;
         // A cut in a place of the model's own corners is the cleaner one.
-        const double both = cost(below) + cost(above) - (own ? 0.1 * whole : 0);
-        if (both >= least) continue;
-        least = both;
-        best_axis = axis;
-        best_at = at;
+        cuts.push_back({cost(below) + cost(above) - (own ? 0.1 * whole : 0), axis, at});
       }
     }
-    if (best_axis < 0) {
-      part.whole = true;
+    std::sort(cuts.begin(), cuts.end());
+    return cuts;
+  }
+
+  // Cuts it where that costs least and leaves a volume on both sides.
+  void divide(Part& part) {
+    const std::vector<Cut> cuts = cuts_of(part);
+    for (std::size_t i = 0; i < std::min<std::size_t>(cuts.size(), 8); ++i) {
+      auto [below, above] = halves(part, cuts[i]);
+      finish(below);
+      finish(above);
+      if (below.whole || above.whole) continue;
+      part = std::move(below);
+      parts_.push_back(std::move(above));
       return;
     }
+    part.whole = true;
+  }
+
+  static std::pair<Part, Part> halves(const Part& part, const Cut& c) {
     Part above;
     above.box = part.box;
-    above.box.lo[best_axis] = best_at;
+    above.box.lo[c.axis] = c.at;
     Part below;
     below.box = part.box;
-    below.box.hi[best_axis] = best_at;
-    std::tie(below.lines, above.lines) = sides(part.lines, best_axis, best_at);
+    below.box.hi[c.axis] = c.at;
+    std::tie(below.lines, above.lines) = sides(part.lines, c.axis, c.at);
     for (const Corners& polygon : part.polygons) {
-      const bool in_plane = std::all_of(polygon.begin(), polygon.end(), [&](const Vec<3>& p) {
-        return p[best_axis] == best_at;
-      });
+      const bool in_plane = std::all_of(polygon.begin(), polygon.end(),
+                                        [&](const Vec<3>& p) { return p[c.axis] == c.at; });
       if (in_plane) {  // of the side that it bounds
-        const Vec<3> out =
-            cross(Vec<3>(polygon[1] - polygon[0]), Vec<3>(polygon[2] - polygon[0]));
-        (out[best_axis] > 0 ? below : above).polygons.push_back(polygon);
+        const Vec<3> out = cross(Vec<3>(polygon[1] - polygon[0]), Vec<3>(polygon[2] - polygon[0]));
+        (out[c.axis] > 0 ? below : above).polygons.push_back(polygon);
         continue;
       }
-      Corners low = cut(polygon, best_axis, best_at, false);
-      Corners high = cut(polygon, best_axis, best_at, true);
+      Corners low = cut(polygon, c.axis, c.at, false);
+      Corners high = cut(polygon, c.axis, c.at, true);
       if (low.size() >= 3) below.polygons.push_back(std::move(low));
       if (high.size() >= 3) above.polygons.push_back(std::move(high));
     }
-    finish(below);
-    finish(above);
-    if (below.whole || above.whole) {  // one side has no volume
-      part.whole = true;
-      return;
-    }
-    part = std::move(below);
-    parts_.push_back(std::move(above));
+    return {std::move(below), std::move(above)};
   }
 
-  const Art<3>& art_;
   const Settled<3>& settled_;
   Inside inside_;
   Measure<3> measure_;
+  Columns columns_;
   Vec<2> cell_ = kZero;
   std::array<std::vector<double>, 3> coordinates_;
   std::vector<Part> parts_;
 };
 
+// What rounding set a bit apart lies in one plane again: a cut there leaves no slivers.
+void level(Corners& points, double near) {
+  std::vector<std::size_t> order(points.size());
+  for (int axis = 0; axis < 3; ++axis) {
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+      return std::pair(points[a][axis], a) < std::pair(points[b][axis], b);
+    });
+    double first = -1e300;
+    for (const std::size_t i : order) {
+      double& at = points[i][axis];
+      if (at - first <= near) at = first;
+      else first = at;
+    }
+  }
+}
+
 }  // namespace
 
-Result<Offer<3>> fit_parts(const Art<3>& art, const Settled<3>& s) {
-  if (const std::size_t open = open_edges(art); open > 0)
+Result<Offer<3>> fit_parts(const Art<3>& given, const Settled<3>& s) {
+  if (const std::size_t open = open_edges(given); open > 0)
     return Error{"parts", fmt::format("the model is open at {} edges, so it has no inside", open),
                  "a closed model"};
+  // Cut along the axes of the smallest box around it.
+  const Result<Shape<3>> coarse = hull(given.points, 256);
+  if (!coarse) return Error{"parts", "the model is flat", "one with a volume"};
+  const Rotation<3> turned = turned_box_around(given.points, coarse.value()).collider.turned;
+  Art<3> art = given;
+  for (Vec<3>& p : art.points) p = turned.inverse() * p;
+  level(art.points, 5e-6 * s.size);
   Cutter cutter(art, s);
   cutter.split();
   cutter.join();
@@ -306,11 +387,12 @@ Result<Offer<3>> fit_parts(const Art<3>& art, const Settled<3>& s) {
   for (const Part& part : cutter.parts()) outward = std::max(outward, part.outward);
   const std::size_t count = cutter.parts().size();
   if (count > static_cast<std::size_t>(s.options.parts) || outward > s.options.tolerance)
-    return Error{"parts",
-                 fmt::format("{} parts are not enough for a tolerance of {:.4g}: {} still stand out "
-                             "by {:.4g}",
-                             s.options.parts, s.options.tolerance, count, outward),
-                 "more parts, or a larger tolerance"};
+    return Error{
+        "parts",
+        fmt::format("{} parts are not enough for a tolerance of {:.4g}: {} still stand out "
+                    "by {:.4g}",
+                    s.options.parts, s.options.tolerance, count, outward),
+        "more parts, or a larger tolerance"};
   Offer<3> offer;
   offer.as = Fit::parts;
   std::vector<Placed<3>> children;
@@ -326,6 +408,7 @@ Result<Offer<3>> fit_parts(const Art<3>& art, const Settled<3>& s) {
   const Result<Shape<3>> together = compound<3>(children);
   if (!together) return together.error();
   offer.collider.shape = together.value();
+  offer.collider.turned = turned;
   return offer;
 }
 

@@ -50,8 +50,8 @@ std::string placed(const Vec<D>& at, const Rotation<D>& turned, double size,
 // "box = [1, 2]" of a convex shape; `corners` are those of a polygon's or hull's.
 template <int D>
 std::string convex(const Shape<D>& s, const std::vector<Vec<D>>& corners) {
-  const std::string sizes =
-      fmt::format("{{ diameter = {}, height = {} }}", number(2 * s.core.x()), number(2 * s.core.y()));
+  const std::string sizes = fmt::format("{{ diameter = {}, height = {} }}", number(2 * s.core.x()),
+                                        number(2 * s.core.y()));
   switch (s.kind) {
     case ShapeKind::ball:
       return fmt::format("{} = {{ diameter = {} }}", D == 2 ? "circle" : "sphere",
@@ -120,7 +120,8 @@ std::string spelled(const Offer<D>& offer) {
       text += "] }";
       break;
     }
-    default: text = convex<D>(c.shape, offer.loops.empty() ? std::vector<Vec<D>>{} : offer.loops[0]);
+    default:
+      text = convex<D>(c.shape, offer.loops.empty() ? std::vector<Vec<D>>{} : offer.loops[0]);
   }
   return text + placed<D>(c.at, c.turned, size, "\n") + "\n";
 }

@@ -61,8 +61,8 @@ class Follower {
     }
   }
   [[nodiscard]] bool pinched(int x, int y) const {
-    return cells_.at(x, y) == cells_.at(x - 1, y - 1) && cells_.at(x, y - 1) == cells_.at(x - 1, y) &&
-           cells_.at(x, y) != cells_.at(x, y - 1);
+    return cells_.at(x, y) == cells_.at(x - 1, y - 1) &&
+           cells_.at(x, y - 1) == cells_.at(x - 1, y) && cells_.at(x, y) != cells_.at(x, y - 1);
   }
   std::uint8_t& used(int x, int y) {
     return used_[static_cast<std::size_t>(y) * static_cast<std::size_t>(cells_.width + 1) +
@@ -81,22 +81,32 @@ Loop smoothed(const std::vector<Corner>& c) {
   const auto left_turn = [&](std::size_t i) {  // at corner i
     return turn_of(side(i + n - 1), side(i)) > 0;
   };
-  const auto is_step = [&](std::size_t i) {
-    return side(i).squaredNorm() == 1 && left_turn(i % n) != left_turn((i + 1) % n);
-  };
+  const auto same_turns = [&](std::size_t i) { return left_turn(i % n) == left_turn((i + 1) % n); };
+  const auto is_step = [&](std::size_t i) { return side(i).squaredNorm() == 1 && !same_turns(i); };
   Loop out;
+  const auto add = [&](const Vec<2>& p) {
+    if (out.empty() || out.back() != p) out.push_back(p);
+  };
   for (std::size_t i = 0; i < n; ++i) {
     const Vec<2> here(c[i].x, c[i].y);
-    if (!is_step(i + n - 1) && !is_step(i)) {
+    const Vec<2> in = side(i + n - 1).normalized();
+    const Vec<2> on = side(i).normalized();
+    const bool after_step = is_step(i + n - 1);
+    if (!after_step && !is_step(i)) {
       if (c[i].pinched) {
-        out.emplace_back(here - 0.25 * side(i + n - 1).normalized());
-        out.emplace_back(here + 0.25 * side(i).normalized());
+        add(here - 0.25 * in);
+        add(here + 0.25 * on);
       } else {
-        out.push_back(here);
+        add(here);
       }
+    } else if (after_step && same_turns(i)) {  // the furthest side that way keeps its place
+      add(here + 0.5 * on);
+    } else if (!after_step && same_turns(i + n - 1)) {
+      add(here - 0.5 * in);
     }
-    if (is_step(i)) out.emplace_back(here + 0.5 * side(i));
+    if (is_step(i)) add(here + 0.5 * side(i));
   }
+  if (out.size() > 1 && out.front() == out.back()) out.pop_back();
   return out;
 }
 
@@ -220,18 +230,16 @@ Result<Art<2>> traced(const Pixels& pixels, const TraceOptions& o) {
   }
   if (left < 0 || top < 0 || width < 1 || height < 1 || width > pixels.width - left ||
       height > pixels.height - top)
-    return Error{"picture",
-                 fmt::format("has no part {}, {}, {} x {}", left, top, width, height),
+    return Error{"picture", fmt::format("has no part {}, {}, {} x {}", left, top, width, height),
                  fmt::format("within {} x {} pixels", pixels.width, pixels.height)};
   Cells cells{width, height, {}};
   cells.set.resize(static_cast<std::size_t>(width) * static_cast<std::size_t>(height));
   for (int y = 0; y < height; ++y) {
     const int row = o.y_down ? y : height - 1 - y;
     for (int x = 0; x < width; ++x) {
-      const std::uint8_t* p =
-          &pixels.bytes[4 * (static_cast<std::size_t>(top + y) *
-                                 static_cast<std::size_t>(pixels.width) +
-                             static_cast<std::size_t>(left + x))];
+      const std::uint8_t* p = &pixels.bytes[4 * (static_cast<std::size_t>(top + y) *
+                                                     static_cast<std::size_t>(pixels.width) +
+                                                 static_cast<std::size_t>(left + x))];
       const bool ground =
           o.ground && p[0] == (*o.ground)[0] && p[1] == (*o.ground)[1] && p[2] == (*o.ground)[2];
       cells.set[static_cast<std::size_t>(row) * static_cast<std::size_t>(width) +
@@ -311,8 +319,8 @@ Result<Art<2>> outlined_art(std::vector<std::vector<Vec<2>>> given, Winding wind
       const Vec<2>& a = loop[i];
       const Vec<2>& b = loop[(i + 1) % loop.size()];
       const auto [low, high] = std::minmax({a.y(), b.y()});
-      for (double r = std::max(std::ceil((low - corner.y()) / cell - 0.5), 0.0);
-           r < cells.height; ++r) {
+      for (double r = std::max(std::ceil((low - corner.y()) / cell - 0.5), 0.0); r < cells.height;
+           ++r) {
         const double y = corner.y() + (r + 0.5) * cell;
         if (y >= high) break;
         if (y < low) continue;
@@ -337,9 +345,8 @@ Result<Art<2>> outlined_art(std::vector<std::vector<Vec<2>>> given, Winding wind
   for (Loop& loop : art.loops)
     for (Vec<2>& p : loop) p = corner + cell * p;
   if (art.loops.empty()) return nothing;
-  art.notes.push_back(
-      fmt::format("lines cross each other: drawn on a grid of {} cells along the longer side",
-                  kAlong));
+  art.notes.push_back(fmt::format(
+      "lines cross each other: drawn on a grid of {} cells along the longer side", kAlong));
   return art;
 }
 

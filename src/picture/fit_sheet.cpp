@@ -94,7 +94,8 @@ void paint_art(Canvas& canvas, const Field& field, const Art<2>& art, const Offe
     return points;
   };
   const Colour inside = kFitted.faded(0.22);
-  for (const auto& part : fills(offer.collider.shape)) canvas.polygon(on_paper(part), &inside, nullptr);
+  for (const auto& part : fills(offer.collider.shape))
+    canvas.polygon(on_paper(part), &inside, nullptr);
   for (const auto& line : outlines(offer.collider.shape))
     canvas.polyline(on_paper(line), {kFitted, 1.8});
   canvas.unclip();
@@ -130,16 +131,19 @@ void paint_offers(Canvas& canvas, const Art<D>& art, const Offers<D>& offers,
   canvas.background(kPaper);
   canvas.text({kFitEdge, 22}, canvas.fitting(o.title, 17, o.width - 2 * kFitEdge), 17, kInk, true);
   const Vec<D> size = bounds_of(art).size();
-  std::string about = D == 2 ? fmt::format("art {:.4g} x {:.4g}", size[0], size[1])
-                             : fmt::format("art {:.4g} x {:.4g} x {:.4g}", size[0], size[1],
-                                           size[D - 1]);
-  about += "; grey: the art, blue: the collider; distances in units, the rest beside the art's or a ";
+  std::string about =
+      D == 2 ? fmt::format("art {:.4g} x {:.4g}", size[0], size[1])
+             : fmt::format("art {:.4g} x {:.4g} x {:.4g}", size[0], size[1], size[D - 1]);
+  about +=
+      "; grey: the art, blue: the collider; distances in units, the rest beside the art's or a ";
   about += D == 2 ? "circle's" : "sphere's";
   if (o.best)
-    about = fmt::format("best: {}, {}", fit_name<D>(offers.offers[o.best->offer].as), o.best->because) +
-            "; " + about;
+    about =
+        fmt::format("best: {}, {}", fit_name<D>(offers.offers[o.best->offer].as), o.best->because) +
+        "; " + about;
   canvas.text({kFitEdge, 38}, canvas.fitting(about, 11, o.width - 2 * kFitEdge), 11, kQuiet);
-  const double below = kFitEdge + kFitLine * static_cast<double>(std::min<std::size_t>(offers.refused.size(), 4));
+  const double below =
+      kFitEdge + kFitLine * static_cast<double>(std::min<std::size_t>(offers.refused.size(), 4));
   const Vec<2> space(o.width - 2 * kFitEdge, o.height - kFitHead - below);
   const auto [columns, rows] = grid_for(offers.offers.size(), space);
   for (std::size_t i = 0; i < offers.offers.size(); ++i) {
@@ -157,15 +161,17 @@ void paint_offers(Canvas& canvas, const Art<D>& art, const Offers<D>& offers,
     const Field field{corner + Vec<2>(6, 22), Vec<2>(cell.x() - 12, cell.y() - 30 - text)};
     paint_art(canvas, field, art, offers.offers[i], o.drawing);
     for (std::size_t k = 0; k < lines.size(); ++k)
-      canvas.text(corner + Vec<2>(4, cell.y() - 4 - text + kFitLine * static_cast<double>(k + 1) - 5),
-                  canvas.fitting(lines[k], 10.5, cell.x() - 8), 10.5, kInk);
+      canvas.text(
+          corner + Vec<2>(4, cell.y() - 4 - text + kFitLine * static_cast<double>(k + 1) - 5),
+          canvas.fitting(lines[k], 10.5, cell.x() - 8), 10.5, kInk);
   }
   for (std::size_t k = 0; k < std::min<std::size_t>(offers.refused.size(), 4); ++k)
-    canvas.text({kFitEdge, o.height - below + 4 + kFitLine * static_cast<double>(k + 1)},
-                canvas.fitting(fmt::format("not offered: {}: {}", fit_name<D>(offers.refused[k].first),
-                                           offers.refused[k].second.message()),
-                               10.5, o.width - 2 * kFitEdge),
-                10.5, kQuiet);
+    canvas.text(
+        {kFitEdge, o.height - below + 4 + kFitLine * static_cast<double>(k + 1)},
+        canvas.fitting(fmt::format("not offered: {}: {}", fit_name<D>(offers.refused[k].first),
+                                   offers.refused[k].second.message()),
+                       10.5, o.width - 2 * kFitEdge),
+        10.5, kQuiet);
 }
 
 }  // namespace

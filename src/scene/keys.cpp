@@ -1,5 +1,5 @@
-// Every key of a scene file. The reader accepts these and no others; docs/scene-keys.md is made from
-// them.
+// Every key of a scene file. The reader accepts these and no others; docs/scene-keys.md is made
+// from them.
 #include <algorithm>
 
 #include <colvik/scene.hpp>

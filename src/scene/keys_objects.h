@@ -187,20 +187,23 @@ inline constexpr SceneKey kObjectKeys[] = {
     {"collider", "period", "number",
      "seconds after which the schedule begins again; once when left out"},
 
-    {"fit", "picture", "file", "2D: a PNG or SVG beside the scene file (3D: a grey PNG, as heights)"},
+    {"fit", "picture", "file",
+     "2D: a PNG or SVG beside the scene file (3D: a grey PNG, as heights)"},
     {"fit", "model", "file", "3D: an OBJ or glTF file beside the scene file"},
     {"fit", "as", "a fit",
      "2D: circle, box, turned_box, capsule, polygon, rounded, union, parts, outline or tiles; 3D: "
      "sphere, box, turned_box, capsule, cylinder, cone, slabs, hull, parts, light_mesh, mesh or "
      "heights; best when left out"},
     {"fit", "size", "vector",
-     "whole size of the picture (of a frame, of a drawing's view box), instead of scale; that of the "
+     "whole size of the picture (of the part or frame, of a drawing's view box), instead of scale; "
+     "that of the "
      "object's drawing of the same file when left out"},
     {"fit", "scale", "number",
      "units of the scene for a pixel, or for a unit of the drawing or model; 1 when left out"},
     {"fit", "ground", "#rrggbb", "PNG: the colour that is not the thing, instead of transparency"},
     {"fit", "opacity", "number", "PNG: least opacity of the thing's pixels, 1 to 255; 128"},
-    {"fit", "part", "four numbers", "PNG: left, top, width and height in pixels; all when left out"},
+    {"fit", "part", "four numbers",
+     "PNG: left, top, width and height in pixels; all when left out"},
     {"fit", "tolerance", "number", "units; a fiftieth of the art's longest side when left out"},
     {"fit", "corners", "number", "at most so many: polygon, rounded (8), hull (32)"},
     {"fit", "parts", "number", "at most so many: parts (16), union (4)"},
@@ -215,9 +218,11 @@ inline constexpr SceneKey kObjectKeys[] = {
     {"frames", "at", "list of numbers",
      "seconds at which each begins, the first at 0; the collider's period begins them again"},
 
-    {"layout", "file", "file", "an SVG drawing (2D), a PNG (a kind by colour), or glTF (3D); required"},
+    {"layout", "file", "file",
+     "an SVG drawing (2D), a PNG (a kind by colour), or glTF (3D); required"},
     {"layout", "map", "table",
-     "an id, class, layer, node, mesh or #rrggbb and the kind it stands for, or { kind, count, fit }; "
+     "an id, class, layer, node, mesh or #rrggbb and the kind it stands for, or { kind, count, fit "
+     "}; "
      "required but for glTF"},
     {"layout", "scale", "number", "units of the scene for a unit of the file; 1 when left out"},
     {"layout", "at", "vector",
@@ -228,7 +233,8 @@ inline constexpr SceneKey kObjectKeys[] = {
     {"mapped", "kind", "kind", "of these objects; required"},
     {"mapped", "count", "number", "exactly so many"},
     {"mapped", "fit", "a fit",
-     "for kinds without a shape: SVG outline (when left out) or another; glTF mesh (static) or hull"},
+     "for kinds without a shape: SVG outline (when left out) or another; glTF mesh (static) or "
+     "hull"},
 
     {"field", "gravity", "vector", "added to the world's"},
     {"field", "drag", "number", "part of the velocity lost per second, against the wind's"},

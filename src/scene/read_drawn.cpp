@@ -20,7 +20,7 @@ struct SceneReader<D>::Drawn {
   Vec<D> at = kZero;
   double up = 1;  // -1 where y goes down
   std::map<std::string, Mapped> map{};
-  std::vector<std::string> names{};      // all that could have been mapped
+  std::vector<std::string> names{};     // all that could have been mapped
   std::vector<std::string> left_out{};  // by name, in plain words
 };
 
@@ -39,6 +39,58 @@ void SceneReader<D>::read_layouts() {
   }
 }
 
+// What its names stand for.
+template <int D>
+void SceneReader<D>::read_map(Drawn& layout) {
+  const Section& s = layout.section;
+  const toml::node* map = s.find("map");
+  const toml::table* meaning = map != nullptr ? map->as_table() : nullptr;
+  if (map != nullptr && meaning == nullptr)
+    context_.report(*map, fmt::format("map is {}", type_name(*map)), "{ NAME = \"a kind\", ... }");
+  if (meaning != nullptr)
+    for (const auto& [key, value] : in_file_order(*meaning)) {
+      Mapped m;
+      m.node = value;
+      if (const toml::table* table = value->as_table()) {
+        const Section entry(context_, "mapped", {table});
+        entry.require("kind", "kind = the kind it stands for");
+        m.kind = entry.text("kind").value_or("");
+        m.count = entry.whole("count", 0, 1000000);
+        m.fit = read_fit_name(entry, "fit");
+      } else {
+        m.kind = text_in(context_, *value, "map").value_or("");
+      }
+      if (!m.kind.empty() && find_kind(*value, m.kind) != nullptr)
+        layout.map.emplace(std::string(key->str()), std::move(m));
+    }
+}
+
+// What was meant and is not there, and what is there and was not meant.
+template <int D>
+void SceneReader<D>::compare_with_map(const Drawn& layout) {
+  for (const auto& [name, m] : layout.map) {
+    if (m.found == 0 && m.count.value_or(1) > 0)
+      context_.report(
+          *m.node, fmt::format("nothing in {} is named '{}'", layout.file, name),
+          suggestion(name, layout.names,
+                     fmt::format("names there are: {}",
+                                 layout.names.empty()
+                                     ? "none"
+                                     : fmt::format("{}", fmt::join(layout.names, ", ")))));
+    else if (m.count && m.found != *m.count)
+      context_.report(*m.node, fmt::format("{} has {} of '{}'", layout.file, m.found, name),
+                      fmt::format("count = {}, or {} in the drawing", m.found, *m.count));
+  }
+  constexpr std::size_t kMostNamed = 20;
+  for (std::size_t i = 0; i < std::min(layout.left_out.size(), kMostNamed); ++i)
+    scene_.notes.push_back({context_.place(layout.node), layout.left_out[i], "the rest is used"});
+  if (layout.left_out.size() > kMostNamed)
+    scene_.notes.push_back({context_.place(layout.node),
+                            fmt::format("and {} more were left out of {}",
+                                        layout.left_out.size() - kMostNamed, layout.file),
+                            "the rest is used"});
+}
+
 template <int D>
 void SceneReader<D>::read_drawn(const toml::table& own) {
   const Section s(context_, "layout", {&own});
@@ -51,39 +103,13 @@ void SceneReader<D>::read_drawn(const toml::table& own) {
   layout.scale = s.number("scale", 1e-9, 1e9).value_or(1);
   if (auto at = s.template vector<D>("at")) layout.at = *at;
   layout.up = scene_.world.gravity[1] > 0 ? -1 : 1;
-  const toml::node* map = s.find("map");
-  const toml::table* meaning = map != nullptr ? map->as_table() : nullptr;
-  if (map != nullptr && meaning == nullptr)
-    context_.report(*map, fmt::format("map is {}", type_name(*map)), "{ NAME = \"a kind\", ... }");
-  for (std::size_t i = 0; meaning != nullptr && i < 1; ++i)
-    for (const auto& [key, value] : in_file_order(*meaning)) {
-      Mapped m;
-      m.node = value;
-      if (const toml::table* table = value->as_table()) {
-        const Section entry(context_, "mapped", {table});
-        entry.require("kind", "kind = the kind it stands for");
-        m.kind = entry.text("kind").value_or("");
-        m.count = entry.whole("count", 0, 1000000);
-        if (const auto fit = entry.text("fit")) {
-          m.fit = fit_named<D>(*fit);
-          std::vector<std::string> names;
-          for (const Fit f : fits<D>()) names.emplace_back(fit_name<D>(f));
-          if (!m.fit)
-            context_.report(*entry.find("fit"), fmt::format("'{}' is no fit", *fit),
-                            suggestion(*fit, names, fmt::format("one of: {}", fmt::join(names, ", "))));
-        }
-      } else {
-        m.kind = text_in(context_, *value, "map").value_or("");
-      }
-      if (!m.kind.empty() && find_kind(*value, m.kind) != nullptr)
-        layout.map.emplace(std::string(key->str()), std::move(m));
-    }
+  read_map(layout);
   if (context_.problems.size() > problems) return;
   std::string ending = std::filesystem::path(*path).extension().string();
   std::transform(ending.begin(), ending.end(), ending.begin(),
                  [](char c) { return static_cast<char>(c >= 'A' && c <= 'Z' ? c + 32 : c); });
   const bool model = ending == ".gltf" || ending == ".glb";
-  if (!model && meaning == nullptr)
+  if (!model && !s.has("map"))
     return context_.report(own, "a layout lacks 'map'", "map = { NAME = \"a kind\", ... }");
   if (ending == ".png") read_png_layout(layout);
   else if (ending == ".svg" && D == 2) read_svg_layout(layout);
@@ -93,28 +119,7 @@ void SceneReader<D>::read_drawn(const toml::table& own) {
                            fmt::format("a '{}' is no layout of a {}D scene", ending, D),
                            D == 2 ? ".svg or .png" : ".gltf, .glb or .png");
   if (context_.problems.size() > problems) return;
-  for (const auto& [name, m] : layout.map) {
-    if (m.found == 0 && m.count.value_or(1) > 0)
-      context_.report(*m.node, fmt::format("nothing in {} is named '{}'", layout.file, name),
-                      suggestion(name, layout.names,
-                                 fmt::format("names there are: {}",
-                                             layout.names.empty()
-                                                 ? "none"
-                                                 : fmt::format("{}", fmt::join(layout.names, ", ")))));
-    else if (m.count && m.found != *m.count)
-      context_.report(*m.node,
-                      fmt::format("{} has {} of '{}'", layout.file, m.found, name),
-                      fmt::format("count = {}, or {} in the drawing", m.found, *m.count));
-  }
-  constexpr std::size_t kMostNamed = 20;
-  for (std::size_t i = 0; i < std::min(layout.left_out.size(), kMostNamed); ++i)
-    scene_.notes.push_back({context_.place(layout.node), layout.left_out[i], "the rest is used"});
-  if (layout.left_out.size() > kMostNamed)
-    scene_.notes.push_back(
-        {context_.place(layout.node),
-         fmt::format("and {} more were left out of {}", layout.left_out.size() - kMostNamed,
-                     layout.file),
-         "the rest is used"});
+  compare_with_map(layout);
 }
 
 template <int D>
@@ -151,10 +156,9 @@ bool SceneReader<D>::ready(Drawn& layout, Mapped& m) {
 }
 
 template <int D>
-void SceneReader<D>::add_drawn(Drawn& layout, Mapped& m, const std::string& name,
-                               const Pose<D>& at, const std::optional<Placed<D>>& shape,
-                               const Place& place, const std::string& source,
-                               const std::vector<std::string>& tags) {
+void SceneReader<D>::add_drawn(Drawn& layout, Mapped& m, const std::string& name, const Pose<D>& at,
+                               const std::optional<Placed<D>>& shape, const Place& place,
+                               const std::string& source, const std::vector<std::string>& tags) {
   ObjectDef<D> def = *m.def;
   ++m.found;
   for (const std::string& tag : tags) {
@@ -163,8 +167,7 @@ void SceneReader<D>::add_drawn(Drawn& layout, Mapped& m, const std::string& name
           {place, source + ": " + known.error().what, known.error().accepted});
       return;
     }
-    if (std::find(def.tags.begin(), def.tags.end(), tag) == def.tags.end())
-      def.tags.push_back(tag);
+    if (std::find(def.tags.begin(), def.tags.end(), tag) == def.tags.end()) def.tags.push_back(tag);
   }
   if (!m.shapeless.empty() && !shape) return;  // what is wrong was reported
   for (const std::size_t i : m.shapeless) {
@@ -174,10 +177,9 @@ void SceneReader<D>::add_drawn(Drawn& layout, Mapped& m, const std::string& name
     c.at = pose.position;
     c.turned = pose.rotation;
     if (const Result<void> good = check_shape(c.shape, scene_.world.metre); !good) {
-      context_.problems.push_back({place,
-                                   fmt::format("{}: {}: {}", source, good.error().where,
-                                               good.error().what),
-                                   good.error().accepted});
+      context_.problems.push_back(
+          {place, fmt::format("{}: {}: {}", source, good.error().where, good.error().what),
+           good.error().accepted});
       return;
     }
   }
@@ -185,7 +187,8 @@ void SceneReader<D>::add_drawn(Drawn& layout, Mapped& m, const std::string& name
   std::string own = name;
   if (!is_plain_name(own) || declared_objects_.contains(own)) {
     if (!name.empty() && declared_objects_.contains(name)) {
-      context_.problems.push_back({place, fmt::format("{}: another object is named '{}'", source, name),
+      context_.problems.push_back({place,
+                                   fmt::format("{}: another object is named '{}'", source, name),
                                    "another id, or another name in the scene"});
       return;
     }
@@ -205,9 +208,9 @@ std::optional<Placed<2>> SceneReader<2>::shape_of(Drawn& layout, const Mapped& m
                                                   const DrawnShape& shape) {
   const auto refuse = [&](const Error& error) {
     context_.problems.push_back(
-        {shape.place, fmt::format("<{}{}>: {}: {}", shape.element,
-                                  shape.id.empty() ? "" : " id=\"" + shape.id + "\"", error.where,
-                                  error.what),
+        {shape.place,
+         fmt::format("<{}{}>: {}: {}", shape.element,
+                     shape.id.empty() ? "" : " id=\"" + shape.id + "\"", error.where, error.what),
          error.accepted});
     return std::nullopt;
   };
@@ -276,10 +279,10 @@ void SceneReader<2>::read_svg_layout(Drawn& layout) {
     Vec<2> at = shape.centre;
     if (layout.up < 0) at.y() = height - at.y();
     const Rotation<2> turned = layout.up > 0 ? shape.turned : shape.turned.inverse();
-    add_drawn(layout, *m, shape.id,
-              {layout.at + layout.scale * at, turned * m->def->turned}, placed, shape.place,
-              fmt::format("<{}{}>", shape.element,
-                          shape.id.empty() ? "" : " id=\"" + shape.id + "\""));
+    add_drawn(
+        layout, *m, shape.id, {layout.at + layout.scale * at, turned * m->def->turned}, placed,
+        shape.place,
+        fmt::format("<{}{}>", shape.element, shape.id.empty() ? "" : " id=\"" + shape.id + "\""));
   }
 }
 template <>
@@ -290,9 +293,9 @@ void SceneReader<D>::read_png_layout(Drawn& layout) {
   const auto pixels = picture_in(layout.node, layout.path);
   if (!pixels) return;
   if (static_cast<double>(pixels->width) * pixels->height > 1e6)
-    return context_.report(layout.node,
-                           fmt::format("the picture has {} x {} pixels", pixels->width, pixels->height),
-                           "at most 1000000, one for each place");
+    return context_.report(
+        layout.node, fmt::format("the picture has {} x {} pixels", pixels->width, pixels->height),
+        "at most 1000000, one for each place");
   Vec<D> cell = Vec<D>::Constant(layout.scale);
   if (auto given = layout.section.template vector<D>("cell")) cell = *given;
   const auto ground_text = layout.section.text("ground");
@@ -378,13 +381,12 @@ void SceneReader<3>::read_gltf_layout(Drawn& layout) {
       for (Vec<3>& p : given.points) p *= layout.scale;
       const Result<Art<3>> art = checked_art(std::move(given));
       const Fit as = m->fit.value_or(m->def->body == BodyKind::fixed ? Fit::mesh : Fit::hull);
-      const Result<Offer<3>> offer =
-          art ? fit(art.value(), as, {}) : Result<Offer<3>>(art.error());
+      const Result<Offer<3>> offer = art ? fit(art.value(), as, {}) : Result<Offer<3>>(art.error());
       if (!offer)
-        return context_.report(layout.node,
-                               fmt::format("{}: {}: {}", node.place, offer.error().where,
-                                           offer.error().what),
-                               offer.error().accepted);
+        return context_.report(
+            layout.node,
+            fmt::format("{}: {}: {}", node.place, offer.error().where, offer.error().what),
+            offer.error().accepted);
       placed = offer.value().collider;
     }
     add_drawn(layout, *m, node.name,

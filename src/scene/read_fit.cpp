@@ -15,8 +15,7 @@ std::optional<std::array<std::uint8_t, 3>> colour_in(Context& context, const Sec
   const auto text = s.text(key);
   if (!text) return std::nullopt;
   const auto colour = colour_of(*text);
-  if (!colour)
-    context.report(*s.find(key), fmt::format("'{}' is no colour", *text), "\"#rrggbb\"");
+  if (!colour) context.report(*s.find(key), fmt::format("'{}' is no colour", *text), "\"#rrggbb\"");
   return colour;
 }
 
@@ -94,8 +93,8 @@ std::shared_ptr<const Pixels> SceneReader<D>::picture_in(const toml::node& at,
 }
 
 template <int D>
-std::shared_ptr<const Model> SceneReader<D>::model_in(const toml::node& at,
-                                                      const std::string& path, double time) {
+std::shared_ptr<const Model> SceneReader<D>::model_in(const toml::node& at, const std::string& path,
+                                                      double time) {
   const std::string key = fmt::format("{}|{}", path, time);
   if (const auto known = models_.find(key); known != models_.end()) return known->second;
   const std::string own = std::filesystem::path(context_.file).parent_path().string();
@@ -107,6 +106,19 @@ std::shared_ptr<const Model> SceneReader<D>::model_in(const toml::node& at,
     return nullptr;
   }
   return models_[key] = std::make_shared<const Model>(std::move(read).value());
+}
+
+template <int D>
+std::optional<Fit> SceneReader<D>::read_fit_name(const Section& s, std::string_view key) {
+  const auto name = s.text(key);
+  if (!name) return std::nullopt;
+  const auto as = fit_named<D>(*name);
+  std::vector<std::string> names;
+  for (const Fit fit : fits<D>()) names.emplace_back(fit_name<D>(fit));
+  if (!as)
+    context_.report(*s.find(key), fmt::format("'{}' is no fit", *name),
+                    suggestion(*name, names, fmt::format("one of: {}", fmt::join(names, ", "))));
+  return as;
 }
 
 template <int D>
@@ -150,8 +162,7 @@ bool SceneReader<D>::read_frames(const Section& s, FitRequest& r) {
   r.show = numbers_of(context_, *frames, "show");
   if (D == 2) {
     frames->require("cell", "cell = [width, height] in pixels");
-    if (frames->has("cell"))
-      r.cell = vector_in<2>(context_, *frames->find("cell"), "cell");
+    if (frames->has("cell")) r.cell = vector_in<2>(context_, *frames->find("cell"), "cell");
     if (r.is_svg)
       context_.report(frames->node(), "an SVG drawing has no frames", "frames of a PNG");
   } else {
@@ -162,7 +173,8 @@ bool SceneReader<D>::read_frames(const Section& s, FitRequest& r) {
   }
   if (context_.problems.size() > problems) return false;
   bool rising = !r.begins.empty() && r.begins.front() == 0;
-  for (std::size_t i = 1; i < r.begins.size(); ++i) rising = rising && r.begins[i] > r.begins[i - 1];
+  for (std::size_t i = 1; i < r.begins.size(); ++i)
+    rising = rising && r.begins[i] > r.begins[i - 1];
   if (!rising) {
     context_.report(*frames->find("at"), "the frames' times are not usable",
                     "seconds from 0 on, each later than the one before");
@@ -182,7 +194,8 @@ auto SceneReader<D>::read_request(const Section& s) -> std::optional<FitRequest>
   FitRequest r;
   const std::size_t problems = context_.problems.size();
   if (s.has("picture") == s.has("model")) {
-    context_.report(s.node(), s.has("model") ? "a fit has a picture and a model" : "a fit of nothing",
+    context_.report(s.node(),
+                    s.has("model") ? "a fit has a picture and a model" : "a fit of nothing",
                     D == 2 ? "picture = \"....png\" or \"....svg\""
                            : "model = \"....obj\", \".gltf\" or \".glb\"");
     return std::nullopt;
@@ -198,17 +211,11 @@ auto SceneReader<D>::read_request(const Section& s) -> std::optional<FitRequest>
   const std::string as = s.text("as").value_or("");
   r.heights = D == 3 && key == "picture" && as == "heights";
   if (D == 2 && key == "model")
-    context_.report(*r.node, "a model does not fit a 2D scene", "picture = \"....png\" or \".svg\"");
+    context_.report(*r.node, "a model does not fit a 2D scene",
+                    "picture = \"....png\" or \".svg\"");
   if (D == 3 && key == "picture" && !r.heights)
     context_.report(*r.node, "a picture in a 3D scene is a ground", "as = \"heights\", or a model");
-  if (!as.empty() && !r.heights) {
-    r.as = fit_named<D>(as);
-    std::vector<std::string> names;
-    for (const Fit fit : fits<D>()) names.emplace_back(fit_name<D>(fit));
-    if (!r.as)
-      context_.report(*s.find("as"), fmt::format("'{}' is no fit", as),
-                      suggestion(as, names, fmt::format("one of: {}", fmt::join(names, ", "))));
-  }
+  if (!r.heights) r.as = read_fit_name(s, "as");
   r.options.tolerance = s.number("tolerance", 0, 1e9).value_or(0);
   r.options.corners = static_cast<int>(s.whole("corners", 3, 256).value_or(0));
   r.options.parts = static_cast<int>(s.whole("parts", 1, 64).value_or(0));
@@ -226,9 +233,11 @@ auto SceneReader<D>::read_request(const Section& s) -> std::optional<FitRequest>
   if (s.has("part")) {
     const std::vector<double> part = numbers_of(context_, s, "part");
     if (part.size() != 4)
-      context_.report(*s.find("part"), "part is not usable", "[left, top, width, height] in pixels");
+      context_.report(*s.find("part"), "part is not usable",
+                      "[left, top, width, height] in pixels");
     else
-      for (std::size_t i = 0; i < 4; ++i) r.trace.part[i] = static_cast<int>(std::min(part[i], 1e6));
+      for (std::size_t i = 0; i < 4; ++i)
+        r.trace.part[i] = static_cast<int>(std::min(part[i], 1e6));
   }
   if (!read_size(s, r) || !read_frames(s, r) || context_.problems.size() > problems)
     return std::nullopt;
@@ -278,8 +287,8 @@ std::optional<Art<2>> SceneReader<2>::art_of_frame(const FitRequest& r, std::siz
     const double scale = r.size ? r.size->x() / own.x() : r.scale;
     if (r.size && std::abs(r.size->y() - scale * own.y()) > 0.01 * r.size->y())
       return refuse({{},
-                     fmt::format("its view box is {:g} x {:g}, not as high as the size says", own.x(),
-                                 own.y()),
+                     fmt::format("its view box is {:g} x {:g}, not as high as the size says",
+                                 own.x(), own.y()),
                      "a size of the same proportions"});
     Result<Art<2>> art = art_of(drawing.value(), scale);
     if (!art) return refuse(art.error());
@@ -301,10 +310,10 @@ std::optional<Art<2>> SceneReader<2>::art_of_frame(const FitRequest& r, std::siz
     const double height = part[3] > 0 ? part[3] : pixels->height;
     trace.pixel = r.size->x() / width;
     if (std::abs(r.size->y() - trace.pixel * height) > 0.01 * r.size->y())
-      return refuse({{},
-                     fmt::format("is {:g} x {:g} pixels, not as high as the size says", width,
-                                 height),
-                     "a size of the same proportions"});
+      return refuse(
+          {{},
+           fmt::format("is {:g} x {:g} pixels, not as high as the size says", width, height),
+           "a size of the same proportions"});
   }
   Result<Art<2>> art = traced(*pixels, trace);
   if (!art) return refuse(art.error());
@@ -379,8 +388,7 @@ std::optional<Placed<D>> SceneReader<D>::fit_frame(const FitRequest& r, std::siz
     const auto here = [&](const auto& f) {
       return f.place.line == again.place.line && f.place.column == again.place.column;
     };
-    if (!again.how.empty() &&
-        std::none_of(scene_.fitted.begin(), scene_.fitted.end(), here))
+    if (!again.how.empty() && std::none_of(scene_.fitted.begin(), scene_.fitted.end(), here))
       scene_.fitted.push_back(std::move(again));
     return known->second.first;
   }
@@ -422,8 +430,8 @@ auto SceneReader<D>::read_fit(const Section& collider) -> std::optional<Frames> 
 
 // A collider for each frame, switched on when it begins and off when the next one does.
 template <int D>
-void SceneReader<D>::show_frames(const Frames& frames, const Section& s,
-                                 const ColliderDef<D>& def, std::vector<ColliderDef<D>>& list) {
+void SceneReader<D>::show_frames(const Frames& frames, const Section& s, const ColliderDef<D>& def,
+                                 std::vector<ColliderDef<D>>& list) {
   if (frames.colliders.size() > 1 && !def.schedule.beats.empty())
     context_.report(*s.find("schedule"), "a collider has frames and a schedule", "one of the two");
   if (def.schedule.period > 0 && def.schedule.period <= frames.at.back())
@@ -462,6 +470,8 @@ template std::optional<Placed<2>> SceneReader<2>::fitted(const toml::node&, cons
                                                          std::optional<Fit>, const FitOptions<2>&);
 template std::optional<Placed<3>> SceneReader<3>::fitted(const toml::node&, const Art<3>&,
                                                          std::optional<Fit>, const FitOptions<3>&);
+template std::optional<Fit> SceneReader<2>::read_fit_name(const Section&, std::string_view);
+template std::optional<Fit> SceneReader<3>::read_fit_name(const Section&, std::string_view);
 template auto SceneReader<2>::read_fit(const Section&) -> std::optional<Frames>;
 template auto SceneReader<3>::read_fit(const Section&) -> std::optional<Frames>;
 template void SceneReader<2>::show_frames(const Frames&, const Section&, const ColliderDef<2>&,

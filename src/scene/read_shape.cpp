@@ -17,7 +17,7 @@ constexpr Known kShapes[] = {{"circle", 2},     {"sphere", 3},     {"box", 0},  
                              {"segment", 0},    {"polygon", 2},    {"outline", 2},  {"polyline", 2},
                              {"tiles", 2},      {"half_plane", 2}, {"cylinder", 3}, {"cone", 3},
                              {"hull", 3},       {"slabs", 3},      {"mesh", 3},     {"heights", 3},
-                             {"half_space", 3}, {"compound", 0},   {"region", 0},     {"fit", 0}};
+                             {"half_space", 3}, {"compound", 0},   {"region", 0},   {"fit", 0}};
 
 template <int D>
 std::string names_of_shapes() {

@@ -87,6 +87,7 @@ class SceneReader {
   };
   std::optional<Frames> read_fit(const Section& collider);
   std::optional<FitRequest> read_request(const Section& s);
+  std::optional<Fit> read_fit_name(const Section& s, std::string_view key);
   bool read_size(const Section& s, FitRequest& request);
   bool read_frames(const Section& s, FitRequest& request);
   bool cut_frames(FitRequest& request, std::vector<std::array<int, 4>>& parts);
@@ -116,6 +117,8 @@ class SceneReader {
   struct Drawn;
   void read_layouts();
   void read_drawn(const toml::table& own);
+  void read_map(Drawn& layout);
+  void compare_with_map(const Drawn& layout);
   void read_svg_layout(Drawn& layout);
   void read_png_layout(Drawn& layout);
   void read_gltf_layout(Drawn& layout);
@@ -177,8 +180,8 @@ class SceneReader {
   std::vector<const toml::table*> layers_at_hand_;              // of the object that is being read
   KeyPlaces keys_at_hand_;                                      // likewise
   std::vector<std::vector<const toml::table*>> object_layers_;  // of the scene's objects
-  bool shape_follows_ = false;    // of the collider at hand, from the border it is part of
-  bool lacks_shape_ = false;      // the collider at hand, whose shape follows
+  bool shape_follows_ = false;          // of the collider at hand, from the border it is part of
+  bool lacks_shape_ = false;            // the collider at hand, whose shape follows
   std::vector<std::size_t> shapeless_;  // such colliders of the object at hand
   const Section* object_at_hand_ = nullptr;
   std::optional<Frames> frames_;  // of the collider at hand, if it is fitted

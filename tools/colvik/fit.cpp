@@ -28,8 +28,10 @@ void add_fit(CLI::App& app, FitFileOptions& o) {
   c->add_option("--shrink", o.shrink, "so much smaller than the art, such as 10%");
   c->add_option("--margin", o.margin, "units by which it stays inside on all sides");
   c->add_option("--scale", o.scale, "units for a pixel, or a unit of the drawing or model; 1");
-  c->add_option("--size", o.size, "WIDTH,HEIGHT of the whole picture or drawing, instead of --scale");
-  c->add_option("--ground", o.ground, "PNG: #rrggbb that is not the thing, instead of transparency");
+  c->add_option("--size", o.size,
+                "WIDTH,HEIGHT of the whole picture, frame or drawing, instead of --scale");
+  c->add_option("--ground", o.ground,
+                "PNG: #rrggbb that is not the thing, instead of transparency");
   c->add_option("--opacity", o.opacity, "PNG: least opacity of the thing, 1 to 255")
       ->check(CLI::Range(1, 255))
       ->capture_default_str();
@@ -225,9 +227,10 @@ class FitCommand {
       const int height = parts[i][3] > 0 ? parts[i][3] : p.height;
       trace.pixel = size_ ? size_->x() / width : o_.scale > 0 ? o_.scale : 1;
       if (size_ && std::abs(size_->y() - trace.pixel * height) > 0.01 * size_->y())
-        return say(fmt::format("{}: {} x {} pixels are not as high as --size says; a size of the same "
-                               "proportions",
-                               path, width, height));
+        return say(
+            fmt::format("{}: {} x {} pixels are not as high as --size says; a size of the same "
+                        "proportions",
+                        path, width, height));
       Result<Art<2>> art = traced(p, trace);
       const bool many = parts.size() > 1;
       const std::string label = path + (many ? fmt::format(" frame {}", i) : "");
@@ -257,9 +260,10 @@ class FitCommand {
     const Vec<2> own = drawing.value().size;
     const double scale = size_ ? size_->x() / own.x() : o_.scale > 0 ? o_.scale : 1;
     if (size_ && std::abs(size_->y() - scale * own.y()) > 0.01 * size_->y())
-      return say(fmt::format("{}: a view box of {} x {} is not as high as --size says; a size of the "
-                             "same proportions",
-                             path, own.x(), own.y()));
+      return say(
+          fmt::format("{}: a view box of {} x {} is not as high as --size says; a size of the "
+                      "same proportions",
+                      path, own.x(), own.y()));
     Result<Art<2>> art = art_of(drawing.value(), scale);
     if (!art) return wrong("fit", {path, art.error().what, art.error().accepted}, err_);
     return one<2>({path, std::filesystem::path(path).stem().string(), path,
@@ -286,13 +290,14 @@ class FitCommand {
   int heights(const std::string& path) {
     const Result<Pixels> pixels = read_png(path);
     if (!pixels) return wrong("fit", pixels.error(), err_);
-    const Vec<2> cell = cell_.x() > 0 ? cell_ : Vec<2>(Vec<2>::Constant(o_.scale > 0 ? o_.scale : 1));
+    const Vec<2> cell =
+        cell_.x() > 0 ? cell_ : Vec<2>(Vec<2>::Constant(o_.scale > 0 ? o_.scale : 1));
     const Result<Shape<3>> shape = heights_of(pixels.value(), cell, o_.height);
     if (!shape) return wrong("fit", {path, shape.error().what, shape.error().accepted}, err_);
     const Vec<3> size = bounds(shape.value(), Pose<3>{}).size();
-    const std::string text =
-        fmt::format("fit = {{ picture = \"{}\", as = \"heights\", cell = [{}, {}], height = {} }}\n",
-                    path, cell.x(), cell.y(), o_.height);
+    const std::string text = fmt::format(
+        "fit = {{ picture = \"{}\", as = \"heights\", cell = [{}, {}], height = {} }}\n", path,
+        cell.x(), cell.y(), o_.height);
     out_ << fmt::format("# {}: {} x {} heights, {:.4g} x {:.4g} x {:.4g}\n{}", path,
                         pixels.value().width, pixels.value().height, size.x(), size.y(), size.z(),
                         text);
@@ -310,8 +315,9 @@ class FitCommand {
       if (!as) {
         std::vector<std::string> names;
         for (const Fit fit : fits<D>()) names.emplace_back(fit_name<D>(fit));
-        return say(fmt::format("--as {}: no fit of {}; {}", o_.as, D == 2 ? "drawings" : "models",
-                               suggestion(o_.as, names, fmt::format("one of: {}", fmt::join(names, ", ")))));
+        return say(fmt::format(
+            "--as {}: no fit of {}; {}", o_.as, D == 2 ? "drawings" : "models",
+            suggestion(o_.as, names, fmt::format("one of: {}", fmt::join(names, ", ")))));
       }
       const Result<Offer<D>> offer = fit(f.art, *as, wanted);
       if (!offer) return wrong("fit", offer.error(), err_);
@@ -329,14 +335,12 @@ class FitCommand {
     if (o_.json) add_json(f, offers, costs, best);
     else table(f, offers, costs, best);
     if (!o_.out.empty()) {
-      const FitPicture<D> picture{.title = f.label + ": " + f.about,
-                                  .drawing = f.drawing,
-                                  .costs = costs,
-                                  .best = best};
+      const FitPicture<D> picture{
+          .title = f.label + ": " + f.about, .drawing = f.drawing, .costs = costs, .best = best};
       std::filesystem::path file(o_.out);
       if (o_.art.size() > 1 || !o_.frames.empty())
-        file.replace_filename(fmt::format("{}-{}{}", file.stem().string(), f.stem,
-                                          file.extension().string()));
+        file.replace_filename(
+            fmt::format("{}-{}{}", file.stem().string(), f.stem, file.extension().string()));
       if (const auto drawn = draw_fit(f.art, offers, file.string(), picture); !drawn)
         return wrong("fit", drawn.error(), err_);
       if (!o_.json) out_ << fmt::format("{}: 1280x800 pixels\n", file.string());
@@ -388,9 +392,15 @@ class FitCommand {
     out_ << fmt::format("{}: {}, art {:.4g}\n", f.label, f.about,
                         fmt::join(size.data(), size.data() + D, " x "));
     for (const std::string& note : f.art.notes) out_ << "  " << note << '\n';
+    if constexpr (D == 2)
+      if (!f.drawing.empty() && f.art.loops.size() == 1 && f.art.loops[0].size() == 4 &&
+          bounds_of(f.art).size() == f.art.frame.size())
+        out_ << "  no pixel is transparent: all of the picture is the thing; --ground leaves a "
+                "colour "
+                "out\n";
     out_ << fmt::format("{:<11}{:>9}{:>9}{:>9}{:>10}{:>10}{:>9}{:>7}{:>9}{:>8}{:>10}{:>7}\n", "fit",
-                        "overlap", "covers", "spills", "outward", "inward", "bump", "mass", "inertia",
-                        "pieces", "contacts", "time");
+                        "overlap", "covers", "spills", "outward", "inward", "bump", "mass",
+                        "inertia", "pieces", "contacts", "time");
     for (std::size_t i = 0; i < offers.offers.size(); ++i) {
       const Offer<D>& offer = offers.offers[i];
       const Fitness<D>& w = offer.fitness;
@@ -400,23 +410,26 @@ class FitCommand {
       const auto times = [&](double by) {
         return w.mass > 0 ? fmt::format("{:.2f}", by) : std::string("-");
       };
-      out_ << fmt::format("{:<11}{:>9}{:>9}{:>9}{:>10.3g}{:>10.3g}{:>9}{:>7}{:>9}{:>8}{:>10.2f}{:>7.1f}\n",
-                          fit_name<D>(offer.as), share(w.overlap), share(w.covered), share(w.spilled),
-                          w.outward, w.inward,
-                          is_scenery(offer.collider.shape.kind) ? "-" : fmt::format("{:.3g}", w.bump),
-                          times(w.mass), times(w.inertia), w.pieces, costs[i].contacts, costs[i].time);
+      out_ << fmt::format(
+          "{:<11}{:>9}{:>9}{:>9}{:>10.3g}{:>10.3g}{:>9}{:>7}{:>9}{:>8}{:>10.2f}{:>7.1f}\n",
+          fit_name<D>(offer.as), share(w.overlap), share(w.covered), share(w.spilled), w.outward,
+          w.inward, is_scenery(offer.collider.shape.kind) ? "-" : fmt::format("{:.3g}", w.bump),
+          times(w.mass), times(w.inertia), w.pieces, costs[i].contacts, costs[i].time);
     }
     for (const auto& [as, error] : offers.refused)
       out_ << fmt::format("{:<11}not offered: {}\n", fit_name<D>(as), error.message());
     if (best)
-      out_ << fmt::format("best: {}, {}\n", fit_name<D>(offers.offers[best->offer].as), best->because);
+      out_ << fmt::format("best: {}, {}\n", fit_name<D>(offers.offers[best->offer].as),
+                          best->because);
   }
 
   template <int D>
   void add_json(const Fitting<D>& f, const Offers<D>& offers, const std::vector<FitCost>& costs,
                 const std::optional<Choice>& best) {
     using OrderedJson = nlohmann::ordered_json;
-    const auto list = [](const auto& v) { return OrderedJson(std::vector<double>(v.data(), v.data() + v.size())); };
+    const auto list = [](const auto& v) {
+      return OrderedJson(std::vector<double>(v.data(), v.data() + v.size()));
+    };
     OrderedJson art{{"art", f.label}, {"size", list(bounds_of(f.art).size())}, {"scale", f.scale}};
     art["notes"] = f.art.notes;
     art["offers"] = OrderedJson::array();
@@ -448,7 +461,8 @@ class FitCommand {
     for (const auto& [as, error] : offers.refused)
       art["refused"].push_back({{"as", fit_name<D>(as)}, {"because", error.message()}});
     if (best)
-      art["best"] = {{"as", fit_name<D>(offers.offers[best->offer].as)}, {"because", best->because}};
+      art["best"] = {{"as", fit_name<D>(offers.offers[best->offer].as)},
+                     {"because", best->because}};
     json_.push_back(std::move(art));
   }
 

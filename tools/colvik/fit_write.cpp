@@ -18,9 +18,9 @@ namespace {
 // Keys of a collider that are replaced: shapes, and where it is.
 bool is_of_shape(std::string_view key) {
   constexpr std::string_view kReplaced[] = {
-      "circle", "sphere", "box",    "capsule",  "segment", "polygon",    "outline",    "polyline",
-      "tiles",  "hull",   "slabs",  "cylinder", "cone",    "mesh",       "heights",    "compound",
-      "region", "fit",    "at",     "turned",   "scale",   "half_plane", "half_space", "rounding"};
+      "circle", "sphere", "box",   "capsule",  "segment", "polygon",    "outline",    "polyline",
+      "tiles",  "hull",   "slabs", "cylinder", "cone",    "mesh",       "heights",    "compound",
+      "region", "fit",    "at",    "turned",   "scale",   "half_plane", "half_space", "rounding"};
   return std::find(std::begin(kReplaced), std::end(kReplaced), key) != std::end(kReplaced);
 }
 
@@ -36,8 +36,8 @@ class SceneText {
   // Columns count characters, bytes are not: UTF-8 continues with 10xxxxxx.
   [[nodiscard]] std::size_t offset(const toml::source_position& p) const {
     std::size_t at = lines_[std::min<std::size_t>(p.line - 1, lines_.size() - 1)];
-    for (std::uint32_t column = 1; column < p.column && at < text_.size(); ++column)
-      do ++at;
+    for (std::uint32_t column = 1; column < p.column && at < text_.size(); ++column) do
+        ++at;
       while (at < text_.size() && (static_cast<unsigned char>(text_[at]) & 0xC0) == 0x80);
     return at;
   }
@@ -87,16 +87,17 @@ Result<std::string> replaced(const std::string& path, const SceneText& text,
     return fmt::format("{{ {} }}", fmt::join(list, ", "));
   };
   const toml::node* kinds = root.get("kinds");
-  const toml::table* table = kinds != nullptr && kinds->is_table()
-                                 ? (*kinds->as_table())[kind].as_table()
-                                 : nullptr;
+  const toml::table* table =
+      kinds != nullptr && kinds->is_table() ? (*kinds->as_table())[kind].as_table() : nullptr;
   if (table == nullptr) {
     if (kinds != nullptr && kinds->is_table() && kinds->as_table()->contains(kind))
       return Error{path, fmt::format("kind '{}' is no table", kind), "[kinds." + kind + "]"};
     if (!is_plain_name(kind))
-      return Error{path, fmt::format("'{}' is no name of a kind", kind), "letters, digits and - _ ."};
+      return Error{path, fmt::format("'{}' is no name of a kind", kind),
+                   "letters, digits and - _ ."};
     if (kinds != nullptr && kinds->as_table() != nullptr && kinds->as_table()->is_inline())
-      return Error{path, "its kinds are written in one line", "[kinds.NAME], or paste what is printed"};
+      return Error{path, "its kinds are written in one line",
+                   "[kinds.NAME], or paste what is printed"};
     if (!all.empty() && all.back() != '\n') all += '\n';
     const bool dotted = kind.find('.') != std::string::npos;
     return all + fmt::format("\n[kinds.{}]\ncollider = {}\n", dotted ? '"' + kind + '"' : kind,
@@ -173,9 +174,9 @@ Result<std::string> write_collider(const std::string& scene, const std::string& 
   try {
     root = toml::parse(text.text(), std::string_view{scene});
   } catch (const toml::parse_error& error) {
-    return Error{fmt::format("{}:{}:{}", scene, error.source().begin.line,
-                             error.source().begin.column),
-                 std::string(error.description()), "TOML as in docs/scene.md"};
+    return Error{
+        fmt::format("{}:{}:{}", scene, error.source().begin.line, error.source().begin.column),
+        std::string(error.description()), "TOML as in docs/scene.md"};
   }
   const LoadedScene before = load_quietly(scene, {});
   const Result<std::string> after = replaced(scene, text, root, kind, collider);
@@ -184,7 +185,8 @@ Result<std::string> write_collider(const std::string& scene, const std::string& 
   {
     std::ofstream out(beside, std::ios::binary);
     out << after.value();
-    if (!out.flush()) return Error{beside, "cannot be written; nothing was changed", "a folder to write in"};
+    if (!out.flush())
+      return Error{beside, "cannot be written; nothing was changed", "a folder to write in"};
   }
   const LoadedScene loaded = load_quietly(beside, {});
   std::error_code failed;

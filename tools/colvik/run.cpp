@@ -265,7 +265,7 @@ LoadedScene load(const std::string& path, const std::vector<std::string>& settin
   if (loaded.ok())
     std::visit(
         [&](const auto& scene) {
-          for (const Problem& note : scene.notes) 
+          for (const Problem& note : scene.notes)
             err << note.message() << (note.accepted.empty() ? " (mended)\n" : "\n");
         },
         *loaded.scene);
