@@ -612,6 +612,12 @@ TEST_CASE("fits: the best is the cheapest within the tolerance, with its reason"
   const auto crate = traced(picture(60, 40, [](int x, int y) { return x > 4 && y > 3; }));
   CHECK(best_of(crate.value(), {}) == Fit::box);
   CHECK_FALSE(best_offer(crate.value(), Offers<2>{}).ok());
+  const auto best_of_model = [](const Art<3>& art) {
+    const Offers<3> all = fit_all(art);
+    return all.offers[best_offer(art, all).value().offer].as;
+  };
+  CHECK(best_of_model(notched({2, 1, 1}, 0.4)) == Fit::parts);
+  CHECK(best_of_model(notched({2, 1, 1}, 0.01)) == Fit::box);
   // Costs are measured, relative to a circle; contacts are the same in each run.
   const FitCost ball = cost_of(circle(3));
   CHECK(ball.contacts == 1);

@@ -110,14 +110,14 @@ class GltfReader {
     namespace fs = std::filesystem;
     std::error_code failed;
     const fs::path own = fs::path(reader.path_).parent_path();
-    const fs::path allowed =
-        fs::weakly_canonical(reader.options_.within.empty() ? (own.empty() ? fs::path(".") : own)
-                                                            : fs::path(reader.options_.within),
-                             failed);
-    const fs::path wanted = fs::weakly_canonical(name, failed);
+    const fs::path folder = !reader.options_.within.empty() ? fs::path(reader.options_.within)
+                            : own.empty()                   ? fs::path(".")
+                                                            : own;
+    const fs::path allowed = fs::weakly_canonical(fs::absolute(folder), failed);
+    const fs::path wanted = fs::weakly_canonical(fs::absolute(name), failed);
     const auto [end, rest] =
         std::mismatch(allowed.begin(), allowed.end(), wanted.begin(), wanted.end());
-    if (failed || end != allowed.end()) {
+    if (failed || (end != allowed.end() && !(std::next(end) == allowed.end() && end->empty()))) {
       reader.refused_ = fmt::format("names the file '{}', which is not in the folder '{}'", name,
                                     allowed.string());
       *error += reader.refused_;

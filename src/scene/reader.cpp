@@ -69,9 +69,9 @@ std::optional<std::string> Context::path_of(const toml::node& at, const std::str
   std::error_code failed;
   const fs::path own = fs::path(file).parent_path();
   const fs::path path = own / name;
-  const fs::path folder = fs::weakly_canonical(
-      files.empty() ? (own.empty() ? fs::path(".") : own) : fs::path(files), failed);
-  const fs::path wanted = fs::weakly_canonical(path, failed);
+  const fs::path allowed = files.empty() ? (own.empty() ? fs::path(".") : own) : fs::path(files);
+  const fs::path folder = fs::weakly_canonical(fs::absolute(allowed), failed);
+  const fs::path wanted = fs::weakly_canonical(fs::absolute(path), failed);
   const auto [end, rest] =
       std::mismatch(folder.begin(), folder.end(), wanted.begin(), wanted.end());
   if (!failed && (end == folder.end() || (std::next(end) == folder.end() && end->empty())))

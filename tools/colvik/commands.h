@@ -120,8 +120,9 @@ int story(const StoryOptions& options, std::ostream& out, std::ostream& err);
 void print_manual(const CLI::App& app, std::ostream& out);
 void print_completion(const CLI::App& app, std::ostream& out);
 
-// Adds --set NAME=VALUE, which every command has.
+// Adds --set NAME=VALUE and --files FOLDER, which every command has.
 void add_settings(CLI::App& command, std::vector<std::string>& settings);
+void add_files(CLI::App& command);
 
 // Of --set; what sets nothing is a problem.
 std::vector<Setting> settings_of(const std::vector<std::string>& texts,

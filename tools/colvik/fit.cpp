@@ -50,6 +50,7 @@ void add_fit(CLI::App& app, FitFileOptions& o) {
           ->expected(2);
   c->add_option("--out", o.out, "a picture of every offer over the art: .png or .svg");
   c->add_flag("--json", o.json, "as JSON")->excludes(write);
+  add_files(*c);
   c->footer(
       "Exit status: 0 fitted, 2 the art or the call is wrong.\n\nExamples:\n"
       "  build/bin/colvik fit data/depot-robot.png --scale 0.01 --out robot.png\n"

@@ -14,6 +14,7 @@ void add_kind(CLI::App& app, KindOptions& o) {
       "kind", "A kind with all that it inherits, and the line each value comes from");
   c->add_option("scene", o.scene, "scene file (TOML)")->required();
   c->add_option("kind", o.kind, "name of the kind")->required();
+  add_files(*c);
   c->footer(
       "Exit status: 0 shown, 2 the scene or the call is wrong.\n\nExample:\n  build/bin/colvik "
       "kind "

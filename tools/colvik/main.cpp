@@ -21,11 +21,6 @@ int main(int argc, char** argv) {
       "data/loading-bay.toml --out "
       "bay.png --strobe 6\n  build/bin/colvik query data/night-depot.toml --at 2 near 4 1 3\n\n"
       "Exit status: 0 good, 1 an expectation was missed, 2 the scene or the call is wrong.");
-  // Before the commands, which pass on options that they do not know.
-  app.fallthrough();
-  app.add_option("--files", files_folder(),
-                 "folder that files named by scenes must be in; the scene's own when left out")
-      ->check(CLI::ExistingDirectory);
   RunOptions run_options;
   DrawOptions draw_options;
   add_run(app, run_options);

@@ -228,6 +228,14 @@ void add_settings(CLI::App& command, std::vector<std::string>& settings) {
   command.add_option("--set", settings, "NAME=VALUE: the value of a parameter; may be repeated")
       ->take_all()
       ->allow_extra_args(false);
+  add_files(command);
+}
+
+void add_files(CLI::App& command) {
+  command
+      .add_option("--files", files_folder(),
+                  "folder that files which scenes name must be in; a scene's own when left out")
+      ->check(CLI::ExistingDirectory);
 }
 
 std::vector<Setting> settings_of(const std::vector<std::string>& texts,
