@@ -319,6 +319,9 @@ TEST_CASE("2D layouts: what changed in a drawing is named, and mistakes name the
   REQUIRE(more.notes.size() == 1);
   CHECK(has(more.notes[0].message(), "level.svg:3:"));
   CHECK(has(more.notes[0].message(), "<rect id=\"new\"> stands for nothing and was left out"));
+  std::string meant = kKinds + layout;
+  meant.replace(meant.find("bulb = "), 7, "new = '', bulb = ");
+  CHECK(scene_in<2>(folder, meant).notes.empty());  // on purpose
   level("id=\"box-1\" class=\"crates\" x=\"50\" y=\"20\" width=\"4\" height=\"2\"",
         "id=\"box-1\" class=\"crates\" x=\"50\" y=\"20\" width=\"1e-7\" height=\"2\"");
   const std::string small = problem_in<2>(folder, kKinds + layout);
@@ -456,11 +459,40 @@ TEST_CASE("fit: the tool measures, chooses, draws and writes, in 2D and 3D") {
            {"data/night-depot.toml", ".png, .svg"},
            {"data/art/crate.png --out x.bmp", ".png"},
            {"data/art/tray.obj --as parts --parts 1", "more parts, or a larger tolerance"}}) {
-    CAPTURE(arguments);
     const Ran ran = colvik_tool("fit " + arguments);
+    CAPTURE(ran.err);
     CHECK(ran.status == 2);
     CHECK(has(ran.err, said));
   }
+}
+
+TEST_CASE("files beside a scene are read, others where --files allows them") {
+  const Folder folder;
+  std::filesystem::create_directories(folder / "in");
+  write_png(folder / "a.png", 8, 8, [](int, int) { return std::array{1, 2, 3, 255}; });
+  write(folder / "level.svg", kYard);
+  const std::string scene = folder / "in/s.toml";
+  const std::string text =
+      "colvik = 1\n[world]\ndimension = 2\nlength = 0.5\n[kinds.wall]\n[[objects]]\nname = 'a'\n"
+      "collider.fit = { picture = '../a.png' }\n[layout]\nfile = '../level.svg'\n"
+      "map = { walls = 'wall', crates = '', bulb = '' }\n";
+  write(scene, text);
+  const Ran outside = colvik_tool("run " + scene);
+  CHECK(outside.status == 2);
+  CHECK(has(outside.err, "s.toml:8:"));
+  CHECK(has(outside.err, "s.toml:10:"));
+  CHECK(has(outside.err, "--files FOLDER"));
+  for (const char* command : {"run", "check", "who", "draw --out"}) {
+    const std::string arguments =
+        std::string(command) + (has(command, "--out") ? " " + folder / "o.png" : "") + " " + scene;
+    CHECK(colvik_tool(arguments + " --files " + folder.path.string()).status <= 1);
+  }
+  // A link out of the folder is no way round.
+  std::filesystem::create_symlink(folder / "a.png", folder / "in/link.png");
+  std::string linked = text;
+  linked.replace(linked.find("../a.png"), 8, "link.png");
+  write(scene, linked);
+  CHECK(has(colvik_tool("run " + scene).err, "'link.png' lies outside the folder"));
 }
 
 TEST_CASE("fit: what is written is as the scene had it, but for the shape, and loads") {

@@ -19,6 +19,10 @@ inline constexpr std::size_t kMostFileBytes = 256'000'000;
 /// pixels.
 [[nodiscard]] COLVIK_EXPORT Result<Pixels> read_png(const std::string& path);
 
+/// Red, green and blue of "#rrggbb"; nothing for what is none.
+[[nodiscard]] COLVIK_EXPORT std::optional<std::array<std::uint8_t, 3>> colour_named(
+    std::string_view text);
+
 /// A shape of an SVG drawing, all transforms applied: x to the right, y up, the lower left corner
 /// of the view box at the origin, in the view box's units.
 struct DrawnShape {

@@ -25,6 +25,21 @@ Result<std::string> art::bytes_of(const std::string& path, const std::string& wh
   return all.str();
 }
 
+std::optional<std::array<std::uint8_t, 3>> colour_named(std::string_view text) {
+  if (text.size() != 7 || text[0] != '#') return std::nullopt;
+  std::array<std::uint8_t, 3> colour{};
+  for (std::size_t i = 0; i < 6; ++i) {
+    const char c = text[i + 1];
+    const int digit = c >= '0' && c <= '9'   ? c - '0'
+                      : c >= 'a' && c <= 'f' ? c - 'a' + 10
+                      : c >= 'A' && c <= 'F' ? c - 'A' + 10
+                                             : -1;
+    if (digit < 0) return std::nullopt;
+    colour[i / 2] = static_cast<std::uint8_t>(16 * colour[i / 2] + digit);
+  }
+  return colour;
+}
+
 Result<Pixels> read_png(const std::string& path) {
   const Result<std::string> bytes = art::bytes_of(path, "a PNG picture");
   if (!bytes) return bytes.error();

@@ -137,10 +137,12 @@ class SvgReader {
 
   void element(const pugi::xml_node& node, Inherited in) {
     const std::string_view name = plain(node.name());
+    // Nothing to touch.
     constexpr std::string_view kSilent[] = {
-        "defs",     "title",          "desc",           "metadata",  "style",
-        "clipPath", "mask",           "symbol",         "marker",    "pattern",
-        "filter",   "linearGradient", "radialGradient", "namedview", "script"};
+        "defs",           "title",          "desc",      "metadata",     "style",
+        "clipPath",       "mask",           "symbol",    "marker",       "pattern",
+        "filter",         "script",         "text",      "image",        "view",
+        "linearGradient", "radialGradient", "namedview", "foreignObject"};
     if (std::find(std::begin(kSilent), std::end(kSilent), name) != std::end(kSilent)) return;
     if (property(node, "display") == "none" || property(node, "visibility") == "hidden")
       return leave_out(node, "it is hidden");

@@ -32,7 +32,7 @@ std::pair<int, int> grid_for(std::size_t count, const Vec<2>& size) {
   const int n = static_cast<int>(count);
   for (int columns = 1; columns <= n; ++columns) {
     const int rows = (n + columns - 1) / columns;
-    const double side = std::min(size.x() / columns, (size.y() / rows - 5 * kFitLine) * 1.25);
+    const double side = std::min(size.x() / columns, size.y() / rows - 7 * kFitLine);
     if (side <= best_side) continue;
     best_side = side;
     best = columns;
@@ -44,13 +44,19 @@ template <int D>
 std::vector<std::string> figures(const Offer<D>& offer, const FitCost* cost) {
   const Fitness<D>& f = offer.fitness;
   std::vector<std::string> lines;
-  lines.push_back(f.has_volume ? fmt::format("overlap {:.1f}%  covers {:.1f}%  spills {:.1f}%",
-                                             100 * f.overlap, 100 * f.covered, 100 * f.spilled)
-                               : std::string("no volume to compare"));
-  lines.push_back(fmt::format("outward {:.3g}  inward {:.3g}", f.outward, f.inward));
-  lines.push_back(f.mass > 0 ? fmt::format("mass ×{:.2f}  inertia ×{:.2f}  bump {:.3g}", f.mass,
-                                           f.inertia, f.bump)
-                             : std::string(is_scenery(offer.collider.shape.kind) ? "no mass" : ""));
+  if (f.has_volume) {
+    lines.push_back(
+        fmt::format("overlap {:.1f}%  covers {:.1f}%", 100 * f.overlap, 100 * f.covered));
+    lines.push_back(fmt::format("spills {:.1f}%  outward {:.3g}", 100 * f.spilled, f.outward));
+  } else {
+    lines.emplace_back("no volume to compare");
+    lines.push_back(fmt::format("outward {:.3g}", f.outward));
+  }
+  const bool solid = !is_scenery(offer.collider.shape.kind);
+  lines.push_back(fmt::format("inward {:.3g}", f.inward) +
+                  (solid ? fmt::format("  bump {:.3g}", f.bump) : std::string()));
+  lines.push_back(f.mass > 0 ? fmt::format("mass ×{:.2f}  inertia ×{:.2f}", f.mass, f.inertia)
+                             : std::string(solid ? "" : "no mass"));
   if (cost != nullptr)
     lines.push_back(fmt::format("contacts ×{:.2g}{}", cost->contacts,
                                 cost->time > 0 ? fmt::format("  time ×{:.2g}", cost->time) : ""));

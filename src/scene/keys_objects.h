@@ -222,8 +222,8 @@ inline constexpr SceneKey kObjectKeys[] = {
      "an SVG drawing (2D), a PNG (a kind by colour), or glTF (3D); required"},
     {"layout", "map", "table",
      "an id, class, layer, node, mesh or #rrggbb and the kind it stands for, or { kind, count, fit "
-     "}; "
-     "required but for glTF"},
+     "}"
+     "; \"\" stands for nothing; required but for glTF"},
     {"layout", "scale", "number", "units of the scene for a unit of the file; 1 when left out"},
     {"layout", "at", "vector",
      "where its lower left corner, or the model's origin, lies; the origin when left out"},

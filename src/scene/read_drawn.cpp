@@ -60,7 +60,8 @@ void SceneReader<D>::read_map(Drawn& layout) {
       } else {
         m.kind = text_in(context_, *value, "map").value_or("");
       }
-      if (!m.kind.empty() && find_kind(*value, m.kind) != nullptr)
+      const bool nothing = m.kind.empty() && value->is_string();  // on purpose
+      if (nothing || (!m.kind.empty() && find_kind(*value, m.kind) != nullptr))
         layout.map.emplace(std::string(key->str()), std::move(m));
     }
 }
@@ -273,6 +274,10 @@ void SceneReader<2>::read_svg_layout(Drawn& layout) {
       layout.left_out.push_back(shape.named() + " stands for nothing and was left out");
       continue;
     }
+    if (m->kind.empty()) {
+      ++m->found;
+      continue;
+    }
     if (!ready(layout, *m)) return;
     std::optional<Placed<2>> placed;
     if (!m->shapeless.empty()) placed = shape_of(layout, *m, shape);
@@ -299,18 +304,18 @@ void SceneReader<D>::read_png_layout(Drawn& layout) {
   Vec<D> cell = Vec<D>::Constant(layout.scale);
   if (auto given = layout.section.template vector<D>("cell")) cell = *given;
   const auto ground_text = layout.section.text("ground");
-  const auto ground = ground_text ? colour_of(*ground_text) : std::nullopt;
+  const auto ground = ground_text ? colour_named(*ground_text) : std::nullopt;
   if (ground_text && !ground)
     return context_.report(*layout.section.find("ground"),
                            fmt::format("'{}' is no colour", *ground_text), "\"#rrggbb\"");
   std::map<std::array<std::uint8_t, 3>, Mapped*> colours;
   for (auto& [name, m] : layout.map) {
-    const auto colour = colour_of(name);
+    const auto colour = colour_named(name);
     if (!colour) {
       context_.report(*m.node, fmt::format("'{}' is no colour", name), "\"#rrggbb\"");
       continue;
     }
-    if (!ready(layout, m)) return;
+    if (!m.kind.empty() && !ready(layout, m)) return;
     colours[*colour] = &m;
   }
   std::map<std::array<std::uint8_t, 3>, std::pair<int, std::string>> unknown;
@@ -330,6 +335,10 @@ void SceneReader<D>::read_png_layout(Drawn& layout) {
                               column + 1, row + 1);
           layout.names.push_back(name);
         }
+        continue;
+      }
+      if (known->second->kind.empty()) {
+        ++known->second->found;
         continue;
       }
       Vec<D> at = layout.at;
@@ -372,6 +381,10 @@ void SceneReader<3>::read_gltf_layout(Drawn& layout) {
     const Place place{layout.path, 0, 0};
     if (m == nullptr) {
       layout.left_out.push_back(node.place + " stands for nothing and was left out");
+      continue;
+    }
+    if (m->kind.empty()) {
+      ++m->found;
       continue;
     }
     if (!ready(layout, *m)) return;

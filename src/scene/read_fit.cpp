@@ -14,7 +14,7 @@ std::optional<std::array<std::uint8_t, 3>> colour_in(Context& context, const Sec
                                                      std::string_view key) {
   const auto text = s.text(key);
   if (!text) return std::nullopt;
-  const auto colour = colour_of(*text);
+  const auto colour = colour_named(*text);
   if (!colour) context.report(*s.find(key), fmt::format("'{}' is no colour", *text), "\"#rrggbb\"");
   return colour;
 }
@@ -35,21 +35,6 @@ std::vector<double> numbers_of(Context& context, const Section& s, std::string_v
 }
 
 }  // namespace
-
-std::optional<std::array<std::uint8_t, 3>> colour_of(std::string_view text) {
-  if (text.size() != 7 || text[0] != '#') return std::nullopt;
-  std::array<std::uint8_t, 3> colour{};
-  for (std::size_t i = 0; i < 6; ++i) {
-    const char c = text[i + 1];
-    const int digit = c >= '0' && c <= '9'   ? c - '0'
-                      : c >= 'a' && c <= 'f' ? c - 'a' + 10
-                      : c >= 'A' && c <= 'F' ? c - 'A' + 10
-                                             : -1;
-    if (digit < 0) return std::nullopt;
-    colour[i / 2] = static_cast<std::uint8_t>(16 * colour[i / 2] + digit);
-  }
-  return colour;
-}
 
 // What a `fit` table says.
 template <int D>

@@ -29,7 +29,4 @@ inline void report_key(const Section& s, std::string_view key, std::string_view 
                        fmt::format("with {}", fmt::join(fitting, " or ")));
 }
 
-// Of "#rrggbb"; nothing for what is none.
-[[nodiscard]] std::optional<std::array<std::uint8_t, 3>> colour_of(std::string_view text);
-
 }  // namespace colvik::scene

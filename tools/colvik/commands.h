@@ -128,6 +128,13 @@ void add_files(CLI::App& command);
 std::vector<Setting> settings_of(const std::vector<std::string>& texts,
                                  std::vector<Problem>& problems);
 
+// Numbers with commas between them; nothing if that is not what it is.
+std::optional<std::vector<double>> numbers_in(const std::string& text);
+
+// Replaces a scene by a text, whole, if that can be loaded; otherwise changes nothing and says why.
+Result<void> replace_scene(const std::string& path, const std::string& text,
+                           const std::vector<std::string>& settings);
+
 // Folder that files which scenes name must be in; a scene's own if empty. For all commands.
 std::string& files_folder();
 LoadedScene load_quietly(const std::string& path, std::span<const Setting> settings);

@@ -53,28 +53,12 @@ void add_draw(CLI::App& app, DrawOptions& o) {
 
 namespace {
 
-// Numbers with commas between them; nothing if that is not what it is.
-std::optional<std::vector<double>> numbers(const std::string& text) {
-  std::vector<double> all;
-  std::istringstream in(text);
-  for (std::string part; std::getline(in, part, ',');) {
-    std::size_t used = 0;
-    try {
-      all.push_back(std::stod(part, &used));
-    } catch (const std::exception&) {
-      return std::nullopt;
-    }
-    if (used != part.size()) return std::nullopt;
-  }
-  return all;
-}
-
 std::optional<Eye> eye_of(const std::string& text) {
   if (text.empty()) return Eye{};
   if (text == "top") return Eye{0, 90};
   if (text == "front") return Eye{0, 0};
   if (text == "side") return Eye{90, 0};
-  const auto both = numbers(text);
+  const auto both = numbers_in(text);
   if (!both || both->size() != 2) return std::nullopt;
   return Eye{(*both)[0], (*both)[1]};
 }
@@ -85,7 +69,7 @@ std::optional<Bounds<D>> cropped(const Seen<D>& seen, const std::string& crop, s
   if (seen.scene)
     if (const auto region = seen.scene->regions.find(crop); region != seen.scene->regions.end())
       return region->second;
-  const auto n = numbers(crop);
+  const auto n = numbers_in(crop);
   if (n && n->size() == 2 * D) {
     Bounds<D> box;
     for (int corner = 0; corner < 2; ++corner) {

@@ -65,41 +65,13 @@ double fit_clock() {
   return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
 }
 
-// "1,2,3" as so many numbers; nothing after a message.
-std::optional<std::vector<double>> numbers_of(const char* option, const std::string& text,
+// "1,2,3" or "1x2" as so many numbers; nothing after a message.
+std::optional<std::vector<double>> numbers_of(const char* option, std::string text,
                                               std::size_t count, std::ostream& err) {
-  std::vector<double> all;
-  std::string rest = text;
-  std::replace(rest.begin(), rest.end(), 'x', ',');
-  std::istringstream in(rest);
-  for (std::string part; std::getline(in, part, ',');) {
-    std::size_t used = 0;
-    try {
-      all.push_back(std::stod(part, &used));
-    } catch (const std::exception&) {
-      used = std::string::npos;
-    }
-    if (used != part.size()) {
-      all.clear();
-      break;
-    }
-  }
-  if (all.size() == count) return all;
+  std::replace(text.begin(), text.end(), 'x', ',');
+  if (auto all = numbers_in(text); all && all->size() == count) return all;
   err << fmt::format("colvik fit: {} '{}' is not usable; {} numbers with commas between them\n",
                      option, text, count);
-  return std::nullopt;
-}
-
-std::optional<std::array<std::uint8_t, 3>> ground_of(const std::string& text, std::ostream& err) {
-  unsigned r = 0;
-  unsigned g = 0;
-  unsigned b = 0;
-  int used = 0;
-  if (text.size() == 7 && std::sscanf(text.c_str(), "#%2x%2x%2x%n", &r, &g, &b, &used) == 3 &&
-      used == 7)
-    return std::array{static_cast<std::uint8_t>(r), static_cast<std::uint8_t>(g),
-                      static_cast<std::uint8_t>(b)};
-  err << fmt::format("colvik fit: --ground '{}' is no colour; #rrggbb\n", text);
   return std::nullopt;
 }
 
@@ -156,8 +128,9 @@ class FitCommand {
     if (o_.scale != 0 && !(o_.scale > 0 && o_.scale < 1e9))
       return say(fmt::format("--scale {} is not usable; above 0", o_.scale)) == kAllMet;
     if (!o_.ground.empty()) {
-      trace_.ground = ground_of(o_.ground, err_);
-      if (!trace_.ground) return false;
+      trace_.ground = colour_named(o_.ground);
+      if (!trace_.ground)
+        return say(fmt::format("--ground '{}' is no colour; #rrggbb", o_.ground)) == kAllMet;
     }
     trace_.least_opacity = o_.opacity;
     if (!o_.part.empty()) {

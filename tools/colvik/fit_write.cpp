@@ -178,25 +178,10 @@ Result<std::string> write_collider(const std::string& scene, const std::string& 
         fmt::format("{}:{}:{}", scene, error.source().begin.line, error.source().begin.column),
         std::string(error.description()), "TOML as in docs/scene.md"};
   }
-  const LoadedScene before = load_quietly(scene, {});
   const Result<std::string> after = replaced(scene, text, root, kind, collider);
   if (!after) return after;
-  const std::string beside = scene + ".fitted";
-  {
-    std::ofstream out(beside, std::ios::binary);
-    out << after.value();
-    if (!out.flush())
-      return Error{beside, "cannot be written; nothing was changed", "a folder to write in"};
-  }
-  const LoadedScene loaded = load_quietly(beside, {});
-  std::error_code failed;
-  const bool worse = before.ok() && !loaded.ok();
-  if (!worse) std::filesystem::rename(beside, scene, failed);
-  if (!worse && !failed) return fmt::format("{}: collider of kind {} written\n", scene, kind);
-  std::filesystem::remove(beside, failed);
-  const std::string why = worse ? loaded.problems.front().message() : "the file cannot be replaced";
-  return Error{scene, fmt::format("with it the scene is not usable ({}); nothing was changed", why),
-               "a fit for a scene of this dimension, and one with a mass for what is dynamic"};
+  if (const Result<void> done = replace_scene(scene, after.value(), {}); !done) return done.error();
+  return fmt::format("{}: collider of kind {} written\n", scene, kind);
 }
 
 }  // namespace colvik::tool

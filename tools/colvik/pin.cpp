@@ -38,25 +38,12 @@ bool append(const std::string& path, const std::string& added,
   text << file.rdbuf();
   std::string whole = text.str();
   if (!whole.empty() && whole.back() != '\n') whole += '\n';
-  const std::string beside = path + ".pinned";
-  {
-    std::ofstream out(beside, std::ios::binary);
-    out << whole << added;
-    if (!out.flush()) {
-      err << fmt::format("colvik pin: {} cannot be written; nothing was changed\n", beside);
-      return false;
-    }
-  }
-  std::ostringstream problems;
-  const bool good = load(beside, settings, problems).ok();
-  std::error_code failed;
-  if (good) std::filesystem::rename(beside, path, failed);
-  if (good && !failed) return true;
-  std::filesystem::remove(beside, failed);
+  const Result<void> done = replace_scene(path, whole + added, settings);
+  if (done) return true;
   err << fmt::format(
-      "colvik pin: {} takes no [[expect]] at its end; nothing was changed. Written as expect = "
-      "[...]? Paste what is printed without --write.\n{}",
-      path, problems.str());
+      "colvik pin: {}\nIt takes no [[expect]] at its end? Written as expect = [...]? Paste what is "
+      "printed without --write.\n",
+      done.error().message());
   return false;
 }
 

@@ -8,6 +8,7 @@
 #include <filesystem>
 #include <fstream>
 #include <iostream>
+#include <sstream>
 
 #include <colvik/insight.hpp>
 
@@ -248,6 +249,42 @@ std::vector<Setting> settings_of(const std::vector<std::string>& texts,
     else pairs.emplace_back(text.substr(0, equals), text.substr(equals + 1));
   }
   return pairs;
+}
+
+std::optional<std::vector<double>> numbers_in(const std::string& text) {
+  std::vector<double> all;
+  std::istringstream in(text);
+  for (std::string part; std::getline(in, part, ',');) {
+    std::size_t used = 0;
+    try {
+      all.push_back(std::stod(part, &used));
+    } catch (const std::exception&) {
+      return std::nullopt;
+    }
+    if (used != part.size()) return std::nullopt;
+  }
+  return all;
+}
+
+Result<void> replace_scene(const std::string& path, const std::string& text,
+                           const std::vector<std::string>& settings) {
+  const std::string beside = path + ".new";
+  {
+    std::ofstream out(beside, std::ios::binary);
+    out << text;
+    if (!out.flush())
+      return Error{beside, "cannot be written; nothing was changed", "a folder to write in"};
+  }
+  std::ostringstream problems;
+  std::error_code failed;
+  const bool good = load(beside, settings, problems).ok();
+  if (good) std::filesystem::rename(beside, path, failed);
+  if (good && !failed) return {};
+  std::filesystem::remove(beside, failed);
+  return Error{path,
+               good ? "cannot be replaced; nothing was changed"
+                    : "is not usable with it; nothing was changed: " + problems.str(),
+               ""};
 }
 
 std::string& files_folder() {
