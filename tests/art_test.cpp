@@ -41,7 +41,7 @@ void damage(const std::string& path, const std::string& whole, Read&& read_it, i
 
 }  // namespace
 
-TEST_CASE("PNG: pixels as written; what is none, damaged or huge is refused") {
+TEST_CASE("PNG: pixels as written, and what is none, damaged or huge is refused") {
   const Folder folder;
   const std::string path = folder / "a.png";
   write_png(path, 7, 5, [](int x, int y) {
@@ -207,7 +207,7 @@ TEST_CASE("SVG: what is left out is named, and what is wrong with its place") {
   const SvgDrawing drawing = read_svg(path).value();
   CHECK(drawing.shapes.size() == 1);
   REQUIRE(drawing.notes.size() == 3);  // of texts and pictures none
-  CHECK(has(drawing.notes[0], path + ":2:24: <rect> was left out: it is hidden"));
+  CHECK(has(drawing.notes[0], path + ":2:22: <rect> was left out: it is hidden"));
   CHECK(has(drawing.notes[1], path + ":3:1: <use> was left out: there is no '#gone'"));
   CHECK(has(drawing.notes[2], "it has no area"));
   const auto wrong = [&](const std::string& text) {

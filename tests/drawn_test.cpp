@@ -135,7 +135,7 @@ TEST_CASE_TEMPLATE("scene: what is wrong with a fit is said at its key", T, Two,
   CHECK(read_scene(text, folder / "in/s.toml", {}, folder.path.string()).ok());
 }
 
-TEST_CASE("scene: a picture's size, colour key, part, tiles, and y down, in 2D; heights in 3D") {
+TEST_CASE("scene: a picture's size, colour key, part, tiles, y down in 2D, and heights in 3D") {
   const Folder folder;
   write_png(folder / "a.png", 64, 48, disc_and_bar);
   const auto collider = [&](const std::string& fit, const std::string& more = "") {
@@ -147,7 +147,7 @@ TEST_CASE("scene: a picture's size, colour key, part, tiles, and y down, in 2D; 
         .colliders.at(0);
   };
   const ColliderDef<2> disc = collider("as = 'circle', size = [6.4, 4.2], part = [0, 0, 64, 42]");
-  CHECK(disc.shape.radius == doctest::Approx(3.05).epsilon(0.03));
+  CHECK(disc.shape.radius == doctest::Approx(2).epsilon(0.03));
   const ColliderDef<2> all = collider("as = 'box', scale = 0.1");
   CHECK((bounds(all.shape, Pose<2>{all.at, {}}).lo - Vec<2>(-2.8, -2.4)).norm() < 1e-9);
   const ColliderDef<2> down = collider("as = 'box', scale = 0.1", "gravity = [0, 9.81]\n");

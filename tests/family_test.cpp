@@ -181,8 +181,8 @@ TEST_CASE_TEMPLATE("excepted pairs do not meet: for a time, until they are apart
   CHECK(!world.except(gate, gate));
 }
 
-TEST_CASE_TEMPLATE("kinds are copied while the world runs; spots are places on an object", T, Two,
-                   Three) {
+TEST_CASE_TEMPLATE("kinds are copied while the world runs, and spots are places on an object", T,
+                   Two, Three) {
   constexpr int D = T::D;
   World<D> world;
   world.tags().declare("parcel").value();

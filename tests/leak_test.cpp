@@ -160,7 +160,7 @@ TEST_CASE_TEMPLATE("a wall lower than the jump leaks, one higher does not", T, T
 }
 
 TEST_CASE(
-    "into a pit one falls and does not leave; over a gap one jumps; through a hole one falls") {
+    "into a pit one falls and does not leave, over a gap one jumps, through a hole one falls") {
   for (const double wide : {2.0, 6.0}) {  // at 4 a second it jumps 4.3 wide
     Level<2> level;
     level.box("west", {-10, -2}, 20, 4);

@@ -112,7 +112,7 @@ TEST_CASE("the pins of every demo scene hold for it") {
   });
 }
 
-TEST_CASE("colvik pin: appends to the scene, once, whole or not at all; also from a log") {
+TEST_CASE("colvik pin: appends to the scene, once, whole or not at all, also from a log") {
   const fs::path folder = fs::temp_directory_path() / ("colvik-pin-" + std::to_string(::rand()));
   fs::create_directories(folder);
   const std::string tool = COLVIK_BIN_DIR "/colvik";

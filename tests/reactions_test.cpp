@@ -371,8 +371,9 @@ TEST_CASE_TEMPLATE("effect except: what is thrown does not meet its thrower unti
   CHECK(thrown(", { except = \"@parcel\", from = \"@robot\", seconds = 0.1 }").first == 1);
 }
 
-TEST_CASE_TEMPLATE("effects act on named objects and on all of a query; on nobody they are counted",
-                   T, Two, Three) {
+TEST_CASE_TEMPLATE(
+    "effects act on named objects and on all of a query, and on nobody they are counted", T, Two,
+    Three) {
   constexpr int D = T::D;
   Depot<D> d(
       reaction(

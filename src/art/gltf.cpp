@@ -204,7 +204,8 @@ class GltfReader {
         l.is_matrix = true;
         for (int c = 0; c < 3; ++c)
           for (int r = 0; r < 3; ++r)
-            l.fixed.linear(r, c) = n.matrix[static_cast<std::size_t>(4 * c + r)];
+            l.fixed.linear(r, c) =
+                n.matrix[4 * static_cast<std::size_t>(c) + static_cast<std::size_t>(r)];
         l.fixed.at = {n.matrix[12], n.matrix[13], n.matrix[14]};
       }
       if (n.translation.size() == 3) l.at = {n.translation[0], n.translation[1], n.translation[2]};

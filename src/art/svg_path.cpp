@@ -323,6 +323,7 @@ std::optional<std::vector<SubPath>> path_in(std::string_view text, double chord)
 std::vector<Vec<2>> ellipse(const Vec<2>& centre, const Vec<2>& radii, double chord) {
   const int n = std::max(16, chords(radii.maxCoeff() * 4 * kPi * kPi, chord));
   std::vector<Vec<2>> loop;
+  loop.reserve(static_cast<std::size_t>(n));
   for (int i = 0; i < n; ++i)
     loop.emplace_back(centre + Rotation<2>(2 * kPi * i / n).axis(0).cwiseProduct(radii));
   return loop;

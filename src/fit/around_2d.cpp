@@ -163,7 +163,8 @@ Around<2> capsule_around(const Loop& hull, int directions) {
   const Directed upright = best;
   for (int i = 1; i < directions; ++i)
     if (try_angle(kPi * i / directions)) angle = kPi * i / directions;
-  for (double step = kPi / directions / 2; step > 1e-6; step /= 2) {
+  double step = kPi / directions / 2;
+  for (int halving = 0; halving < 16; ++halving, step /= 2) {
     if (try_angle(angle + step)) angle += step;
     else if (try_angle(angle - step)) angle -= step;
   }
