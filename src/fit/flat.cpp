@@ -54,36 +54,45 @@ Result<Offer<2>> fit_polygon(const Loop& hull, const Settled<2>& s) {
 
 // The radius, a part of what fits into the hull, with which it overlaps the art best.
 Result<Offer<2>> fit_rounded(const Art<2>& art, const Loop& hull, const Settled<2>& s) {
-  const Result<Loop> small = smaller_hull(hull, s);
-  if (!small) return small.error();
   double fits = 0;
-  for (double step = 0.5 * s.size; step > 1e-4 * s.size; step /= 2)
-    if (!convex_inside_by(small.value(), fits + step).empty()) fits += step;
+  double step = 0.5 * s.size;
+  for (int halving = 0; halving < 13; ++halving, step /= 2)
+    if (!convex_inside_by(hull, fits + step).empty()) fits += step;
   const Measure<2> measure(art);
-  std::optional<Offer<2>> best;
+  Loop best;
+  double best_radius = 0;
   double best_overlap = -1;
   for (int i = 1; i <= 16; ++i) {
     const double radius = fits * i / 17;
-    const Loop core = polygon_around(convex_inside_by(small.value(), radius),
-                                     static_cast<std::size_t>(s.options.corners));
-    if (core.empty()) continue;
+    Loop core =
+        polygon_around(convex_inside_by(hull, radius), static_cast<std::size_t>(s.options.corners));
     const Result<Shape<2>> sharp = polygon(core);
     if (!sharp) continue;
     Offer<2> offer;
-    offer.as = Fit::rounded;
     offer.collider.shape = rounded(sharp.value(), radius);
-    offer.loops = {core};
     const double overlap = measure.overlap(offer);
-    if (overlap > best_overlap * (1 + 1e-6)) {
-      best_overlap = overlap;
-      best = std::move(offer);
-    }
+    if (overlap <= best_overlap * (1 + 1e-6)) continue;
+    best_overlap = overlap;
+    best = std::move(core);
+    best_radius = radius;
   }
-  if (!best)
+  if (best.empty())
     return Error{"rounded",
                  fmt::format("no polygon of {} corners closes around it", s.options.corners),
                  "one corner more"};
-  return *best;
+  // Inside by a margin it has less of a rounding, then a smaller core.
+  const double keep = 1 - s.options.shrink;
+  const Vec<2> middle = bounds_of_points(hull).centre();
+  for (Vec<2>& p : best) p = middle + keep * (p - middle);
+  best_radius *= keep;
+  if (s.options.margin > best_radius) best = convex_inside_by(best, s.options.margin - best_radius);
+  const Result<Shape<2>> sharp = polygon(best);
+  if (best.empty() || !sharp) return too_much("rounded");
+  Offer<2> offer;
+  offer.as = Fit::rounded;
+  offer.collider.shape = rounded(sharp.value(), std::max(0.0, best_radius - s.options.margin));
+  offer.loops = {std::move(best)};
+  return offer;
 }
 
 }  // namespace
