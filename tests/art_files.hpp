@@ -31,6 +31,12 @@ inline void write_png(const std::string& path, int width, int height,
   REQUIRE(png_image_write_to_file(&image, path.c_str(), 0, bytes.data(), 0, nullptr) != 0);
 }
 
+// A disc of a diameter of 40 in 64 x 48 pixels, and beneath it a bar; the rest is clear.
+inline std::array<int, 4> disc_and_bar(int x, int y) {
+  const bool disc = (x - 31.5) * (x - 31.5) + (y - 19.5) * (y - 19.5) < 400;
+  const bool bar = y >= 44 && x >= 4 && x < 60;
+  return {200, 120, 40, disc || bar ? 255 : 0};
+}
 inline std::string base64(const std::string& bytes) {
   static constexpr char kSigns[] =
       "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";

@@ -198,6 +198,21 @@ TEST_CASE("SVG: shapes with transforms, units and layers, y up from the lower le
   CHECK(named.named() == path + ":4:5: <rect id=\"door\">");
 }
 
+TEST_CASE("SVG: a shape that is used has the name of its use, those of a group their own") {
+  const Folder folder;
+  const std::string path = folder / "a.svg";
+  write(path,
+        svg("<defs><rect id=\"r\" width=\"2\" height=\"2\"/><g id=\"pair\">"
+            "<rect id=\"left\" width=\"2\" height=\"2\"/><circle id=\"right\" r=\"1\"/></g></defs>"
+            "<use id=\"door\" href=\"#r\"/><use id=\"two\" href=\"#pair\" x=\"9\"/>"));
+  const std::vector<DrawnShape> shapes = read_svg(path).value().shapes;
+  REQUIRE(shapes.size() == 3);
+  CHECK(shapes[0].id == "door");
+  CHECK(shapes[1].id == "left");
+  CHECK(shapes[2].id == "right");
+  CHECK(shapes[1].layers == std::vector<std::string>{"pair", "two"});
+}
+
 TEST_CASE("SVG: what is left out is named, and what is wrong with its place") {
   const Folder folder;
   const std::string path = folder / "a.svg";

@@ -23,6 +23,14 @@ inline constexpr std::size_t kMostFileBytes = 256'000'000;
 [[nodiscard]] COLVIK_EXPORT std::optional<std::array<std::uint8_t, 3>> colour_named(
     std::string_view text);
 
+/// ".png" of "Crate.PNG": in small letters.
+[[nodiscard]] COLVIK_EXPORT std::string ending_of(const std::string& path);
+/// Whether a file is in a folder or below it, links followed.
+[[nodiscard]] COLVIK_EXPORT bool lies_in(const std::string& path, const std::string& folder);
+/// By how much `own` is scaled to be as wide as `wanted`; nothing if that makes it more than a
+/// hundredth too high or too low.
+[[nodiscard]] COLVIK_EXPORT std::optional<double> scale_to(const Vec<2>& wanted, const Vec<2>& own);
+
 /// A shape of an SVG drawing, all transforms applied: x to the right, y up, the lower left corner
 /// of the view box at the origin, in the view box's units.
 struct DrawnShape {

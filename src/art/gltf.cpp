@@ -108,22 +108,17 @@ class GltfReader {
                    void* self) {
     auto& reader = *static_cast<GltfReader*>(self);
     namespace fs = std::filesystem;
-    std::error_code failed;
     const fs::path own = fs::path(reader.path_).parent_path();
     const fs::path folder = !reader.options_.within.empty() ? fs::path(reader.options_.within)
                             : own.empty()                   ? fs::path(".")
                                                             : own;
-    const fs::path allowed = fs::weakly_canonical(fs::absolute(folder), failed);
-    const fs::path wanted = fs::weakly_canonical(fs::absolute(name), failed);
-    const auto [end, rest] =
-        std::mismatch(allowed.begin(), allowed.end(), wanted.begin(), wanted.end());
-    if (failed || (end != allowed.end() && !(std::next(end) == allowed.end() && end->empty()))) {
+    if (!lies_in(name, folder.string())) {
       reader.refused_ = fmt::format("names the file '{}', which is not in the folder '{}'", name,
-                                    allowed.string());
+                                    fs::absolute(folder).lexically_normal().string());
       *error += reader.refused_;
       return false;
     }
-    const Result<std::string> bytes = bytes_of(wanted.string(), "a file of the model");
+    const Result<std::string> bytes = bytes_of(name, "a file of the model");
     if (!bytes) {
       reader.refused_ = bytes.error().message();
       *error += reader.refused_;

@@ -1,7 +1,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <filesystem>
 #include <sstream>
 
 #include "art/file.h"
@@ -109,8 +108,7 @@ Art<3> Model::whole() const {
 }
 
 Result<Model> read_model(const std::string& path, const ModelOptions& options) {
-  std::string extension = std::filesystem::path(path).extension().string();
-  for (char& c : extension) c = static_cast<char>(c >= 'A' && c <= 'Z' ? c + 32 : c);
+  const std::string extension = ending_of(path);
   if (extension == ".obj") return art::read_obj(path);
   if (extension == ".gltf" || extension == ".glb") return art::read_gltf(path, options);
   return Error{path, fmt::format("a model of the kind '{}' is not read", extension),

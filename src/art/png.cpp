@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 #include <png.h>
 
+#include <algorithm>
 #include <filesystem>
 #include <fstream>
 #include <sstream>
@@ -38,6 +39,29 @@ std::optional<std::array<std::uint8_t, 3>> colour_named(std::string_view text) {
     colour[i / 2] = static_cast<std::uint8_t>(16 * colour[i / 2] + digit);
   }
   return colour;
+}
+
+std::string ending_of(const std::string& path) {
+  std::string ending = std::filesystem::path(path).extension().string();
+  for (char& c : ending) c = static_cast<char>(c >= 'A' && c <= 'Z' ? c + 32 : c);
+  return ending;
+}
+
+bool lies_in(const std::string& path, const std::string& folder) {
+  namespace fs = std::filesystem;
+  std::error_code failed;
+  const fs::path allowed = fs::weakly_canonical(fs::absolute(folder), failed);
+  const fs::path wanted = fs::weakly_canonical(fs::absolute(path), failed);
+  const auto [end, rest] =
+      std::mismatch(allowed.begin(), allowed.end(), wanted.begin(), wanted.end());
+  // A folder written with a slash at its end has an empty last part.
+  return !failed && (end == allowed.end() || (std::next(end) == allowed.end() && end->empty()));
+}
+
+std::optional<double> scale_to(const Vec<2>& wanted, const Vec<2>& own) {
+  const double scale = wanted.x() / own.x();
+  if (std::abs(wanted.y() - scale * own.y()) > 0.01 * wanted.y()) return std::nullopt;
+  return scale;
 }
 
 Result<Pixels> read_png(const std::string& path) {

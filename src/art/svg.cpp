@@ -222,7 +222,8 @@ class SvgReader {
     if (const std::string id = node.attribute("id").as_string(); !id.empty())
       in.layers.insert(in.layers.begin(), id);
     if (plain(found->second.name()) == "symbol") return children(found->second, in);
-    used_by_ = node.attribute("id").as_string();
+    // One shape has the name of what uses it; several in a group keep their own.
+    if (plain(found->second.name()) != "g") used_by_ = node.attribute("id").as_string();
     element(found->second, in);
     used_by_.clear();
   }
@@ -370,9 +371,7 @@ Result<SvgDrawing> read_svg(const std::string& path) {
 
 Result<Art<2>> art_of(const SvgDrawing& drawing, double scale) {
   std::vector<std::vector<Vec<2>>> loops;
-  bool even_odd = !drawing.shapes.empty();
   for (const DrawnShape& s : drawing.shapes) {
-    even_odd = even_odd && s.winding == Winding::even_odd && drawing.shapes.size() == 1;
     // Each shape stands for itself, whichever way round it was drawn.
     const Result<Art<2>> own = outlined_art(s.loops, s.winding);
     if (!own) continue;

@@ -11,23 +11,28 @@ template <int D>
 struct Settled {
   FitOptions<D> options;
   double size = 0;  // longest side of the art
-  [[nodiscard]] bool smaller() const { return options.shrink > 0 || options.margin > 0; }
   void report(double part) const {
     if (options.progress) options.progress(part);
   }
 };
 
-[[nodiscard]] Result<Offer<2>> fit_flat(const Art<2>& art, Fit as, const Settled<2>& s);
-[[nodiscard]] Result<Offer<3>> fit_solid(const Art<3>& art, Fit as, const Settled<3>& s);
+template <int D>
+class Measuring;
+[[nodiscard]] Result<Offer<2>> fit_flat(const Art<2>& art, Fit as, const Settled<2>& s,
+                                        const Measuring<2>& measure);
+[[nodiscard]] Result<Offer<3>> fit_solid(const Art<3>& art, Fit as, const Settled<3>& s,
+                                         const Measuring<3>& measure);
 
 // The art's loops, smaller by shrink and margin.
 [[nodiscard]] Result<Loops> smaller_loops(const Art<2>& art, const Settled<2>& s);
 [[nodiscard]] Result<Offer<2>> fit_outline(const Art<2>& art, const Settled<2>& s);
 [[nodiscard]] Result<Offer<2>> fit_parts(const Art<2>& art, const Settled<2>& s);
-[[nodiscard]] Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s);
+[[nodiscard]] Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s,
+                                         const Measuring<2>& measure);
 [[nodiscard]] Result<Offer<2>> fit_tiles(const Art<2>& art, const Settled<2>& s);
 [[nodiscard]] Result<Offer<3>> fit_parts(const Art<3>& art, const Settled<3>& s);
-[[nodiscard]] Result<Offer<3>> fit_light_mesh(const Art<3>& art, const Settled<3>& s);
+[[nodiscard]] Result<Offer<3>> fit_light_mesh(const Art<3>& art, const Settled<3>& s,
+                                              const Measuring<3>& measure);
 // The hull of the art (3D), smaller by the margin; fails where nothing is left.
 [[nodiscard]] Result<Shape<3>> hull_inside_by(const Shape<3>& hull, double margin);
 
@@ -57,6 +62,20 @@ class Measure {
   std::unique_ptr<Kept> kept_;
 };
 
+// What measures one art, made when it is first needed: of a model that takes a while.
+template <int D>
+class Measuring {
+ public:
+  explicit Measuring(const Art<D>& art) : art_(art) {}
+  [[nodiscard]] const Measure<D>& operator()() const {
+    if (!measure_) measure_ = std::make_unique<const Measure<D>>(art_);
+    return *measure_;
+  }
+
+ private:
+  const Art<D>& art_;
+  mutable std::unique_ptr<const Measure<D>> measure_;
+};
 template <>
 Measure<2>::Measure(const Art<2>& art);
 template <>

@@ -53,12 +53,11 @@ Result<Offer<2>> fit_polygon(const Loop& hull, const Settled<2>& s) {
 }
 
 // The radius, a part of what fits into the hull, with which it overlaps the art best.
-Result<Offer<2>> fit_rounded(const Art<2>& art, const Loop& hull, const Settled<2>& s) {
+Result<Offer<2>> fit_rounded(const Loop& hull, const Settled<2>& s, const Measuring<2>& measure) {
   double fits = 0;
   double step = 0.5 * s.size;
   for (int halving = 0; halving < 13; ++halving, step /= 2)
     if (!convex_inside_by(hull, fits + step).empty()) fits += step;
-  const Measure<2> measure(art);
   Loop best;
   double best_radius = 0;
   double best_overlap = -1;
@@ -70,7 +69,7 @@ Result<Offer<2>> fit_rounded(const Art<2>& art, const Loop& hull, const Settled<
     if (!sharp) continue;
     Offer<2> offer;
     offer.collider.shape = rounded(sharp.value(), radius);
-    const double overlap = measure.overlap(offer);
+    const double overlap = measure().overlap(offer);
     if (overlap <= best_overlap * (1 + 1e-6)) continue;
     best_overlap = overlap;
     best = std::move(core);
@@ -97,7 +96,8 @@ Result<Offer<2>> fit_rounded(const Art<2>& art, const Loop& hull, const Settled<
 
 }  // namespace
 
-Result<Offer<2>> fit_flat(const Art<2>& art, Fit as, const Settled<2>& s) {
+Result<Offer<2>> fit_flat(const Art<2>& art, Fit as, const Settled<2>& s,
+                          const Measuring<2>& measure) {
   const Loop hull = hull_of(all_points(art.loops));
   switch (as) {
     case Fit::ball: return smaller(as, circle_around(hull), s);
@@ -105,8 +105,8 @@ Result<Offer<2>> fit_flat(const Art<2>& art, Fit as, const Settled<2>& s) {
     case Fit::turned_box: return smaller(as, turned_box_around(hull), s);
     case Fit::capsule: return smaller(as, capsule_around(hull, 90), s);
     case Fit::polygon: return fit_polygon(hull, s);
-    case Fit::rounded: return fit_rounded(art, hull, s);
-    case Fit::simple: return fit_union(art, s);
+    case Fit::rounded: return fit_rounded(hull, s, measure);
+    case Fit::simple: return fit_union(art, s, measure);
     case Fit::parts: return fit_parts(art, s);
     case Fit::outline: return fit_outline(art, s);
     case Fit::tiles: return fit_tiles(art, s);

@@ -51,7 +51,9 @@ struct Traced {
 };
 // Loops around the cells, in cells from the lower left corner.
 [[nodiscard]] Traced loops_around(const Cells& cells, int least_island);
-// The loops on a grid of so many cells along the longer side; `cell` is their size.
+// A grid of so many cells along the longer side of the loops, none set; `cell` is their size.
+[[nodiscard]] Cells grid_around(const Loops& loops, int along, Vec<2>& corner, double& cell);
+// Likewise, those set that the loops go around.
 [[nodiscard]] Cells cells_of(const Loops& loops, int along, Vec<2>& corner, double& cell);
 // What is further than `margin` from all that is not set. Source: Felzenszwalb and Huttenlocher,
 // "Distance Transforms of Sampled Functions", 2012.

@@ -94,31 +94,25 @@ Inside::Inside(const std::vector<Vec<3>>& points, const Triangles& triangles)
   for (const Vec<3>& p : points) box_ = box_.merged(p);
   along_ = std::clamp(static_cast<int>(std::sqrt(static_cast<double>(triangles.size()))), 1, 128);
   bins_.resize(static_cast<std::size_t>(along_) * static_cast<std::size_t>(along_));
-  const auto bin = [&](double at, int axis) {
-    const double size = box_.size()[axis];
-    return size > 0
-               ? std::clamp(static_cast<int>((at - box_.lo[axis]) / size * along_), 0, along_ - 1)
-               : 0;
-  };
   for (std::uint32_t i = 0; i < triangles.size(); ++i) {
     Bounds<3> all;
     for (const std::uint32_t c : triangles[i]) all = all.merged(points[c]);
-    for (int y = bin(all.lo.y(), 1); y <= bin(all.hi.y(), 1); ++y)
-      for (int x = bin(all.lo.x(), 0); x <= bin(all.hi.x(), 0); ++x)
+    for (int y = bin(all.lo, 1); y <= bin(all.hi, 1); ++y)
+      for (int x = bin(all.lo, 0); x <= bin(all.hi, 0); ++x)
         bins_[static_cast<std::size_t>(y * along_ + x)].push_back(i);
   }
 }
 
+int Inside::bin(const Vec<3>& p, int axis) const {
+  const double size = box_.size()[axis];
+  if (!(size > 0)) return 0;
+  return std::clamp(static_cast<int>((p[axis] - box_.lo[axis]) / size * along_), 0, along_ - 1);
+}
+
 bool Inside::operator()(const Vec<3>& p) const {
   if (!box_.contains(p)) return false;
-  const auto bin = [&](int axis) {
-    const double size = box_.size()[axis];
-    return size > 0 ? std::clamp(static_cast<int>((p[axis] - box_.lo[axis]) / size * along_), 0,
-                                 along_ - 1)
-                    : 0;
-  };
   int depth = 0;
-  for (const std::uint32_t i : bins_[static_cast<std::size_t>(bin(1) * along_ + bin(0))]) {
+  for (const std::uint32_t i : bins_[static_cast<std::size_t>(bin(p, 1) * along_ + bin(p, 0))]) {
     const auto& t = triangles_[i];
     double z = 0;
     const int way = passes(points_[t[0]], points_[t[1]], points_[t[2]], p.x(), p.y(), z);
@@ -127,7 +121,8 @@ bool Inside::operator()(const Vec<3>& p) const {
   return depth > 0;
 }
 
-Result<Offer<3>> fit_light_mesh(const Art<3>& art, const Settled<3>& s) {
+Result<Offer<3>> fit_light_mesh(const Art<3>& art, const Settled<3>& s,
+                                const Measuring<3>& measure) {
   if (s.options.margin > 0)
     return Error{"light_mesh", "a margin says nothing about a surface", "shrink, or another fit"};
   std::vector<float> positions;
@@ -137,7 +132,6 @@ Result<Offer<3>> fit_light_mesh(const Art<3>& art, const Settled<3>& s) {
       positions.push_back(static_cast<float>((p[k] - box.centre()[k]) / s.size));
   std::vector<unsigned> indices;
   for (const auto& t : art.triangles) indices.insert(indices.end(), t.begin(), t.end());
-  const Measure<3> measure(art);
   double error = s.options.tolerance / s.size;
   Offer<3> offer;
   offer.as = Fit::light_mesh;
@@ -166,7 +160,7 @@ Result<Offer<3>> fit_light_mesh(const Art<3>& art, const Settled<3>& s) {
     if (!shape) continue;
     offer.collider.shape = shape.value();
     if (s.options.shrink > 0) return offer;
-    const Fitness<3> f = measure.of(offer);
+    const Fitness<3> f = measure().of(offer);
     if (std::max(f.outward, f.inward) <= s.options.tolerance) return offer;
   }
   return Error{"light_mesh", "no fewer triangles stay within the tolerance", "mesh"};
@@ -174,42 +168,36 @@ Result<Offer<3>> fit_light_mesh(const Art<3>& art, const Settled<3>& s) {
 
 }  // namespace fitting
 
-Result<Art<3>> checked_art(Art<3> art) {
-  if (art.triangles.empty()) return Error{"model", "has no triangles", "at least one"};
-  if (art.triangles.size() > kMostModelTriangles)
-    return Error{"model", fmt::format("has {} triangles", art.triangles.size()),
-                 fmt::format("at most {}", kMostModelTriangles)};
-  for (std::size_t i = 0; i < art.points.size(); ++i)
-    if (!art.points[i].allFinite() || art.points[i].cwiseAbs().maxCoeff() > kLargestSize)
-      return Error{fmt::format("model point {}", i + 1), "is not finite or too far away",
-                   fmt::format("numbers up to {:g}", kLargestSize)};
-  // Points nearer than this are one: exporters write a seam's points twice, a bit apart.
+namespace {
+
+// For each point the first of those at its place, or nearly: exporters write a seam's points twice,
+// a bit apart.
+std::vector<std::uint32_t> names_of(const std::vector<Vec<3>>& points) {
   Bounds<3> box;
-  for (const Vec<3>& p : art.points) box = box.merged(p);
-  const double near = art.points.empty() ? 0 : 1e-7 * box.size().maxCoeff();
-  std::vector<std::uint32_t> order(art.points.size());
+  for (const Vec<3>& p : points) box = box.merged(p);
+  const double near = points.empty() ? 0 : 1e-7 * box.size().maxCoeff();
+  std::vector<std::uint32_t> order(points.size());
   std::iota(order.begin(), order.end(), 0U);
   const auto place = [&](std::uint32_t i) {
-    return std::tuple(art.points[i].x(), art.points[i].y(), art.points[i].z());
+    return std::tuple(points[i].x(), points[i].y(), points[i].z());
   };
   std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
     return std::pair(place(a), a) < std::pair(place(b), b);
   });
-  std::vector<std::uint32_t> name(art.points.size());
+  std::vector<std::uint32_t> name(points.size());
   std::map<std::array<std::int64_t, 3>, std::vector<std::uint32_t>> cells;
   for (const std::uint32_t i : order) {
     name[i] = i;
     std::array<std::int64_t, 3> cell{};
     for (int k = 0; k < 3; ++k)
       cell[static_cast<std::size_t>(k)] =
-          near > 0
-              ? static_cast<std::int64_t>(std::floor((art.points[i][k] - box.lo[k]) / (4 * near)))
-              : 0;
+          near > 0 ? static_cast<std::int64_t>(std::floor((points[i][k] - box.lo[k]) / (4 * near)))
+                   : 0;
     const auto search = [&](const std::array<std::int64_t, 3>& at) {
       const auto found = cells.find(at);
       if (found == cells.end()) return false;
       for (const std::uint32_t other : found->second)
-        if ((art.points[other] - art.points[i]).norm() <= near) {
+        if ((points[other] - points[i]).norm() <= near) {
           name[i] = other;
           return true;
         }
@@ -222,7 +210,7 @@ Result<Art<3>> checked_art(Art<3> art) {
       bool reachable = true;
       for (int k = 0, rest = n; k < 3; ++k, rest /= 3) {
         const int by = std::array{0, -1, 1}[static_cast<std::size_t>(rest % 3)];
-        const double inside = art.points[i][k] - box.lo[k] -
+        const double inside = points[i][k] - box.lo[k] -
                               4 * near * static_cast<double>(cell[static_cast<std::size_t>(k)]);
         reachable = reachable && (by == 0 || (by < 0 ? inside <= near : inside >= 3 * near));
         at[static_cast<std::size_t>(k)] += by;
@@ -231,6 +219,21 @@ Result<Art<3>> checked_art(Art<3> art) {
     }
     if (!joined) cells[cell].push_back(i);
   }
+  return name;
+}
+
+}  // namespace
+
+Result<Art<3>> checked_art(Art<3> art) {
+  if (art.triangles.empty()) return Error{"model", "has no triangles", "at least one"};
+  if (art.triangles.size() > kMostModelTriangles)
+    return Error{"model", fmt::format("has {} triangles", art.triangles.size()),
+                 fmt::format("at most {}", kMostModelTriangles)};
+  for (std::size_t i = 0; i < art.points.size(); ++i)
+    if (!art.points[i].allFinite() || art.points[i].cwiseAbs().maxCoeff() > kLargestSize)
+      return Error{fmt::format("model point {}", i + 1), "is not finite or too far away",
+                   fmt::format("numbers up to {:g}", kLargestSize)};
+  const std::vector<std::uint32_t> name = names_of(art.points);
   Art<3> out;
   out.notes = std::move(art.notes);
   std::vector<std::uint32_t> fresh(art.points.size(), 0xffffffff);

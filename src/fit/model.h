@@ -43,6 +43,7 @@ class Inside {
   [[nodiscard]] bool operator()(const Vec<3>& point) const;
 
  private:
+  [[nodiscard]] int bin(const Vec<3>& p, int axis) const;
   const std::vector<Vec<3>>& points_;
   const Triangles& triangles_;
   Bounds<3> box_;

@@ -66,12 +66,6 @@ Result<fitting::Settled<D>> settled(const Art<D>& art, Fit as, const FitOptions<
   return s;
 }
 
-template <int D>
-Result<Offer<D>> fitted(const Art<D>& art, Fit as, const fitting::Settled<D>& s) {
-  if constexpr (D == 2) return fitting::fit_flat(art, as, s);
-  else return fitting::fit_solid(art, as, s);
-}
-
 // What rounding left of a 0 is one.
 template <int D>
 Fitness<D> cleaned(Fitness<D> f, double size) {
@@ -99,6 +93,24 @@ Result<void> usable(const Art<D>& art) {
   return {};
 }
 
+// One fit with its figures, of art that is usable.
+template <int D>
+Result<Offer<D>> measured(const Art<D>& art, Fit as, const FitOptions<D>& options,
+                          const fitting::Measuring<D>& measure) {
+  const auto s = settled(art, as, options);
+  if (!s) return s.error();
+  s.value().report(0);
+  Result<Offer<D>> found = [&] {
+    if constexpr (D == 2) return fitting::fit_flat(art, as, s.value(), measure);
+    else return fitting::fit_solid(art, as, s.value(), measure);
+  }();
+  if (!found) return found;
+  Offer<D> offer = std::move(found).value();
+  if (const Result<void> good = check_shape(offer.collider.shape, 1); !good) return good.error();
+  offer.fitness = cleaned(measure().of(offer), s.value().size);
+  return offer;
+}
+
 }  // namespace
 
 template <int D>
@@ -124,24 +136,17 @@ std::vector<Fit> fits() {
 template <int D>
 Result<Offer<D>> fit(const Art<D>& art, Fit as, const FitOptions<D>& options) {
   if (const Result<void> good = usable(art); !good) return good.error();
-  const auto s = settled(art, as, options);
-  if (!s) return s.error();
-  Result<Offer<D>> found = fitted(art, as, s.value());
-  if (!found) return found;
-  Offer<D> offer = std::move(found).value();
-  if (const Result<void> good = check_shape(offer.collider.shape, 1); !good) return good.error();
-  offer.fitness = cleaned(fitting::Measure<D>(art).of(offer), s.value().size);
-  return offer;
+  return measured(art, as, options, fitting::Measuring<D>(art));
 }
 
 template <int D>
 Offers<D> fit_all(const Art<D>& art, const FitOptions<D>& options) {
   Offers<D> all;
-  std::optional<fitting::Measure<D>> measure;
   if (const Result<void> good = usable(art); !good) {
     all.refused.emplace_back(Fit::ball, good.error());
     return all;
   }
+  const fitting::Measuring<D> measure(art);
   const std::vector<Fit> list = fits<D>();
   for (std::size_t i = 0; i < list.size(); ++i) {
     if (list[i] == Fit::tiles && options.cell.isZero(0)) continue;
@@ -151,22 +156,9 @@ Offers<D> fit_all(const Art<D>& art, const FitOptions<D>& options) {
       part.progress = [&](double p) {
         options.progress(done + p / static_cast<double>(list.size()));
       };
-    const auto s = settled(art, list[i], part);
-    if (!s) {
-      all.refused.emplace_back(list[i], s.error());
-      continue;
-    }
-    s.value().report(0);
-    Result<Offer<D>> found = fitted(art, list[i], s.value());
-    Result<void> good = found ? check_shape(found.value().collider.shape, 1) : found.error();
-    if (!good) {
-      all.refused.emplace_back(list[i], good.error());
-      continue;
-    }
-    if (!measure) measure.emplace(art);
-    Offer<D> offer = std::move(found).value();
-    offer.fitness = cleaned(measure->of(offer), s.value().size);
-    all.offers.push_back(std::move(offer));
+    Result<Offer<D>> offer = measured(art, list[i], part, measure);
+    if (offer) all.offers.push_back(std::move(offer).value());
+    else all.refused.emplace_back(list[i], offer.error());
   }
   return all;
 }

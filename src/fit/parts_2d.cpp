@@ -3,6 +3,7 @@
 
 #include "fit/around.h"
 #include "fit/fitting.h"
+#include "fit/joining.h"
 
 namespace colvik::fitting {
 namespace {
@@ -36,7 +37,6 @@ Result<Outlined> outline_of(const Loops& loops) {
 struct Group {
   Loop hull;
   double area = 0;  // of the art in it
-  bool gone = false;
 };
 
 std::vector<Group> groups_of(const Shape<2>& outline) {
@@ -45,7 +45,7 @@ std::vector<Group> groups_of(const Shape<2>& outline) {
     part = hull_of(std::move(part));
     if (part.size() < 3) continue;
     const double area = area_of(part);
-    groups.push_back({std::move(part), area, false});
+    groups.push_back({std::move(part), area});
   }
   return groups;
 }
@@ -53,7 +53,7 @@ std::vector<Group> groups_of(const Shape<2>& outline) {
 Group joined(const Group& a, const Group& b) {
   Loop points = a.hull;
   points.insert(points.end(), b.hull.begin(), b.hull.end());
-  return {hull_of(std::move(points)), a.area + b.area, false};
+  return {hull_of(std::move(points)), a.area + b.area};
 }
 
 Placed<2> smallest_around(const Loop& hull, double& area) {
@@ -102,57 +102,35 @@ Result<Offer<2>> fit_parts(const Art<2>& art, const Settled<2>& s) {
   std::vector<Group> groups = groups_of(outline.value().shape);
   const Art<2> trimmed{loops.value(), {}, {}};
   const Measure<2> measure(trimmed);
-  // Two by two, those first that add least, while the hull stays within the tolerance.
-  struct Pair {
-    double excess;
-    std::size_t a;
-    std::size_t b;
-    bool operator<(const Pair& o) const {
-      return excess != o.excess ? excess < o.excess : a != o.a ? a < o.a : b < o.b;
-    }
-  };
-  std::vector<Pair> pairs;
-  const auto excess = [&](std::size_t a, std::size_t b) {
+  // Those first that add least, while the hull stays within the tolerance.
+  const double near = 2 * most + 1e-9 * s.size;
+  const auto excess = [&](std::size_t a, std::size_t b) -> std::optional<double> {
+    if (!bounds_of_points(groups[a].hull).grown(near).overlaps(bounds_of_points(groups[b].hull)))
+      return std::nullopt;
     const Group both = joined(groups[a], groups[b]);
     return area_of(both.hull) - both.area;
   };
-  const double near = 2 * most + 1e-9 * s.size;
-  const auto consider = [&](std::size_t a, std::size_t b) {
-    if (!bounds_of_points(groups[a].hull).grown(near).overlaps(bounds_of_points(groups[b].hull)))
-      return;
-    pairs.push_back({excess(a, b), a, b});
-  };
-  for (std::size_t a = 0; a < groups.size(); ++a)
-    for (std::size_t b = a + 1; b < groups.size(); ++b) consider(a, b);
-  std::size_t left = groups.size();
-  while (!pairs.empty()) {
-    const auto least = std::min_element(pairs.begin(), pairs.end());
-    const Pair pair = *least;
-    *least = pairs.back();
-    pairs.pop_back();
-    if (groups[pair.a].gone || groups[pair.b].gone) continue;
-    Group both = joined(groups[pair.a], groups[pair.b]);
-    if (both.hull.size() > 64 || measure.stands_out(both.hull) > most) continue;
-    groups[pair.a].gone = groups[pair.b].gone = true;
-    groups.push_back(std::move(both));
-    --left;
-    for (std::size_t k = 0; k + 1 < groups.size(); ++k)
-      if (!groups[k].gone) consider(k, groups.size() - 1);
-  }
-  if (left > static_cast<std::size_t>(s.options.parts))
+  const std::vector<std::size_t> left =
+      join_cheapest(groups.size(), excess, [&](std::size_t a, std::size_t b) {
+        Group both = joined(groups[a], groups[b]);
+        if (both.hull.size() > 64 || measure.stands_out(both.hull) > most) return false;
+        groups.push_back(std::move(both));
+        return true;
+      });
+  if (left.size() > static_cast<std::size_t>(s.options.parts))
     return Error{
         "parts",
-        fmt::format("a tolerance of {:.6g} takes {} convex parts", s.options.tolerance, left),
+        fmt::format("a tolerance of {:.6g} takes {} convex parts", s.options.tolerance,
+                    left.size()),
         fmt::format("as many parts (now at most {}), or a larger tolerance", s.options.parts)};
   Offer<2> offer;
   offer.as = Fit::parts;
   std::vector<Placed<2>> children;
-  for (const Group& group : groups) {
-    if (group.gone) continue;
-    const Result<Shape<2>> part = polygon(group.hull);
+  for (const std::size_t i : left) {
+    const Result<Shape<2>> part = polygon(groups[i].hull);
     if (!part) return part.error();
     children.push_back({part.value(), kZero, {}});
-    offer.loops.push_back(group.hull);
+    offer.loops.push_back(groups[i].hull);
   }
   const Result<Shape<2>> together = compound<2>(children);
   if (!together) return together.error();
@@ -182,7 +160,7 @@ Result<Shape<2>> smaller_union(const std::vector<Placed<2>>& shapes, const Vec<2
 
 }  // namespace
 
-Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s) {
+Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s, const Measuring<2>& measure) {
   // Few parts to begin with: joining them tries all pairs.
   std::vector<Group> groups;
   for (double tolerance = 0.25 * s.options.tolerance; groups.empty() || groups.size() > 48;
@@ -203,10 +181,9 @@ Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s) {
     f.shape = smallest_around(g.hull, f.area);
     parts.push_back(std::move(f));
   }
-  const Measure<2> measure(art);
   std::optional<std::vector<Placed<2>>> best;
   double best_overlap = -1;
-  // What joining two adds in area; nothing yet where below 0.
+  // What joining the first with a later one adds in area.
   const auto unknown = std::numeric_limits<double>::infinity();
   std::vector<std::vector<double>> adds(parts.size(), std::vector<double>(parts.size(), unknown));
   const auto added = [&](std::size_t a, std::size_t b) {
@@ -226,7 +203,7 @@ Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s) {
       offer.as = Fit::simple;
       offer.collider.shape = together.value();
       // Another shape must be worth it.
-      const double overlap = measure.overlap(offer);
+      const double overlap = measure().overlap(offer);
       if (overlap >= best_overlap * 0.98) {
         best_overlap = std::max(overlap, best_overlap);
         best = std::move(children);

@@ -7,6 +7,7 @@
 
 #include "fit/around.h"
 #include "fit/fitting.h"
+#include "fit/joining.h"
 #include "fit/model.h"
 
 namespace colvik::fitting {
@@ -27,7 +28,6 @@ struct Part {
   std::vector<Corners> polygons;
   std::vector<Line> lines;
   Shape<3> hull{};
-  double volume = 0;  // of the lines
   double outward = 0;
   bool whole = false;  // cannot be cut further
 };
@@ -98,47 +98,26 @@ class Cutter {
 
   // Neighbours whose hull together stays within the tolerance, those with the least air first.
   void join() {
-    struct Pair {
-      double air;
-      std::size_t a;
-      std::size_t b;
-      bool operator<(const Pair& o) const {
-        return air != o.air ? air < o.air : a != o.a ? a < o.a : b < o.b;
-      }
-    };
-    std::vector<Pair> pairs;
     const double tolerance = settled_.options.tolerance;
-    const auto consider = [&](std::size_t a, std::size_t b) {
+    const auto air = [&](std::size_t a, std::size_t b) -> std::optional<double> {
       const Bounds<3> near = bounds(parts_[a].hull, Pose<3>{}).grown(1e-9 * settled_.size);
-      if (!near.overlaps(bounds(parts_[b].hull, Pose<3>{}))) return;
+      if (!near.overlaps(bounds(parts_[b].hull, Pose<3>{}))) return std::nullopt;
       const auto both = hull_of_two(parts_[a], parts_[b]);
-      if (!both) return;
-      const double air = mass_properties(*both).volume - mass_properties(parts_[a].hull).volume -
+      if (!both) return std::nullopt;
+      const double all = mass_properties(*both).volume - mass_properties(parts_[a].hull).volume -
                          mass_properties(parts_[b].hull).volume;
-      if (air <= tolerance * settled_.size * settled_.size) pairs.push_back({air, a, b});
+      return all <= tolerance * settled_.size * settled_.size ? std::optional(all) : std::nullopt;
     };
-    for (std::size_t a = 0; a < parts_.size(); ++a)
-      for (std::size_t b = a + 1; b < parts_.size(); ++b) consider(a, b);
-    std::vector<char> gone(parts_.size(), 0);
-    while (!pairs.empty()) {
-      const auto least = std::min_element(pairs.begin(), pairs.end());
-      const Pair pair = *least;
-      *least = pairs.back();
-      pairs.pop_back();
-      if (gone[pair.a] != 0 || gone[pair.b] != 0) continue;
-      Part both;
-      both.hull = *hull_of_two(parts_[pair.a], parts_[pair.b]);
-      both.outward = outward(both.hull);
-      if (both.outward > tolerance) continue;
-      gone[pair.a] = gone[pair.b] = 1;
-      gone.push_back(0);
-      parts_.push_back(std::move(both));
-      for (std::size_t k = 0; k + 1 < parts_.size(); ++k)
-        if (gone[k] == 0) consider(k, parts_.size() - 1);
-    }
     std::vector<Part> left;
-    for (std::size_t i = 0; i < parts_.size(); ++i)
-      if (gone[i] == 0) left.push_back(std::move(parts_[i]));
+    for (const std::size_t i : join_cheapest(parts_.size(), air, [&](std::size_t a, std::size_t b) {
+           Part both;
+           both.hull = *hull_of_two(parts_[a], parts_[b]);
+           both.outward = outward(both.hull);
+           if (both.outward > tolerance) return false;
+           parts_.push_back(std::move(both));
+           return true;
+         }))
+      left.push_back(std::move(parts_[i]));
     parts_ = std::move(left);
   }
 

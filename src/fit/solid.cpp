@@ -99,9 +99,10 @@ Result<Offer<3>> fit_mesh(const Art<3>& art, const Settled<3>& s) {
 
 }  // namespace
 
-Result<Offer<3>> fit_solid(const Art<3>& art, Fit as, const Settled<3>& s) {
+Result<Offer<3>> fit_solid(const Art<3>& art, Fit as, const Settled<3>& s,
+                           const Measuring<3>& measure) {
   if (as == Fit::mesh) return fit_mesh(art, s);
-  if (as == Fit::light_mesh) return fit_light_mesh(art, s);
+  if (as == Fit::light_mesh) return fit_light_mesh(art, s, measure);
   if (as == Fit::parts) return fit_parts(art, s);
   std::vector<Vec<3>> points;  // those that triangles have
   std::vector<char> used(art.points.size(), 0);

@@ -131,7 +131,7 @@ Traced loops_around(const Cells& cells, int least_island) {
   return out;
 }
 
-Cells cells_of(const Loops& loops, int along, Vec<2>& corner, double& cell) {
+Cells grid_around(const Loops& loops, int along, Vec<2>& corner, double& cell) {
   const Bounds<2> box = bounds_of_loops(loops);
   cell = box.size().maxCoeff() / along;
   corner = box.lo - Vec<2>::Constant(2 * cell);
@@ -140,6 +140,11 @@ Cells cells_of(const Loops& loops, int along, Vec<2>& corner, double& cell) {
   cells.height = static_cast<int>(std::ceil(box.size().y() / cell)) + 4;
   cells.set.assign(static_cast<std::size_t>(cells.width) * static_cast<std::size_t>(cells.height),
                    0);
+  return cells;
+}
+
+Cells cells_of(const Loops& loops, int along, Vec<2>& corner, double& cell) {
+  Cells cells = grid_around(loops, along, corner, cell);
   const Rows rows = rows_of(loops, corner.y(), cell, cells.height);
   for (std::size_t y = 0; y < rows.spans.size(); ++y)
     for (std::size_t k = 0; k + 1 < rows.spans[y].size(); k += 2) {
@@ -307,8 +312,7 @@ Result<Art<2>> outlined_art(std::vector<std::vector<Vec<2>>> given, Winding wind
   constexpr int kAlong = 2000;
   Vec<2> corner = kZero;
   double cell = 0;
-  Cells cells = cells_of(loops, kAlong, corner, cell);
-  std::fill(cells.set.begin(), cells.set.end(), std::uint8_t{0});
+  Cells cells = grid_around(loops, kAlong, corner, cell);
   struct Pass {
     double x;
     int turn;

@@ -106,9 +106,7 @@ void SceneReader<D>::read_drawn(const toml::table& own) {
   layout.up = scene_.world.gravity[1] > 0 ? -1 : 1;
   read_map(layout);
   if (context_.problems.size() > problems) return;
-  std::string ending = std::filesystem::path(*path).extension().string();
-  std::transform(ending.begin(), ending.end(), ending.begin(),
-                 [](char c) { return static_cast<char>(c >= 'A' && c <= 'Z' ? c + 32 : c); });
+  const std::string ending = ending_of(*path);
   const bool model = ending == ".gltf" || ending == ".glb";
   if (!model && !s.has("map"))
     return context_.report(own, "a layout lacks 'map'", "map = { NAME = \"a kind\", ... }");
@@ -258,10 +256,7 @@ std::optional<Placed<3>> SceneReader<3>::shape_of(Drawn&, const Mapped&, const D
 template <>
 void SceneReader<2>::read_svg_layout(Drawn& layout) {
   const Result<SvgDrawing> drawing = read_svg(layout.path);
-  if (!drawing)
-    return context_.report(layout.node,
-                           fmt::format("{}: {}", drawing.error().where, drawing.error().what),
-                           drawing.error().accepted);
+  if (!drawing) return context_.report(layout.node, drawing.error());
   layout.left_out = drawing.value().notes;
   // Where y goes down, the drawing's top stays its lowest y.
   const double height = drawing.value().size.y();
@@ -303,11 +298,9 @@ void SceneReader<D>::read_png_layout(Drawn& layout) {
         "at most 1000000, one for each place");
   Vec<D> cell = Vec<D>::Constant(layout.scale);
   if (auto given = layout.section.template vector<D>("cell")) cell = *given;
-  const auto ground_text = layout.section.text("ground");
-  const auto ground = ground_text ? colour_named(*ground_text) : std::nullopt;
-  if (ground_text && !ground)
-    return context_.report(*layout.section.find("ground"),
-                           fmt::format("'{}' is no colour", *ground_text), "\"#rrggbb\"");
+  const std::size_t problems = context_.problems.size();
+  const auto ground = read_colour(layout.section, "ground");
+  if (context_.problems.size() > problems) return;
   std::map<std::array<std::uint8_t, 3>, Mapped*> colours;
   for (auto& [name, m] : layout.map) {
     const auto colour = colour_named(name);

@@ -9,16 +9,6 @@
 namespace colvik::scene {
 namespace {
 
-// "#rrggbb"
-std::optional<std::array<std::uint8_t, 3>> colour_in(Context& context, const Section& s,
-                                                     std::string_view key) {
-  const auto text = s.text(key);
-  if (!text) return std::nullopt;
-  const auto colour = colour_named(*text);
-  if (!colour) context.report(*s.find(key), fmt::format("'{}' is no colour", *text), "\"#rrggbb\"");
-  return colour;
-}
-
 std::vector<double> numbers_of(Context& context, const Section& s, std::string_view key) {
   std::vector<double> list;
   const toml::node* node = s.find(key);
@@ -70,8 +60,7 @@ std::shared_ptr<const Pixels> SceneReader<D>::picture_in(const toml::node& at,
   if (const auto known = pictures_.find(path); known != pictures_.end()) return known->second;
   Result<Pixels> read = read_png(path);
   if (!read) {
-    context_.report(at, fmt::format("{}: {}", read.error().where, read.error().what),
-                    read.error().accepted);
+    context_.report(at, read.error());
     return nullptr;
   }
   return pictures_[path] = std::make_shared<const Pixels>(std::move(read).value());
@@ -86,11 +75,20 @@ std::shared_ptr<const Model> SceneReader<D>::model_in(const toml::node& at, cons
   Result<Model> read =
       read_model(path, {.time = time, .within = context_.files.empty() ? own : context_.files});
   if (!read) {
-    context_.report(at, fmt::format("{}: {}", read.error().where, read.error().what),
-                    read.error().accepted);
+    context_.report(at, read.error());
     return nullptr;
   }
   return models_[key] = std::make_shared<const Model>(std::move(read).value());
+}
+
+template <int D>
+std::optional<std::array<std::uint8_t, 3>> SceneReader<D>::read_colour(const Section& s,
+                                                                       std::string_view key) {
+  const auto text = s.text(key);
+  const auto colour = text ? colour_named(*text) : std::nullopt;
+  if (text && !colour)
+    context_.report(*s.find(key), fmt::format("'{}' is no colour", *text), "\"#rrggbb\"");
+  return colour;
 }
 
 template <int D>
@@ -192,7 +190,7 @@ auto SceneReader<D>::read_request(const Section& s) -> std::optional<FitRequest>
   const auto path = context_.path_of(*r.node, *file);
   if (!path) return std::nullopt;
   r.path = *path;
-  r.is_svg = r.path.ends_with(".svg") || r.path.ends_with(".SVG");
+  r.is_svg = ending_of(r.path) == ".svg";
   const std::string as = s.text("as").value_or("");
   r.heights = D == 3 && key == "picture" && as == "heights";
   if (D == 2 && key == "model")
@@ -212,7 +210,7 @@ auto SceneReader<D>::read_request(const Section& s) -> std::optional<FitRequest>
   }
   r.height = s.number("height").value_or(1);
   r.time = s.number("time", 0, 1e9).value_or(0);
-  r.trace.ground = colour_in(context_, s, "ground");
+  r.trace.ground = read_colour(s, "ground");
   r.trace.least_opacity = static_cast<int>(s.whole("opacity", 1, 255).value_or(128));
   r.trace.y_down = scene_.world.gravity[1] > 0;
   if (s.has("part")) {
@@ -264,18 +262,17 @@ std::optional<Art<2>> SceneReader<2>::art_of_frame(const FitRequest& r, std::siz
   if (r.is_svg) {
     const Result<SvgDrawing> drawing = read_svg(r.path);
     if (!drawing) {
-      context_.report(*r.node, drawing.error().where + ": " + drawing.error().what,
-                      drawing.error().accepted);
+      context_.report(*r.node, drawing.error());
       return std::nullopt;
     }
     const Vec<2> own = drawing.value().size;
-    const double scale = r.size ? r.size->x() / own.x() : r.scale;
-    if (r.size && std::abs(r.size->y() - scale * own.y()) > 0.01 * r.size->y())
+    const auto scale = r.size ? scale_to(*r.size, own) : std::optional(r.scale);
+    if (!scale)
       return refuse({{},
                      fmt::format("its view box is {:g} x {:g}, not as high as the size says",
                                  own.x(), own.y()),
                      "a size of the same proportions"});
-    Result<Art<2>> art = art_of(drawing.value(), scale);
+    Result<Art<2>> art = art_of(drawing.value(), *scale);
     if (!art) return refuse(art.error());
     Art<2> out = std::move(art).value();
     if (r.trace.y_down)
@@ -293,8 +290,9 @@ std::optional<Art<2>> SceneReader<2>::art_of_frame(const FitRequest& r, std::siz
   if (r.size) {
     const double width = part[2] > 0 ? part[2] : pixels->width;
     const double height = part[3] > 0 ? part[3] : pixels->height;
-    trace.pixel = r.size->x() / width;
-    if (std::abs(r.size->y() - trace.pixel * height) > 0.01 * r.size->y())
+    const auto scale = scale_to(*r.size, {width, height});
+    if (scale) trace.pixel = *scale;
+    else
       return refuse(
           {{},
            fmt::format("is {:g} x {:g} pixels, not as high as the size says", width, height),
@@ -331,8 +329,7 @@ std::optional<Placed<D>> SceneReader<D>::fitted(const toml::node& at, const Art<
   if (as) {
     Result<Offer<D>> one = fit(art, *as, options);
     if (!one) {
-      context_.report(at, fmt::format("{}: {}", one.error().where, one.error().what),
-                      one.error().accepted);
+      context_.report(at, one.error());
       return std::nullopt;
     }
     offer = std::move(one).value();
@@ -341,7 +338,7 @@ std::optional<Placed<D>> SceneReader<D>::fitted(const toml::node& at, const Art<
     const Result<Choice> best = best_offer(art, all, options);
     if (!best) {
       const Error& error = all.refused.empty() ? best.error() : all.refused.front().second;
-      context_.report(at, fmt::format("{}: {}", error.where, error.what), error.accepted);
+      context_.report(at, error);
       return std::nullopt;
     }
     offer = std::move(all.offers[best.value().offer]);
@@ -455,6 +452,10 @@ template std::optional<Placed<2>> SceneReader<2>::fitted(const toml::node&, cons
                                                          std::optional<Fit>, const FitOptions<2>&);
 template std::optional<Placed<3>> SceneReader<3>::fitted(const toml::node&, const Art<3>&,
                                                          std::optional<Fit>, const FitOptions<3>&);
+template auto SceneReader<2>::read_colour(const Section&, std::string_view)
+    -> std::optional<std::array<std::uint8_t, 3>>;
+template auto SceneReader<3>::read_colour(const Section&, std::string_view)
+    -> std::optional<std::array<std::uint8_t, 3>>;
 template std::optional<Fit> SceneReader<2>::read_fit_name(const Section&, std::string_view);
 template std::optional<Fit> SceneReader<3>::read_fit_name(const Section&, std::string_view);
 template auto SceneReader<2>::read_fit(const Section&) -> std::optional<Frames>;

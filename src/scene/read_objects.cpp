@@ -331,8 +331,7 @@ std::optional<ColliderDef<D>> SceneReader<D>::read_collider(const Section& s) {
   c.shape = *shape;
   if (auto good = check_shape(c.shape, scene_.world.metre);
       !good && !context_.reported_at(s.node())) {
-    context_.report(s.node(), fmt::format("{}: {}", good.error().where, good.error().what),
-                    good.error().accepted);
+    context_.report(s.node(), good.error());
     return std::nullopt;
   }
   return c;

@@ -34,8 +34,7 @@ template <int D>
 std::optional<Shape<D>> SceneReader<D>::made(const Result<Shape<D>>& shape, const toml::node& at,
                                              const Mended& mended) {
   if (!shape) {
-    context_.report(at, fmt::format("{}: {}", shape.error().where, shape.error().what),
-                    shape.error().accepted);
+    context_.report(at, shape.error());
     return std::nullopt;
   }
   for (const std::string& text : mended) scene_.notes.push_back({context_.place(at), text, ""});
@@ -333,8 +332,7 @@ std::optional<Shape<D>> SceneReader<D>::read_compound(const Section& s) {
     if (!shape) return std::nullopt;
     placed.shape = *shape;
     if (auto good = check_shape(placed.shape, scene_.world.metre); !good) {
-      context_.report(child.node(), fmt::format("{}: {}", good.error().where, good.error().what),
-                      good.error().accepted);
+      context_.report(child.node(), good.error());
       return std::nullopt;
     }
     children.push_back(placed);

@@ -1,5 +1,7 @@
 #include "scene/reader.h"
 
+#include <colvik/art.hpp>
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -66,17 +68,13 @@ std::vector<std::string> keys_of(std::string_view section) {
 
 std::optional<std::string> Context::path_of(const toml::node& at, const std::string& name) {
   namespace fs = std::filesystem;
-  std::error_code failed;
   const fs::path own = fs::path(file).parent_path();
-  const fs::path path = own / name;
-  const fs::path allowed = files.empty() ? (own.empty() ? fs::path(".") : own) : fs::path(files);
-  const fs::path folder = fs::weakly_canonical(fs::absolute(allowed), failed);
-  const fs::path wanted = fs::weakly_canonical(fs::absolute(path), failed);
-  const auto [end, rest] =
-      std::mismatch(folder.begin(), folder.end(), wanted.begin(), wanted.end());
-  if (!failed && (end == folder.end() || (std::next(end) == folder.end() && end->empty())))
-    return path.string();
-  report(at, fmt::format("the file '{}' lies outside the folder '{}'", name, folder.string()),
+  const std::string path = (own / name).string();
+  const fs::path folder = files.empty() ? (own.empty() ? fs::path(".") : own) : fs::path(files);
+  if (lies_in(path, folder.string())) return path;
+  report(at,
+         fmt::format("the file '{}' lies outside the folder '{}'", name,
+                     fs::absolute(folder).lexically_normal().string()),
          "a file in it, or another folder allowed where the scene is loaded (--files FOLDER)");
   return std::nullopt;
 }

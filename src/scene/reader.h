@@ -20,6 +20,10 @@ struct Context {
   void report(const toml::node& at, std::string what, std::string accepted) {
     report(at.source().begin, std::move(what), std::move(accepted));
   }
+  // "where: what; accepted" of what failed for the node.
+  void report(const toml::node& at, const Error& error) {
+    report(at, error.where + ": " + error.what, error.accepted);
+  }
   [[nodiscard]] Place place(const toml::node& at) const;
   // Of keys and of what is directly inside them; what stands in several layers, in the first.
   [[nodiscard]] KeyPlaces key_places(const std::vector<const toml::table*>& layers) const;

@@ -87,6 +87,7 @@ class SceneReader {
   };
   std::optional<Frames> read_fit(const Section& collider);
   std::optional<FitRequest> read_request(const Section& s);
+  std::optional<std::array<std::uint8_t, 3>> read_colour(const Section& s, std::string_view key);
   std::optional<Fit> read_fit_name(const Section& s, std::string_view key);
   bool read_size(const Section& s, FitRequest& request);
   bool read_frames(const Section& s, FitRequest& request);

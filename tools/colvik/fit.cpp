@@ -167,14 +167,18 @@ class FitCommand {
   }
 
   int file(const std::string& path) {
-    std::string ending = std::filesystem::path(path).extension().string();
-    for (char& c : ending) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    const std::string ending = ending_of(path);
     if (ending == ".png" && o_.as == "heights") return heights(path);
     if (ending == ".png") return png(path);
     if (ending == ".svg") return svg(path);
     if (ending == ".obj" || ending == ".gltf" || ending == ".glb") return model(path);
     return say(fmt::format("{}: art of the kind '{}' is not read; .png, .svg, .obj, .gltf or .glb",
                            path, ending));
+  }
+
+  // Units for a pixel or a unit of the drawing; nothing where --size has other proportions.
+  [[nodiscard]] std::optional<double> scale_of(const Vec<2>& own) const {
+    return size_ ? scale_to(*size_, own) : std::optional(o_.scale > 0 ? o_.scale : 1);
   }
 
   int png(const std::string& path) {
@@ -199,8 +203,9 @@ class FitCommand {
       trace.part = parts[i];
       const int width = parts[i][2] > 0 ? parts[i][2] : p.width;
       const int height = parts[i][3] > 0 ? parts[i][3] : p.height;
-      trace.pixel = size_ ? size_->x() / width : o_.scale > 0 ? o_.scale : 1;
-      if (size_ && std::abs(size_->y() - trace.pixel * height) > 0.01 * size_->y())
+      const auto pixel = scale_of({static_cast<double>(width), static_cast<double>(height)});
+      if (pixel) trace.pixel = *pixel;
+      else
         return say(
             fmt::format("{}: {} x {} pixels are not as high as --size says; a size of the same "
                         "proportions",
@@ -232,17 +237,17 @@ class FitCommand {
     const Result<SvgDrawing> drawing = read_svg(path);
     if (!drawing) return wrong("fit", drawing.error(), err_);
     const Vec<2> own = drawing.value().size;
-    const double scale = size_ ? size_->x() / own.x() : o_.scale > 0 ? o_.scale : 1;
-    if (size_ && std::abs(size_->y() - scale * own.y()) > 0.01 * size_->y())
+    const auto scale = scale_of(own);
+    if (!scale)
       return say(
           fmt::format("{}: a view box of {} x {} is not as high as --size says; a size of the "
                       "same proportions",
                       path, own.x(), own.y()));
-    Result<Art<2>> art = art_of(drawing.value(), scale);
+    Result<Art<2>> art = art_of(drawing.value(), *scale);
     if (!art) return wrong("fit", {path, art.error().what, art.error().accepted}, err_);
     return one<2>({path, std::filesystem::path(path).stem().string(), path,
                    fmt::format("a view box of {:.4g} x {:.4g}", own.x(), own.y()),
-                   std::move(art).value(), scale, fmt::format(", scale = {}", scale)});
+                   std::move(art).value(), *scale, fmt::format(", scale = {}", *scale)});
   }
 
   int model(const std::string& path) {

@@ -268,7 +268,7 @@ std::optional<std::vector<double>> numbers_in(const std::string& text) {
 
 Result<void> replace_scene(const std::string& path, const std::string& text,
                            const std::vector<std::string>& settings) {
-  const std::string beside = path + ".new";
+  const std::string beside = path + ".replacing";
   {
     std::ofstream out(beside, std::ios::binary);
     out << text;
