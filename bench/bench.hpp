@@ -77,6 +77,7 @@ auto* row(const std::string& group, const std::string& who, Run run) {
 }
 
 void register_bodies();
+void register_fits();
 void register_leak();
 void register_recording();
 void register_pairs();

@@ -72,6 +72,7 @@ int main(int argc, char** argv) {
   benchmark::Initialize(&count, rest.data());
   if (benchmark::ReportUnrecognizedArguments(count, rest.data())) return 2;
   bench::register_bodies();
+  bench::register_fits();
   bench::register_leak();
   bench::register_recording();
   bench::register_pairs();

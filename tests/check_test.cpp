@@ -97,7 +97,7 @@ never = true
 outcome = 'home'
 )";
 
-struct Row {
+struct CheckRow {
   std::string id;
   std::string right;  // in the good scene
   std::string wrong;  // instead
@@ -139,8 +139,8 @@ std::size_t line_of_change(const std::string& text, const std::string& good = kG
   return 4 + static_cast<std::size_t>(std::count(text.begin(), at, '\n'));
 }
 
-const std::vector<Row>& wrong_lines() {
-  static const std::vector<Row> rows = {
+const std::vector<CheckRow>& wrong_lines() {
+  static const std::vector<CheckRow> rows = {
       {"reaction-never", "other = 'parcel'", "other = 'parcel & floor'"},
       {"reaction-never", "zone = true, meets = 'courier' }\n[[objects]]\nname = 'crate'",
        "zone = true, meets = 'door' }\n[[objects]]\nname = 'crate'"},
@@ -220,7 +220,7 @@ const std::vector<Row>& wrong_lines() {
 }
 
 // The finding's line in the table of docs/explain.md.
-std::string line_of(const Finding& f) {
+std::string key_line(const Finding& f) {
   for (const FindingKind& kind : finding_kinds())
     if (kind.id == f.id)
       return fmt::format("| `{}` | {}{} | {} | {} | {} |", f.id, name_of(f.severity),
@@ -270,7 +270,7 @@ TEST_CASE_TEMPLATE("each wrong line is found, where it stands", T, Two, Three) {
   std::set<std::string> seen;
   int of = 0;
   int first = 0;  // times that the first finding names the very line
-  for (const Row& row : wrong_lines()) {
+  for (const CheckRow& row : wrong_lines()) {
     if (D == 3 && row.id == "too-many-points") continue;  // hulls have a budget
     CAPTURE(row.id);
     CAPTURE(row.wrong);
@@ -285,7 +285,7 @@ TEST_CASE_TEMPLATE("each wrong line is found, where it stands", T, Two, Three) {
     CHECK(!at->what.empty());
     CHECK(!at->todo.empty());
     if (seen.insert(row.id).second && D == 2)
-      CHECK_MESSAGE(page.find(line_of(*at)) != std::string::npos, line_of(*at));
+      CHECK_MESSAGE(page.find(key_line(*at)) != std::string::npos, key_line(*at));
     // Anywhere in what was changed.
     const std::size_t from = line_of_change(text);
     const std::size_t to =
@@ -328,7 +328,7 @@ TEST_CASE_TEMPLATE("of one wrong line in a varied good scene the first finding n
   int of = 0;
   while (of < 100) {
     const std::string good = varied<D>(random);
-    const Row& row = wrong_lines()[static_cast<std::size_t>(
+    const CheckRow& row = wrong_lines()[static_cast<std::size_t>(
         random.below(static_cast<int>(wrong_lines().size())))];
     std::string text = good;
     const std::size_t at = text.find(row.right);

@@ -7,7 +7,7 @@ using namespace colvik::test;
 
 namespace {
 
-constexpr double kRates[] = {15, 30, 60, 120, 240, 480};
+constexpr double kCrossingRates[] = {15, 30, 60, 120, 240, 480};
 
 template <int D>
 ObjectDef<D> mover(int i, const Vec<D>& at, const Vec<D>& velocity) {
@@ -55,7 +55,7 @@ TEST_CASE_TEMPLATE("through a one-way surface from below or beside, nothing touc
   constexpr int D = Dims::D;
   Random random(5);
   const auto always = [] { return true; };
-  for (const double rate : kRates)
+  for (const double rate : kCrossingRates)
     for (int i = 0; i < 24; ++i) {
       CAPTURE(rate);
       CAPTURE(i);
@@ -82,7 +82,7 @@ TEST_CASE_TEMPLATE("through a one-way surface from below or beside, nothing touc
 TEST_CASE_TEMPLATE("a jump through shelves is as high as one without, and ends on one of them",
                    Dims, Two, Three) {
   constexpr int D = Dims::D;
-  for (const double rate : kRates)
+  for (const double rate : kCrossingRates)
     for (const int shelves : {0, 2, 10}) {
       CAPTURE(rate);
       CAPTURE(shelves);
@@ -121,7 +121,7 @@ TEST_CASE_TEMPLATE("a jump through shelves is as high as one without, and ends o
 }
 
 TEST_CASE("a push is as strong at any rate and speed") {
-  for (const double rate : kRates) {
+  for (const double rate : kCrossingRates) {
     CAPTURE(rate);
     CHECK(push_crate<2>(rate, 4, {.speeding_up = 30, .push_least = 160}) ==
           doctest::Approx(5.6).epsilon(0.02));
@@ -138,7 +138,7 @@ TEST_CASE("a push is as strong at any rate and speed") {
 TEST_CASE_TEMPLATE("what strikes a walker begins to touch it when and as fast as it arrives", Dims,
                    Two, Three) {
   constexpr int D = Dims::D;
-  for (const double rate : kRates)
+  for (const double rate : kCrossingRates)
     for (const double speed : {3.0, 5.0, 9.0, 20.0}) {
       CAPTURE(rate);
       CAPTURE(speed);
@@ -169,7 +169,7 @@ TEST_CASE_TEMPLATE("what strikes a walker begins to touch it when and as fast as
 TEST_CASE_TEMPLATE("what starts in a solid and leaves it within the step touches it once", Dims,
                    Two, Three) {
   constexpr int D = Dims::D;
-  for (const double rate : kRates)
+  for (const double rate : kCrossingRates)
     for (const BodyKind kind : {BodyKind::dynamic, BodyKind::kinematic})
       for (const BodyKind other : {BodyKind::fixed, BodyKind::dynamic})
         for (const double speed : {5.0, 50.0, 200.0}) {
@@ -202,7 +202,7 @@ TEST_CASE("a mesh is touched from its outside alone") {
   const std::vector<Vec<3>> corners{{-5, 0, -5}, {5, 0, -5}, {5, 0, 5}, {-5, 0, 5}};
   const std::vector<std::array<std::uint32_t, 3>> from_above{{0, 2, 1}, {0, 3, 2}};
   const std::vector<std::array<std::uint32_t, 3>> from_below{{0, 1, 2}, {0, 2, 3}};
-  for (const double rate : kRates)
+  for (const double rate : kCrossingRates)
     for (const double size : {0.2, 1.0})
       for (const bool behind : {false, true})
         for (int i = 0; i < 4; ++i) {

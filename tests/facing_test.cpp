@@ -15,7 +15,7 @@ using namespace colvik::test;
 namespace {
 
 template <int D>
-std::unique_ptr<Run<D>> run_of(const std::string& text) {
+std::unique_ptr<Run<D>> facing_run(const std::string& text) {
   std::string own = spelled<D>(text);
   for (std::size_t at = 0; (at = own.find("SPIN", at)) != std::string::npos;)
     own.replace(at, 4, D == 2 ? "90" : "[0, 0, 90]");
@@ -25,11 +25,11 @@ std::unique_ptr<Run<D>> run_of(const std::string& text) {
   return start_run(std::get<Scene<D>>(*loaded.scene));
 }
 template <int D>
-void go(Run<D>& run, double seconds) {
+void run_on(Run<D>& run, double seconds) {
   for (int i = 0; i < std::lround(seconds * run.world.settings().rate); ++i) run.step();
 }
 template <int D>
-const Object<D>& named(const Run<D>& run, const char* name) {
+const Object<D>& facing_named(const Run<D>& run, const char* name) {
   return run.world.object(run.world.find(name).value());
 }
 
@@ -38,7 +38,7 @@ const Object<D>& named(const Run<D>& run, const char* name) {
 TEST_CASE_TEMPLATE("scene: a mirrored object throws, looks and is shown the other way", T, Two,
                    Three) {
   constexpr int D = T::D;
-  auto run = run_of<D>(R"(
+  auto run = facing_run<D>(R"(
 [tags]
 robot = ""
 post = ""
@@ -85,25 +85,25 @@ name = "back"
 when = { time = 0.8 }
 do = [{ mirror = "@robot" }, { mirror = "@robot", back = true, after = 0.1 }]
 )");
-  CHECK(named(*run, "robot").mirrored);
-  CHECK(named(*run, "robot").drawings.size() == 2);
-  CHECK(named(*run, "robot").drawings[0].at[0] == -0.5);
-  go(*run, 0.2);
+  CHECK(facing_named(*run, "robot").mirrored);
+  CHECK(facing_named(*run, "robot").drawings.size() == 2);
+  CHECK(facing_named(*run, "robot").drawings[0].at[0] == -0.5);
+  run_on(*run, 0.2);
   const Object<D>& flask = run->world.object(run->world.objects().back());
   CHECK(flask.kind == "flask");
   CHECK(flask.velocity[0] == -3);
   CHECK(flask.pose.position[0] < -1);
   CHECK(run->rules.count("seen") == 1);
   CHECK(run->rules.count("unseen") == 0);
-  go(*run, 0.5);
-  CHECK(!named(*run, "robot").mirrored);
+  run_on(*run, 0.5);
+  CHECK(!facing_named(*run, "robot").mirrored);
   CHECK(run->rules.count("unseen") == 0);  // an end that was switched is requested by its cause
   CHECK(run->rules.count("turned") == 1);
   CHECK(run->world.touching(*run->world.find("robot")).empty());
-  go(*run, 0.15);
-  CHECK(named(*run, "robot").mirrored);
-  go(*run, 0.2);
-  CHECK(!named(*run, "robot").mirrored);
+  run_on(*run, 0.15);
+  CHECK(facing_named(*run, "robot").mirrored);
+  run_on(*run, 0.2);
+  CHECK(!facing_named(*run, "robot").mirrored);
   const Result<void> tiled = [&] {
     if constexpr (D == 2) {
       ObjectDef<2> grid = thing<2>("grid", BodyKind::fixed, {50, 0},
@@ -123,7 +123,7 @@ TEST_CASE_TEMPLATE(
     "effects: what is sent goes to a place or after an object, and copies are spawned with a spin",
     T, Two, Three) {
   constexpr int D = T::D;
-  auto run = run_of<D>(R"(
+  auto run = facing_run<D>(R"(
 [tags]
 cart = ""
 [kinds.top]
@@ -149,17 +149,17 @@ name = "throw"
 when = { time = 0.2 }
 do = [{ spawn = "top", at = <20 0>, spin = SPIN }]
 )");
-  go(*run, 2.9);
-  CHECK((named(*run, "cart").pose.position - along_x<D>(6)).norm() < 1e-9);
-  go(*run, 3);
-  CHECK((named(*run, "cart").pose.position - up<D>(4)).norm() == doctest::Approx(1));
+  run_on(*run, 2.9);
+  CHECK((facing_named(*run, "cart").pose.position - along_x<D>(6)).norm() < 1e-9);
+  run_on(*run, 3);
+  CHECK((facing_named(*run, "cart").pose.position - up<D>(4)).norm() == doctest::Approx(1));
   const Object<D>& top = run->world.object(run->world.objects().back());
   CHECK(top.spin.norm() == doctest::Approx(radians(90)).epsilon(1e-3));
 }
 
 TEST_CASE_TEMPLATE("reactions start and are held back by states", T, Two, Three) {
   constexpr int D = T::D;
-  auto run = run_of<D>(R"(
+  auto run = facing_run<D>(R"(
 gravity = <0 -9.81>
 [tags]
 crate = ""
@@ -214,7 +214,7 @@ TEST_CASE_TEMPLATE(
     "a run that starts again is as it was at the start, and its log and counts go on", T, Two,
     Three) {
   constexpr int D = T::D;
-  auto run = run_of<D>(R"(
+  auto run = facing_run<D>(R"(
 [tags]
 cart = ""
 flag = ""
@@ -265,7 +265,7 @@ when = "start"
   int ends = 0;
   for (const TraceTouch& t : trace.touches()) (t.phase == Phase::begin ? begins : ends) += 1;
   CHECK(begins == ends);
-  CHECK(named(*run, "cart").pose.position[0] == doctest::Approx(1.8).epsilon(0.05));
+  CHECK(facing_named(*run, "cart").pose.position[0] == doctest::Approx(1.8).epsilon(0.05));
   CHECK(trace.pose_at(trace.find("cart"), 135).has_value());
 }
 
@@ -304,7 +304,7 @@ always = true
 contact = ["@lift", "@gate"]
 never = true
 )";
-  auto run = run_of<D>(text);
+  auto run = facing_run<D>(text);
   run->run_for(2);
   const LoadedScene loaded = read_scene(spelled<D>(text), "test.toml");
   for (const Expectation<D>& e : std::get<Scene<D>>(*loaded.scene).expectations)

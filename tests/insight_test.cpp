@@ -15,9 +15,9 @@ namespace {
 
 // A robot passes a parcel and a guest stands by; a second zone is never entered.
 template <int D>
-struct Depot {
+struct SmallDepot {
   Run<D> run;
-  explicit Depot(double speed = 2, bool simulate = true) {
+  explicit SmallDepot(double speed = 2, bool simulate = true) {
     World<D>& w = run.world;
     for (const char* tag : {"robot", "guest", "parcel", "wall"}) w.tags().declare(tag).value();
     w.set_number({}, "parcels", 0).value();
@@ -117,7 +117,7 @@ TEST_CASE_TEMPLATE("log: a begin of the same visit says so", T, Two, Three) {
 TEST_CASE_TEMPLATE(
     "coverage: what fired, what was entered, who met, and what was tried in the negative", T, Two,
     Three) {
-  const Depot<T::D> d;
+  const SmallDepot<T::D> d;
   const Coverage c = coverage(d.run.trace);
   const auto is = [&](Tried::What what, const char* name) { return tried<T::D>(c, what, name); };
   CHECK(is(Tried::What::reaction, "collect"));
@@ -135,7 +135,7 @@ TEST_CASE_TEMPLATE(
 }
 
 TEST_CASE_TEMPLATE("who meets whom: tags and objects, and which rule decides", T, Two, Three) {
-  const Depot<T::D> d;
+  const SmallDepot<T::D> d;
   const auto cell = [](const std::vector<Meeting>& all, const std::string& a,
                        const std::string& b) {
     for (const Meeting& m : all)
@@ -160,11 +160,11 @@ TEST_CASE_TEMPLATE("who meets whom: tags and objects, and which rule decides", T
 TEST_CASE_TEMPLATE(
     "two runs are compared: what no longer happens, what happens now, what at another time", T, Two,
     Three) {
-  const Depot<T::D> one;
-  const Depot<T::D> same;
-  const Depot<T::D> slow(1.9);
-  const Depot<T::D> away(-2);
-  const auto all = [](const Depot<T::D>& d) { return happenings(d.run.trace); };
+  const SmallDepot<T::D> one;
+  const SmallDepot<T::D> same;
+  const SmallDepot<T::D> slow(1.9);
+  const SmallDepot<T::D> away(-2);
+  const auto all = [](const SmallDepot<T::D>& d) { return happenings(d.run.trace); };
   CHECK(compare(all(one), all(same)).empty());
   const auto later = compare(all(one), all(slow));
   REQUIRE(!later.empty());
@@ -187,7 +187,7 @@ TEST_CASE_TEMPLATE(
 
 TEST_CASE_TEMPLATE("results as JUnit XML: an expectation is a test case with its place", T, Two,
                    Three) {
-  const Depot<T::D> d;
+  const SmallDepot<T::D> d;
   const std::vector<Expectation<T::D>> expectations{
       {.what = ExpectReaction{"collect"}, .place = {"s.toml", 7, 1}},
       {.what = ExpectReaction{"unused"}, .place = {"s.toml", 9, 1}}};
@@ -207,7 +207,7 @@ TEST_CASE_TEMPLATE("results as JUnit XML: an expectation is a test case with its
 
 TEST_CASE_TEMPLATE("a contact log of another engine goes through the same reactions", T, Two,
                    Three) {
-  Depot<T::D> d(2, false);
+  SmallDepot<T::D> d(2, false);
   std::istringstream log(
       R"({"time":0.5,"phase":"begin","channel":"zone","self":"robot","other":"parcel"}
 
@@ -239,7 +239,7 @@ TEST_CASE_TEMPLATE("a contact log of another engine goes through the same reacti
   };
   for (const Row& row : rows) {
     CAPTURE(row.text);
-    Depot<T::D> fresh(2, false);
+    SmallDepot<T::D> fresh(2, false);
     std::istringstream wrong(row.text);
     const Result<void> result = audit(fresh.run, wrong, "l");
     REQUIRE(!result);

@@ -150,6 +150,29 @@ def test_shows_what_the_run_had(browser, folder):
     check(stands == ["in the air", "stands on low-shelf", "stands on high-shelf"], f"the walker: {stands}")
 
 
+def test_colliders_that_change(browser, folder):
+    """A box of a metre is four at 1 s and off from 2 s on: it is hit where, and as long as, it is there."""
+    for dimension, size, where in ((2, "[1, 1]", "toScreen"), (3, "[1, 1, 1]", "screenOf")):
+        scene = folder / "changing.toml"
+        scene.write_text(f"""colvik = 1
+[world]
+dimension = {dimension}
+length = 3
+[[objects]]
+name = "gate"
+collider = {{ box = {size}, schedule = [{{ at = 1, scale = 4 }}, {{ at = 2, on = false }}] }}
+""")
+        browser.open(page_of(folder, scene))
+        point = f"const p = {where}([1.5, 0, 0].slice(0, D));"
+        hit = "hitSolid" if dimension == 3 else "hitFlat"
+        for moment, wanted in ((0.5, False), (1.5, True), (2.5, False), (1.2, True)):
+            browser.js(f"seek({moment})")
+            browser.settle()
+            found = browser.js(f"{point} return {hit}(p[0], p[1]) !== null")
+            check(found == wanted, f"{dimension}D at {moment} s: {found}")
+        check(not browser.complaints(), "no complaint on the console")
+
+
 def test_filters_and_goes_there(browser, folder):
     browser.open(page_of(folder, DATA / "night-depot.toml"))
     browser.keys("f")
@@ -321,8 +344,8 @@ def main():
     for size in ((1280, 800), (412, 900)):
         browser = Browser(*size)
         try:
-            for test in (test_plays_and_steps, test_shows_what_the_run_had, test_filters_and_goes_there,
-                         test_missed_and_second_run, test_sizes_and_names, test_follows_the_file,
+            for test in (test_plays_and_steps, test_shows_what_the_run_had, test_colliders_that_change,
+                         test_filters_and_goes_there, test_missed_and_second_run, test_sizes_and_names, test_follows_the_file,
                          test_plays_with_keys, test_refuses_others):
                 with tempfile.TemporaryDirectory() as name:
                     try:

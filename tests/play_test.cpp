@@ -55,7 +55,7 @@ std::string playground(double rate, const std::string& wishes, const std::string
 }
 
 template <int D>
-Scene<D> scene_of(const std::string& path) {
+Scene<D> scene_at(const std::string& path) {
   const LoadedScene loaded = load_scene(path);
   REQUIRE_MESSAGE(loaded.ok(), (loaded.ok() ? "" : loaded.problems.front().message()));
   return std::get<Scene<D>>(*loaded.scene);
@@ -99,7 +99,7 @@ TEST_CASE_TEMPLATE("what was played runs again as it was, from the files that we
       const std::string path = folder / "yard.toml";
       std::ofstream(folder / "old.toml") << "wishes = []\n";
       std::ofstream(path) << playground<D>(rate, wishes, "# the end\n");
-      const Scene<D> scene = scene_of<D>(path);
+      const Scene<D> scene = scene_at<D>(path);
       const auto played = played_at_random(scene, seed++);
       CHECK(played->over());
       REQUIRE(!played->walkers()[0].wishes.empty());
@@ -112,7 +112,7 @@ TEST_CASE_TEMPLATE("what was played runs again as it was, from the files that we
       CHECK(has(text, "wishes = \"yard.courier.wishes.toml\""));
       CHECK_FALSE(std::filesystem::exists(path + ".played"));
       // It does the same, and what was pinned holds.
-      const Scene<D> again = scene_of<D>(path);
+      const Scene<D> again = scene_at<D>(path);
       const auto run = start_run(again);
       run->run_for(again.length);
       CHECK(all_events(run->trace) == all_events(played->trace()));
@@ -138,7 +138,7 @@ TEST_CASE("what cannot be kept changes nothing, and says what to do") {
   const std::string path = folder / "yard.toml";
   const auto why = [&](const std::string& text) {
     std::ofstream(path) << text;
-    const Scene<2> scene = scene_of<2>(path);
+    const Scene<2> scene = scene_at<2>(path);
     const auto played = played_at_random(scene, 7);
     const auto kept = keep_played<2>(path, scene, *played, true, true, {});
     CHECK_FALSE(kept);

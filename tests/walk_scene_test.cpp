@@ -75,7 +75,7 @@ std::vector<std::string> missed(const std::string& expectations, const std::stri
 }
 
 template <int D>
-std::string problems(const std::string& text) {
+std::string walk_problems(const std::string& text) {
   LoadedScene loaded = read_scene(spelled<D>(text), "walk.toml");
   std::string all;
   for (const Problem& p : loaded.problems) all += p.message() + "\n";
@@ -167,7 +167,7 @@ kind = "robot"
 at = <-8 0.603>
 walker = { push = 300, push_at_least = 50, pushes = "crate", yields_to = "none", weight = 40, keeps_speed = false, turns_along = true, jump_speed = 3, jump_height = 1 }
 )";
-  CHECK(problems<D>(level<D>() + more)
+  CHECK(walk_problems<D>(level<D>() + more)
             .find("a walker has jump_height and jump_speed; one of the two") != std::string::npos);
   std::string good = more;
   good.erase(good.find(", jump_speed = 3, jump_height = 1"), 33);
@@ -263,7 +263,7 @@ TEST_CASE_TEMPLATE("scene: walkers that cannot be are reported with their place"
   constexpr int D = T::D;
   std::string last;
   const auto wrong = [&](const std::string& object) {
-    return last = problems<D>(level<D>() + "[[objects]]\nname = 'w'\n" + object);
+    return last = walk_problems<D>(level<D>() + "[[objects]]\nname = 'w'\n" + object);
   };
   CHECK_MESSAGE(wrong("kind = 'robot'\nat = [0, 0.4]\ncollider = { capsule = { width = 9, height = "
                       "9.5 } }\nwalker = { "
@@ -289,7 +289,7 @@ TEST_CASE_TEMPLATE("scene: walkers that cannot be are reported with their place"
       "[[objects]]\nname = 'block'\nat = <0 40>\ncollider = { box = <*30> }\n[[objects]]\nname "
       "= 'w'\nkind = "
       "'robot'\nat = <0 40>\n";
-  CHECK_MESSAGE((last = problems<D>(level<D>() + deep))
+  CHECK_MESSAGE((last = walk_problems<D>(level<D>() + deep))
                         .find("walker 'w' starts inside a solid, 15.3 deep in 'block', with no "
                               "free place near; a "
                               "place where it fits") != std::string::npos,

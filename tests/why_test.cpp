@@ -66,7 +66,7 @@ RULE
 }
 
 template <int D>
-Scene<D> scene_of(const std::string& text) {
+Scene<D> why_scene(const std::string& text) {
   const LoadedScene loaded = read_scene(spelled<D>(text), "why.toml");
   for (const Problem& p : loaded.problems) MESSAGE(p.message());
   REQUIRE(loaded.ok());
@@ -199,7 +199,7 @@ TEST_CASE_TEMPLATE("each stage is named alone, and taken away the two come furth
   const std::string page = read(COLVIK_SOURCE_DIR "/docs/explain.md");
   for (const Row& row : rows()) {
     CAPTURE(name_of(row.stage));
-    const Scene<D> scene = scene_of<D>(passing(row.words));
+    const Scene<D> scene = why_scene<D>(passing(row.words));
     const Why why = answer(scene);
     CHECK_MESSAGE(stage_of(why) == row.stage, why_report(why));
     if (row.stage == Stage::fired) continue;
@@ -207,19 +207,19 @@ TEST_CASE_TEMPLATE("each stage is named alone, and taken away the two come furth
     if (D == 2) CHECK_MESSAGE(page.find(line_of(row, why)) != std::string::npos, line_of(row, why));
     REQUIRE(!why.places.empty());
     CHECK(why.places[0].line > 0);
-    const Why mended = answer(scene_of<D>(passing(row.mended)));
+    const Why mended = answer(why_scene<D>(passing(row.mended)));
     CHECK_MESSAGE(stage_of(mended) > row.stage, why_report(mended));
   }
 }
 
 TEST_CASE("an answer names the places, what it led to, and what began again") {
-  const Scene<2> scene = scene_of<2>(passing(
+  const Scene<2> scene = why_scene<2>(passing(
       {{"TCOLL", "zone = true, meets = 'movr'"}, {"target = ''", "target = ''\nmovr = ''"}}));
   const Why why = answer(scene);
   CHECK(why.not_fired[0].sentence == "t meets only 'movr', and a has the tags mover");
   CHECK(why.change == "let `meets` of t accept mover; 'movr' is spelled nearly like 'mover'");
   CHECK(why.places[0].line == 24);
-  const Scene<2> counts = scene_of<2>(passing(
+  const Scene<2> counts = why_scene<2>(passing(
       {{"RULE",
         "do = [{ add = 'world.keys', by = 2 }, { remove = 'other' }]\n[[reactions]]\nname = "
         "'open'\nwhen = { number = 'world.keys', reaches = 2 }"}}));
@@ -228,7 +228,7 @@ TEST_CASE("an answer names the places, what it led to, and what began again") {
   CHECK(led.fired[0].led_to == std::vector<std::string>{"world.keys 2, before 0", "t was removed",
                                                         "'open' fired at 1.017 s"});
   // There and back: 1.4 to 2.6 s apart.
-  const Scene<2> twice = scene_of<2>(
+  const Scene<2> twice = why_scene<2>(
       "length = 4\n[tags]\nx = ''\n[[objects]]\nname = 'a'\nbody = 'kinematic'\npath = [{ at = 0, "
       "to = "
       "<0 0> }, { at = 2, to = <4 0> }, { at = 4, to = <0 0> }]\ncollider = { box = <*1> }\n"
@@ -241,7 +241,7 @@ TEST_CASE("an answer names the places, what it led to, and what began again") {
 }
 
 TEST_CASE("what fired at another time is said to have") {
-  const Scene<2> scene = scene_of<2>(passing({}));
+  const Scene<2> scene = why_scene<2>(passing({}));
   const WatchQuestion early{.first = "a", .second = "t", .reaction = "hit", .from = 0, .to = 0.5};
   const Why late = why(scene, early).value();
   CHECK(late.fired.empty());
@@ -255,7 +255,7 @@ TEST_CASE("what fired at another time is said to have") {
 TEST_CASE("starts that are no touch say what they waited for") {
   const auto unstarted = [](const std::string& when, const std::string& more = "") {
     const Scene<2> scene =
-        scene_of<2>(passing({{"RULE", more + "[[reactions]]\nname = 'w'\nwhen = " + when}}));
+        why_scene<2>(passing({{"RULE", more + "[[reactions]]\nname = 'w'\nwhen = " + when}}));
     return why(scene, {.reaction = "w"}).value().not_fired.at(0).sentence;
   };
   CHECK(unstarted("{ number = 'world.keys', reaches = 3 }") ==
@@ -270,7 +270,7 @@ TEST_CASE("starts that are no touch say what they waited for") {
 }
 
 TEST_CASE("questions that cannot be answered are errors, with what would be") {
-  const Scene<2> scene = scene_of<2>(passing({}));
+  const Scene<2> scene = why_scene<2>(passing({}));
   const auto what = [&](const WatchQuestion& q) {
     const Result<Why> answer = why(scene, q);
     REQUIRE_FALSE(answer);
@@ -330,7 +330,7 @@ TEST_CASE_TEMPLATE("in random scenes it fired if and only if the trace has it", 
     text += fmt::format("[[reactions]]\nname = 'hit'\nself = '{}'\nother = '{}'\n{}",
                         tags[random.below(3)], tags[random.below(3)], more[random.below(6)]);
     CAPTURE(text);
-    const Scene<D> scene = scene_of<D>(text);
+    const Scene<D> scene = why_scene<D>(text);
     const auto run = start_run(scene);
     run->run_for(scene.length);
     std::vector<double> times;

@@ -234,6 +234,7 @@ struct Collider {
   ColliderDef<D> def{};
   TagQuery meets{};  ///< def.meets, compiled
   TagSet tags{};     ///< the object's and its own
+  double scale = 1;  ///< of def.shape, as its schedule has it
 };
 
 /// An object as the world shows it. A reference is valid until the next call that changes the world

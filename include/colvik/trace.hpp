@@ -47,6 +47,14 @@ struct TraceTouch {
   std::uint32_t other_collider = 0;  ///< positions in the objects' lists
 };
 
+/// A collider was switched on or off, or its schedule gave it another size.
+struct TraceColliderChange {
+  std::uint64_t step = 0;
+  std::uint32_t collider = 0;  ///< position in the object's list
+  bool on = true;
+  double scale = 1;  ///< of its first size
+};
+
 /// A number got another value.
 struct TraceNumber {
   std::uint64_t step = 0;
@@ -124,6 +132,20 @@ class COLVIK_EXPORT Trace {
       std::uint32_t object) const {
     return tag_samples_[object];
   }
+  /// By step, then collider; the first ones, of the step that it came in, are those that were off
+  /// or of another size then.
+  [[nodiscard]] std::span<const TraceColliderChange> collider_changes(std::uint32_t object) const {
+    return collider_changes_[object];
+  }
+  /// What a collider of it was after those changes at the end of `step`.
+  [[nodiscard]] TraceColliderChange collider_state_at(std::uint32_t object, std::size_t collider,
+                                                      std::uint64_t step) const;
+  [[nodiscard]] bool is_on(std::uint32_t object, std::size_t collider, std::uint64_t step) const {
+    return collider_state_at(object, collider, step).on;
+  }
+  /// A collider of it as it was at the end of `step`: on or off, and in its size then.
+  [[nodiscard]] ColliderDef<D> collider_at(std::uint32_t object, std::size_t collider,
+                                           std::uint64_t step) const;
   /// How a walker stood at the end of `step`; nullopt if the object is no walker.
   struct WalkSample {
     std::uint64_t step = 0;
@@ -182,6 +204,7 @@ class COLVIK_EXPORT Trace {
   void note_objects(const World<D>& world, const Rules<D>& rules);
   void note_walking(const World<D>& world, std::uint32_t object);
   void note_numbers(std::uint32_t object, std::span<const Number> numbers);
+  void note_colliders(const Object<D>& now, std::uint32_t object);
   std::uint32_t note_object(const World<D>& world, ObjectId id);
   std::uint32_t index_of(const World<D>& world, ObjectId id);
 
@@ -198,6 +221,8 @@ class COLVIK_EXPORT Trace {
   std::vector<std::vector<Sample>> samples_;  // by object: its poses, where they changed
   std::map<NumberKey, std::vector<NumberSample>> number_samples_;           // where they changed
   std::vector<std::vector<std::pair<std::uint64_t, TagSet>>> tag_samples_;  // by object, likewise
+  std::vector<std::vector<TraceColliderChange>> collider_changes_;          // by object
+  std::vector<std::vector<std::pair<bool, double>>> colliders_now_;         // on, and scale
   std::vector<std::vector<WalkSample>> walk_samples_;                       // by object, likewise
   std::vector<ObjectId> there_;         // memory for the world's objects
   std::vector<ObjectId> ids_;           // by object, while it is alive

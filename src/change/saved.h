@@ -132,6 +132,7 @@ void pack(A& a, ObjectDef<D>& d) {
 template <class A, int D>
 void pack(A& a, Collider<D>& c) {
   a(c.def, c.tags);
+  if (!c.def.schedule.beats.empty()) a(c.scale);
 }
 template <class A, int D>
 void pack(A& a, Object<D>& o) {

@@ -83,7 +83,9 @@ Around<3> turned_box_around(std::span<const Vec<3>> points, const Shape<3>& hull
     best = Rotation<3>::from_axes(first, cross(normal, first));
   }
   // A box with no face on one of the hull's may be smaller still.
-  for (double step = 0.2; step > 1e-6; step /= 2)
+  constexpr int kHalvings = 18;  // from 0.2 radians to a millionth
+  double step = 0.2;
+  for (int halving = 0; halving < kHalvings; ++halving) {
     for (int axis = 0; axis < 3; ++axis)
       for (const double way : {step, -step}) {
         Rotation<3> turned = best * Rotation<3>(Vec<3>(Vec<3>::Unit(axis)), way);
@@ -93,6 +95,8 @@ Around<3> turned_box_around(std::span<const Vec<3>> points, const Shape<3>& hull
         volume = v;
         best = turned;
       }
+    step /= 2;
+  }
   best = least_turn(best);
   Bounds<3> b = extents(points, best);
   if (const Bounds<3> upright = extents(points, {});
@@ -222,11 +226,18 @@ Tip tip_around(const std::vector<Off>& points) {
     return t;
   };
   double best = 0.02;
-  for (double slope = 0.02; slope < 50; slope *= 1.1)
+  const auto attempt = [&](double slope) {
     if (of(slope).volume() < of(best).volume()) best = slope;
-  for (double by = 1.05; by > 1 + 1e-7; by = 1 + (by - 1) / 2)
-    for (const double slope : {best * by, best / by})
-      if (of(slope).volume() < of(best).volume()) best = slope;
+  };
+  double slope = best;
+  while (slope < 50) attempt(slope *= 1.1);
+  double by = 0.05;
+  while (by > 1e-7) {
+    const double middle = best;
+    attempt(middle * (1 + by));
+    attempt(middle / (1 + by));
+    by /= 2;
+  }
   return of(best);
 }
 

@@ -52,8 +52,9 @@ Measured drop(const Shape<D>& shape, double (*seconds)()) {
     ObjectDef<D> def;
     def.body = BodyKind::dynamic;
     def.at = -box.centre();
+    const int row = i / kColumns;
     def.at[0] += (i % kColumns - 2.5) * 1.1;
-    def.at[1] += (ground ? 0.5 * by * own.size()[1] + 0.5 : 0.6) + i / kColumns * 1.15;
+    def.at[1] += (ground ? 0.5 * by * own.size()[1] + 0.5 : 0.6) + row * 1.15;
     if constexpr (D == 3) def.at[2] += (i % 5 - 2) * 0.05;
     def.colliders.push_back({.shape = falling});
     (void)world.add(def);

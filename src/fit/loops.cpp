@@ -186,7 +186,7 @@ Rows rows_of(const Loops& loops, double first, double step, int count) {
       if (a.y() > b.y()) std::swap(a, b);
       if (a.y() == b.y()) continue;
       const double from = std::ceil((a.y() - first) / step - 0.5);
-      for (double r = std::max(from, 0.0); r < count; ++r) {
+      for (int r = static_cast<int>(std::clamp<double>(from, 0, count)); r < count; ++r) {
         const double y = first + (r + 0.5) * step;
         if (y >= b.y()) break;
         if (y < a.y()) continue;

@@ -114,7 +114,10 @@ Measure<2>::Measure(const Art<2>& art) : kept_(new Kept{art, {}, {}, {}, {}, {}}
       const Vec<2> along = loop[(i + 1) % loop.size()] - a;
       const double length = along.norm();
       if (length >= apart) kept_->samples.push_back(a);
-      for (; next < length; next += apart) kept_->samples.emplace_back(a + next / length * along);
+      while (next < length) {
+        kept_->samples.emplace_back(a + next / length * along);
+        next += apart;
+      }
       next -= length;
     }
   }
@@ -154,17 +157,17 @@ Areas areas_of(const std::vector<Placed<2>>& convex, const Rows& art, const Boun
     for (std::size_t k = 0; k + 1 < row.size(); k += 2)
       areas.art += art.step * (row[k + 1] - row[k]);
   // Rows like the art's, also above and below it.
-  const double first = std::floor((all.lo.y() - box.lo.y()) / art.step);
-  const double last = std::ceil((all.hi.y() - box.lo.y()) / art.step);
+  const auto first = static_cast<long>(std::floor((all.lo.y() - box.lo.y()) / art.step));
+  const auto last = static_cast<long>(std::ceil((all.hi.y() - box.lo.y()) / art.step));
   std::vector<std::pair<double, double>> spans;
-  for (double r = first; r < last; ++r) {
-    const double y = box.lo.y() + (r + 0.5) * art.step;
+  for (long r = first; r < last; ++r) {
+    const double y = box.lo.y() + (static_cast<double>(r) + 0.5) * art.step;
     spans.clear();
     for (const Piece& piece : pieces)
       if (double from = 0, to = 0; span_of(piece, y, from, to)) spans.emplace_back(from, to);
     std::sort(spans.begin(), spans.end());
-    const bool sampled = static_cast<long>(r) % 10 == 0;
-    const bool beside = r < 0 || r >= static_cast<double>(art.spans.size());
+    const bool sampled = r % 10 == 0;
+    const bool beside = r < 0 || r >= static_cast<long>(art.spans.size());
     double done = -1e300;  // up to here
     for (auto [from, to] : spans) {
       from = std::max(from, done);

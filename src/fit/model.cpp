@@ -98,8 +98,7 @@ Inside::Inside(const std::vector<Vec<3>>& points, const Triangles& triangles)
     Bounds<3> all;
     for (const std::uint32_t c : triangles[i]) all = all.merged(points[c]);
     for (int y = bin(all.lo, 1); y <= bin(all.hi, 1); ++y)
-      for (int x = bin(all.lo, 0); x <= bin(all.hi, 0); ++x)
-        bins_[static_cast<std::size_t>(y * along_ + x)].push_back(i);
+      for (int x = bin(all.lo, 0); x <= bin(all.hi, 0); ++x) bins_[cell(x, y)].push_back(i);
   }
 }
 
@@ -109,10 +108,15 @@ int Inside::bin(const Vec<3>& p, int axis) const {
   return std::clamp(static_cast<int>((p[axis] - box_.lo[axis]) / size * along_), 0, along_ - 1);
 }
 
+std::size_t Inside::cell(int x, int y) const {
+  return static_cast<std::size_t>(y) * static_cast<std::size_t>(along_) +
+         static_cast<std::size_t>(x);
+}
+
 bool Inside::operator()(const Vec<3>& p) const {
   if (!box_.contains(p)) return false;
   int depth = 0;
-  for (const std::uint32_t i : bins_[static_cast<std::size_t>(bin(p, 1) * along_ + bin(p, 0))]) {
+  for (const std::uint32_t i : bins_[cell(bin(p, 0), bin(p, 1))]) {
     const auto& t = triangles_[i];
     double z = 0;
     const int way = passes(points_[t[0]], points_[t[1]], points_[t[2]], p.x(), p.y(), z);

@@ -44,6 +44,7 @@ class Inside {
 
  private:
   [[nodiscard]] int bin(const Vec<3>& p, int axis) const;
+  [[nodiscard]] std::size_t cell(int x, int y) const;
   const std::vector<Vec<3>>& points_;
   const Triangles& triangles_;
   Bounds<3> box_;

@@ -196,6 +196,7 @@ Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s, const Measuri
   for (;;) {
     if (parts.size() <= static_cast<std::size_t>(s.options.parts)) {
       std::vector<Placed<2>> children;
+      children.reserve(parts.size());
       for (const Fitted& f : parts) children.push_back(f.shape);
       const Result<Shape<2>> together = compound<2>(children);
       if (!together) return together.error();
@@ -258,9 +259,9 @@ Result<Offer<2>> fit_tiles(const Art<2>& art, const Settled<2>& s) {
       double all = 0;
       double under_rise = 0;  // beneath '/', in which the ground rises to the right
       double under_fall = 0;
-      for (int f = 0; f < kFine; ++f) {
-        const double height = (f + 0.5) / kFine;
-        const auto& spans = lines.spans[static_cast<std::size_t>(r * kFine + f)];
+      for (std::size_t f = 0; f < kFine; ++f) {
+        const double height = (static_cast<double>(f) + 0.5) / kFine;
+        const auto& spans = lines.spans[static_cast<std::size_t>(r) * kFine + f];
         for (std::size_t k = 0; k + 1 < spans.size(); k += 2) {
           const double a = std::clamp((spans[k] - left) / cell.x(), 0.0, 1.0);
           const double b = std::clamp((spans[k + 1] - left) / cell.x(), 0.0, 1.0);

@@ -22,7 +22,7 @@ Result<Shape<3>> hull_inside_by(const Shape<3>& given, double margin) {
   std::vector<Vec<3>> corners;
   for (const auto& [normal, offset] : planes_of(around.value()).planes)
     corners.emplace_back(middle + normal / offset);
-  const Result<Shape<3>> small = hull(corners, 256);
+  Result<Shape<3>> small = hull(corners, 256);
   if (!small) return too_much("hull");
   return small;
 }

@@ -22,8 +22,8 @@ class Follower {
  public:
   explicit Follower(const Cells& cells)
       : cells_(cells),
-        used_(static_cast<std::size_t>(cells.width + 1) *
-              static_cast<std::size_t>(cells.height + 1)) {}
+        along_(static_cast<std::size_t>(cells.width) + 1),
+        used_(along_ * (static_cast<std::size_t>(cells.height) + 1)) {}
 
   // The corners of the loop that goes right from here; none if it was followed before.
   std::vector<Corner> loop_from(int x, int y) {
@@ -65,10 +65,10 @@ class Follower {
            cells_.at(x, y - 1) == cells_.at(x - 1, y) && cells_.at(x, y) != cells_.at(x, y - 1);
   }
   std::uint8_t& used(int x, int y) {
-    return used_[static_cast<std::size_t>(y) * static_cast<std::size_t>(cells_.width + 1) +
-                 static_cast<std::size_t>(x)];
+    return used_[static_cast<std::size_t>(y) * along_ + static_cast<std::size_t>(x)];
   }
   const Cells& cells_;
+  std::size_t along_;
   std::vector<std::uint8_t> used_;  // sides that go right, by their first corner
 };
 
@@ -143,16 +143,22 @@ Cells grid_around(const Loops& loops, int along, Vec<2>& corner, double& cell) {
   return cells;
 }
 
+// Sets the cells of a row whose middles lie from `from` to `to`.
+void fill(Cells& cells, std::size_t row, double left, double cell, double from, double to) {
+  const auto first = std::ceil((from - left) / cell - 0.5);
+  const auto last = std::ceil((to - left) / cell - 0.5);
+  if (!(first < last)) return;
+  const auto start = cells.set.begin() + static_cast<std::ptrdiff_t>(row) * cells.width;
+  std::fill(start + static_cast<std::ptrdiff_t>(first), start + static_cast<std::ptrdiff_t>(last),
+            std::uint8_t{1});
+}
+
 Cells cells_of(const Loops& loops, int along, Vec<2>& corner, double& cell) {
   Cells cells = grid_around(loops, along, corner, cell);
   const Rows rows = rows_of(loops, corner.y(), cell, cells.height);
   for (std::size_t y = 0; y < rows.spans.size(); ++y)
-    for (std::size_t k = 0; k + 1 < rows.spans[y].size(); k += 2) {
-      const double from = std::ceil((rows.spans[y][k] - corner.x()) / cell - 0.5);
-      const double to = std::ceil((rows.spans[y][k + 1] - corner.x()) / cell - 0.5);
-      for (double x = from; x < to; ++x)
-        cells.set[y * static_cast<std::size_t>(cells.width) + static_cast<std::size_t>(x)] = 1;
-    }
+    for (std::size_t k = 0; k + 1 < rows.spans[y].size(); k += 2)
+      fill(cells, y, corner.x(), cell, rows.spans[y][k], rows.spans[y][k + 1]);
   return cells;
 }
 
@@ -323,8 +329,8 @@ Result<Art<2>> outlined_art(std::vector<std::vector<Vec<2>>> given, Winding wind
       const Vec<2>& a = loop[i];
       const Vec<2>& b = loop[(i + 1) % loop.size()];
       const auto [low, high] = std::minmax({a.y(), b.y()});
-      for (double r = std::max(std::ceil((low - corner.y()) / cell - 0.5), 0.0); r < cells.height;
-           ++r) {
+      const double first = std::ceil((low - corner.y()) / cell - 0.5);
+      for (int r = std::max(static_cast<int>(first), 0); r < cells.height; ++r) {
         const double y = corner.y() + (r + 0.5) * cell;
         if (y >= high) break;
         if (y < low) continue;
@@ -338,11 +344,7 @@ Result<Art<2>> outlined_art(std::vector<std::vector<Vec<2>>> given, Winding wind
     int turns = 0;
     for (std::size_t k = 0; k + 1 < passes[y].size(); ++k) {
       turns += passes[y][k].turn;
-      if (!is_in(turns)) continue;
-      const double from = std::ceil((passes[y][k].x - corner.x()) / cell - 0.5);
-      const double to = std::ceil((passes[y][k + 1].x - corner.x()) / cell - 0.5);
-      for (double x = from; x < to; ++x)
-        cells.set[y * static_cast<std::size_t>(cells.width) + static_cast<std::size_t>(x)] = 1;
+      if (is_in(turns)) fill(cells, y, corner.x(), cell, passes[y][k].x, passes[y][k + 1].x);
     }
   }
   art.loops = loops_around(cells, 4).loops;

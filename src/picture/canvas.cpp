@@ -5,6 +5,7 @@
 
 #include <cmath>
 #include <fstream>
+#include <map>
 #include <sstream>
 
 namespace colvik::picture {
@@ -75,8 +76,7 @@ Result<void> Canvas::finish() {
   } else {
     cairo_surface_finish(surface_);
     status = cairo_surface_status(surface_);
-    if (status == CAIRO_STATUS_SUCCESS && !titles_.empty() && !add_titles())
-      status = CAIRO_STATUS_WRITE_ERROR;
+    if (status == CAIRO_STATUS_SUCCESS && !finish_svg()) status = CAIRO_STATUS_WRITE_ERROR;
   }
   if (status == CAIRO_STATUS_SUCCESS) return {};
   return Error{file_,
@@ -84,8 +84,36 @@ Result<void> Canvas::finish() {
                "a path in a folder that exists"};
 }
 
-// Cairo writes none, so they are put in before the end of what it wrote.
-bool Canvas::add_titles() {
+namespace {
+
+// Cairo numbers pictures and what is in them over the whole program: here from 1 in each.
+std::string renumbered(const std::string& svg) {
+  std::map<std::string, std::size_t> numbers;
+  std::string out;
+  std::size_t done = 0;
+  for (std::size_t at = 0; (at = svg.find_first_of("\"#", at)) != std::string::npos;) {
+    ++at;
+    const std::string_view rest = std::string_view(svg).substr(at);
+    for (const std::string_view name : {"image", "surface"}) {
+      if (!rest.starts_with(name)) continue;
+      const std::size_t digits = at + name.size();
+      const std::size_t end = std::min(svg.find_first_not_of("0123456789", digits), svg.size());
+      if (end == digits) continue;
+      const std::size_t number =
+          numbers.emplace(svg.substr(at, end - at), numbers.size() + 1).first->second;
+      out.append(svg, done, digits - done);
+      out += std::to_string(number);
+      at = done = end;
+      break;
+    }
+  }
+  return out.append(svg, done);
+}
+
+}  // namespace
+
+// Cairo writes no titles, so they are put in before the end of what it wrote.
+bool Canvas::finish_svg() {
   std::ifstream in(file_, std::ios::binary);
   std::stringstream read;
   read << in.rdbuf();
@@ -94,7 +122,7 @@ bool Canvas::add_titles() {
   if (end == std::string::npos) return false;
   text.insert(end, titles_);
   std::ofstream out(file_, std::ios::binary);
-  out << text;
+  out << renumbered(text);
   return static_cast<bool>(out.flush());
 }
 

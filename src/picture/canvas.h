@@ -66,7 +66,7 @@ class Canvas {
 
  private:
   Canvas() = default;
-  bool add_titles();
+  bool finish_svg();
   void path(std::span<const Vec<2>> points, bool close);
   void fill_and_stroke(const Colour* fill, const Stroke* stroke);
   std::string file_;

@@ -77,8 +77,8 @@ void paint_art(Canvas& canvas, const Field& field, const Art<2>& art, const Offe
     (void)canvas.image(drawing, top_left, top_right - top_left, bottom_left - top_left, 0.55);
   }
   for (const auto& loop : art.loops) {
-    std::vector<Vec<2>> points;
-    for (const Vec<2>& p : loop) points.push_back(paper(p));
+    std::vector<Vec<2>> points(loop.size());
+    std::transform(loop.begin(), loop.end(), points.begin(), paper);
     // Holes show the paper, unless a drawing lies beneath.
     const bool hole = [&] {
       double twice = 0;
@@ -95,8 +95,9 @@ void paint_art(Canvas& canvas, const Field& field, const Art<2>& art, const Offe
   }
   const Pose<2> pose{offer.collider.at, offer.collider.turned};
   const auto on_paper = [&](const std::vector<Vec<2>>& line) {
-    std::vector<Vec<2>> points;
-    for (const Vec<2>& p : line) points.push_back(paper(pose * p));
+    std::vector<Vec<2>> points(line.size());
+    std::transform(line.begin(), line.end(), points.begin(),
+                   [&](const Vec<2>& p) { return paper(pose * p); });
     return points;
   };
   const Colour inside = kFitted.faded(0.22);
@@ -154,9 +155,10 @@ void paint_offers(Canvas& canvas, const Art<D>& art, const Offers<D>& offers,
   const auto [columns, rows] = grid_for(offers.offers.size(), space);
   for (std::size_t i = 0; i < offers.offers.size(); ++i) {
     const Vec<2> cell(space.x() / columns, space.y() / rows);
-    const auto column = static_cast<double>(i % static_cast<std::size_t>(columns));
-    const auto row = static_cast<double>(i / static_cast<std::size_t>(columns));
-    const Vec<2> corner(kFitEdge + column * cell.x(), kFitHead + row * cell.y());
+    const std::size_t row = i / static_cast<std::size_t>(columns);
+    const std::size_t column = i - row * static_cast<std::size_t>(columns);
+    const Vec<2> corner(kFitEdge + static_cast<double>(column) * cell.x(),
+                        kFitHead + static_cast<double>(row) * cell.y());
     const bool best = o.best && o.best->offer == i;
     canvas.text(corner + Vec<2>(4, 16),
                 fmt::format("{}{}", fit_name<D>(offers.offers[i].as), best ? " - best" : ""), 13,

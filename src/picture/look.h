@@ -9,6 +9,7 @@ namespace colvik::picture {
 inline const Colour kPaper{0.985, 0.98, 0.965};
 inline const Colour kInk{0.13, 0.14, 0.17};
 inline const Colour kQuiet{0.45, 0.46, 0.5};
+inline constexpr double kOff = 0.35;  // how strongly what is switched off is drawn
 inline const Colour kUntagged{0.48, 0.50, 0.53};
 // Distinct with any colour vision: after Okabe and Ito, "Color universal design" (2008), with
 // three more for scenes of many tags. The same as on pages.

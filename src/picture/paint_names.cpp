@@ -63,24 +63,29 @@ void Painter<D>::paint_names(std::uint64_t step) {
   for (const Shown& s : all) {
     const TraceObject<D>& o = trace_.objects()[s.index];
     if (all.size() > kMany && o.body == BodyKind::dynamic) continue;
-    paint_name(o, *trace_.pose_at(s.index, step));
+    paint_name(s.index, step);
   }
 }
 
 // Names of single objects (copies are many), where there is room for them.
 template <int D>
-void Painter<D>::paint_name(const TraceObject<D>& o, const Pose<D>& pose) {
+void Painter<D>::paint_name(std::uint32_t index, std::uint64_t step) {
+  const TraceObject<D>& o = trace_.objects()[index];
+  const Pose<D> pose = *trace_.pose_at(index, step);
   if (o.name.find('.') != std::string::npos || !view_.contains(pose.position)) return;
+  std::vector<ColliderDef<D>> seen;
+  for (std::size_t i = 0; i < o.colliders.size(); ++i)
+    if (trace_.is_on(index, i, step)) seen.push_back(trace_.collider_at(index, i, step));
   Bounds<D> around;
-  for (const ColliderDef<D>& c : o.colliders)
+  for (const ColliderDef<D>& c : seen)
     around = around.merged(bounds(c.shape, pose * Pose<D>{c.at, c.turned}));
-  if (o.colliders.empty()) around = around.merged(pose.position);
+  if (seen.empty()) around = around.merged(pose.position);
   const std::string name = canvas_.fitting(o.name, 11, 220);
   const double width = canvas_.text_width(name, 11);
   const Vec<2> centre = to_paper_(around.centre());
   double high = centre.y();
   double low = centre.y();
-  for (const ColliderDef<D>& c : o.colliders)
+  for (const ColliderDef<D>& c : seen)
     for (const Points& loop : silhouettes(c, pose))
       for (const Vec<2>& p : loop) {
         high = std::min(high, p.y());
@@ -112,9 +117,11 @@ void Painter<D>::paint_titles(std::uint64_t step) {
     for (const Number& n : o.numbers)
       if (const auto value = trace_.number_at(s.index, n.name, step))
         text += fmt::format("\n{}: {:g}", n.name, *value);
-    for (const ColliderDef<D>& c : o.colliders)
+    for (std::size_t i = 0; i < o.colliders.size(); ++i) {
+      const ColliderDef<D> c = trace_.collider_at(s.index, i, step);
       for (const Points& loop : silhouettes(c, *trace_.pose_at(s.index, step)))
-        canvas_.title(loop, text);
+        canvas_.title(loop, c.on ? text : text + "\nswitched off");
+    }
   }
 }
 

@@ -75,8 +75,9 @@ void Painter<D>::paint_gone(std::uint64_t step) {
     const TraceObject<D>& o = trace_.objects()[i];
     if (o.gone > step || o.gone == 0) continue;
     if (const auto pose = trace_.pose_at(i, o.gone - 1))
-      for (const ColliderDef<D>& c : o.colliders)
-        paint_outline(c, *pose, {colour_of(o.tags).faded(0.45), 1, Dash::dashed});
+      for (std::size_t k = 0; k < o.colliders.size(); ++k)
+        if (const ColliderDef<D> c = trace_.collider_at(i, k, o.gone - 1); c.on)
+          paint_outline(c, *pose, {colour_of(o.tags).faded(0.45), 1, Dash::dashed});
   }
 }
 
@@ -120,8 +121,12 @@ void Painter<D>::paint_object(std::uint32_t index, std::uint64_t step, double st
   const Pose<D> pose = *trace_.pose_at(index, step);
   for (const Drawing<D>& drawing : o.drawings) paint_drawing(o, drawing, pose, strength);
   for (std::size_t i = 0; i < o.colliders.size(); ++i) {
-    const ColliderDef<D>& c = o.colliders[i];
+    const ColliderDef<D> c = trace_.collider_at(index, i, step);
     const Colour own = colour_of(o, i);
+    if (!c.on) {
+      paint_outline(c, pose, {own.faded(kOff * strength), 1});
+      continue;
+    }
     const std::vector<Points> loops = silhouettes(c, pose);
     // A zone over most of the picture is hatched thinly, so that the rest stays legible.
     Bounds<2> box;
@@ -133,8 +138,7 @@ void Painter<D>::paint_object(std::uint32_t index, std::uint64_t step, double st
       if (c.zone) canvas_.hatch(loop, own.faded((vast ? 0.14 : 0.4) * strength), vast ? 18 : 8);
       else canvas_.polygon(loop, &fill, nullptr);
     paint_outline(c, pose,
-                  line_of(o.body, trace_.asleep_at(index, step), c.zone,
-                          own.faded(strength * (c.on ? 1 : 0.4))));
+                  line_of(o.body, trace_.asleep_at(index, step), c.zone, own.faded(strength)));
   }
   if (o.colliders.empty()) {
     const Colour dot = colour_of(o.tags).faded(strength);
@@ -178,36 +182,42 @@ void Painter<D>::paint_solid(std::uint64_t last) {
     const auto edges_of = [&](const ColliderDef<3>& c, const Pose<3>& at, const Stroke& stroke) {
       for (const Edge3& e : edges(c.shape)) raster.line(at * e.from, at * e.to, stroke);
     };
+    // Each collider of what is there, as it was then.
     const auto visit = [&](std::uint64_t step, bool with_still, const auto& act) {
       for (const Shown& s : shown_at(step, with_still)) {
-        const TraceObject<3>& o = trace_.objects()[s.index];
         const Pose<3> pose = *trace_.pose_at(s.index, step);
-        for (std::size_t i = 0; i < o.colliders.size(); ++i)
-          act(o, i, pose * Pose<3>{o.colliders[i].at, o.colliders[i].turned}, s.index);
+        for (std::size_t i = 0; i < trace_.objects()[s.index].colliders.size(); ++i) {
+          const ColliderDef<3> c = trace_.collider_at(s.index, i, step);
+          act(s.index, c, pose * Pose<3>{c.at, c.turned}, colour_of(trace_.objects()[s.index], i));
+        }
       }
     };
-    for (const bool zones : {false, true})
-      visit(last, true,
-            [&](const TraceObject<3>& o, std::size_t i, const Pose<3>& at, std::uint32_t index) {
-              const ColliderDef<3>& c = o.colliders[i];
-              const bool through = c.zone || !c.on;
-              if (through != zones) return;
-              const Colour own = colour_of(o, i);
-              const double pale = c.shape.kind == ShapeKind::half_space ? 0.9
-                                  : o.body == BodyKind::fixed           ? 0.74
-                                                                        : 0.22;
-              const Colour fill = through ? own.faded(0.10) : mixed(own, pale);
-              for (const Facet& f : facets(
-                       c.shape, wide, at.rotation.inverse() * Vec<3>(view_.centre() - at.position)))
-                raster.fill(f, at, fill);
-              if (c.shape.kind == ShapeKind::half_space) return;  // its lines would be of no place
-              edges_of(c, at, line_of(o.body, trace_.asleep_at(index, last), through, own));
-            });
+    const auto paint_one = [&](std::uint32_t index, const ColliderDef<3>& c, const Pose<3>& at,
+                               const Colour& own) {
+      if (!c.on) return edges_of(c, at, {own.faded(kOff), 1});
+      const BodyKind body = trace_.objects()[index].body;
+      const double pale = c.shape.kind == ShapeKind::half_space ? 0.9
+                          : body == BodyKind::fixed             ? 0.74
+                                                                : 0.22;
+      const Colour fill = c.zone ? own.faded(0.10) : mixed(own, pale);
+      for (const Facet& f :
+           facets(c.shape, wide, at.rotation.inverse() * Vec<3>(view_.centre() - at.position)))
+        raster.fill(f, at, fill);
+      if (c.shape.kind == ShapeKind::half_space) return;  // its lines would be of no place
+      edges_of(c, at, line_of(body, trace_.asleep_at(index, last), c.zone, own));
+    };
+    for (const bool through : {false, true})
+      visit(
+          last, true,
+          [&](std::uint32_t index, const ColliderDef<3>& c, const Pose<3>& at, const Colour& own) {
+            if ((c.zone || !c.on) == through) paint_one(index, c, at, own);
+          });
     for (int k = 0; k + 1 < options_.strobe; ++k)
       visit(trace_.steps() * static_cast<std::uint64_t>(k) /
                 static_cast<std::uint64_t>(options_.strobe - 1),
-            false, [&](const TraceObject<3>& o, std::size_t i, const Pose<3>& at, std::uint32_t) {
-              edges_of(o.colliders[i], at, {colour_of(o, i), 1, Dash::dotted});
+            false,
+            [&](std::uint32_t, const ColliderDef<3>& c, const Pose<3>& at, const Colour& own) {
+              if (c.on) edges_of(c, at, {own, 1, Dash::dotted});
             });
     raster.paint(canvas_);
     for (const Shown& s : shown_at(last, true)) {

@@ -43,7 +43,7 @@ class Painter {
   void paint_outline(const ColliderDef<D>& c, const Pose<D>& pose, const Stroke& stroke);
   // In paint_names.cpp.
   void paint_names(std::uint64_t step);
-  void paint_name(const TraceObject<D>& o, const Pose<D>& pose);
+  void paint_name(std::uint32_t index, std::uint64_t step);
   void paint_titles(std::uint64_t step);
   [[nodiscard]] std::vector<Points> silhouettes(const ColliderDef<D>& c, const Pose<D>& pose) const;
   [[nodiscard]] Points silhouette(const Shape<3>& shape, const Pose<3>& at) const;

@@ -55,6 +55,7 @@ void paint_legend(Canvas& canvas, const Trace<D>& trace, Column& at) {
   std::array<bool, 3> bodies{};
   bool zones = false;
   bool slept = false;
+  bool off = false;
   for (std::uint32_t i = 0; i < trace.objects().size(); ++i) {
     const TraceObject<D>& o = trace.objects()[i];
     present = present.merged(o.tags);
@@ -66,6 +67,7 @@ void paint_legend(Canvas& canvas, const Trace<D>& trace, Column& at) {
     }
     bodies[static_cast<std::size_t>(o.body)] |= solid;
     for (const auto& s : trace.samples(i)) slept = slept || s.asleep;
+    for (const TraceColliderChange& c : trace.collider_changes(i)) off = off || !c.on;
   }
   if (untagged || !present.empty()) heading(canvas, at, "Tags");
   for (const Tag tag : present.list()) {
@@ -82,6 +84,7 @@ void paint_legend(Canvas& canvas, const Trace<D>& trace, Column& at) {
   if (slept)
     swatch(canvas, at, line_of(BodyKind::dynamic, true, false, kQuiet), 0.34, false, "asleep");
   if (zones) swatch(canvas, at, line_of(BodyKind::fixed, false, true, kQuiet), 0, true, "zone");
+  if (off) swatch(canvas, at, {kQuiet.faded(kOff), 1}, 0, false, "switched off");
   at.y += 8;
 }
 

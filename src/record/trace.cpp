@@ -101,6 +101,8 @@ std::uint32_t Trace<D>::note_object(const World<D>& world, ObjectId id) {
     samples_.emplace_back();
     walk_samples_.emplace_back();
     tag_samples_.emplace_back();
+    collider_changes_.emplace_back();
+    colliders_now_.emplace_back(o.colliders.size(), std::pair(true, 1.0));
   }
   TraceObject<D>& t = objects_[index];
   std::vector<Sample>& samples = samples_[index];
@@ -121,6 +123,7 @@ std::uint32_t Trace<D>::note_object(const World<D>& world, ObjectId id) {
       t.colliders.push_back(o.colliders[i].def);
     }
   }
+  note_colliders(o, index);
   if (tag_samples_[index].empty() || !(tag_samples_[index].back().second == o.tags))
     tag_samples_[index].emplace_back(steps_, o.tags);
   t.active = o.active;
@@ -132,6 +135,19 @@ std::uint32_t Trace<D>::note_object(const World<D>& world, ObjectId id) {
     note_numbers(index, t.numbers);
   }
   return index;
+}
+
+template <int D>
+void Trace<D>::note_colliders(const Object<D>& now, std::uint32_t object) {
+  TraceObject<D>& t = objects_[object];
+  for (std::size_t i = 0; i < t.colliders.size(); ++i) {
+    const Collider<D>& c = now.colliders[i];
+    const auto before = std::exchange(colliders_now_[object][i], std::pair(c.def.on, c.scale));
+    if (before == colliders_now_[object][i]) continue;
+    collider_changes_[object].push_back({steps_, static_cast<std::uint32_t>(i), c.def.on, c.scale});
+    t.colliders[i].on = t.parties[i].on = c.def.on;
+    t.colliders[i].shape = c.def.shape;
+  }
 }
 
 template <int D>
@@ -178,6 +194,29 @@ template <int D>
 bool Trace<D>::asleep_at(std::uint32_t object, std::uint64_t step) const {
   const Sample* const s = sample_at(object, step);
   return s != nullptr && s->asleep;
+}
+
+template <int D>
+TraceColliderChange Trace<D>::collider_state_at(std::uint32_t object, std::size_t collider,
+                                                std::uint64_t step) const {
+  TraceColliderChange state;
+  state.collider = static_cast<std::uint32_t>(collider);
+  for (const TraceColliderChange& c : collider_changes_[object]) {
+    if (c.step > step) break;
+    if (c.collider == collider) state = c;
+  }
+  return state;
+}
+
+template <int D>
+ColliderDef<D> Trace<D>::collider_at(std::uint32_t object, std::size_t collider,
+                                     std::uint64_t step) const {
+  ColliderDef<D> c = objects_[object].colliders[collider];
+  const TraceColliderChange then = collider_state_at(object, collider, step);
+  const TraceColliderChange last = collider_state_at(object, collider, kNever);
+  if (then.scale != last.scale) c.shape = scaled(c.shape, then.scale / last.scale);
+  c.on = then.on;
+  return c;
 }
 
 template <int D>

@@ -221,6 +221,7 @@ auto StepLines<D>::note(ObjectId id, bool whole) -> Known& {
   }
   known.shown = o.active;
   known.asleep = o.asleep;
+  note_colliders(known, o, whole);
   note_numbers(known.number, o.numbers, known.numbers, whole || fresh);
   note_walking(id, o, whole);
   return by_slot_[id.slot];
@@ -288,6 +289,21 @@ void StepLines<D>::note_pose(Known& known, const Object<D>& o) {
   List& list = lists_[moved];
   list.next();
   list.text.append(text.data(), end - 1);
+}
+
+// A whole step says all of an object of which one ever changed: it was described when it came.
+template <int D>
+void StepLines<D>::note_colliders(Known& known, const Object<D>& o, bool whole) {
+  const bool fresh = known.colliders.size() != o.colliders.size();
+  known.colliders.resize(o.colliders.size());
+  for (std::size_t i = 0; i < known.colliders.size(); ++i) {
+    const std::pair now(o.colliders[i].def.on, o.colliders[i].scale);
+    const bool differs = !fresh && known.colliders[i] != now;
+    known.changed = known.changed || differs;
+    if (differs || (whole && known.changed))
+      say(changed, "[{},{},{:d},{}]", known.number, i, now.first, now.second);
+    known.colliders[i] = now;
+  }
 }
 
 template <int D>
@@ -407,9 +423,11 @@ std::string StepLines<D>::describe(const Known& known, const Object<D>& o) const
   std::vector<ColliderDef<D>> defs;
   Json outline = Json::array();
   Json zones = Json::array();
+  Json scales = Json::array();
   for (const Collider<D>& c : o.colliders) {
     defs.push_back(c.def);
     zones.push_back(c.def.zone);
+    scales.push_back(c.scale);
     std::vector<Line<D>> lines;
     collider_lines(c.def, Pose<D>{}, 0, known.id, lines);
     Json drawn = Json::array();
@@ -429,6 +447,8 @@ std::string StepLines<D>::describe(const Known& known, const Object<D>& o) const
             {"mirrored", o.mirrored}, {"zones", zones},
             {"lines", outline},       {"colliders", hexadecimal(save_colliders<D>(defs))}};
   if (!drawings.empty()) j["drawings"] = drawings;
+  if (std::any_of(scales.begin(), scales.end(), [](const Json& s) { return s != 1.0; }))
+    j["scales"] = scales;
   const Party party = world_.party(known.id, 0);
   j["serial"] = party.object;
   j["family"] = party.family;

@@ -67,6 +67,8 @@ class StepLines {
     PoseUnits<D> bend{};
     TagSet tags{};
     std::vector<double> numbers{};
+    std::vector<std::pair<bool, double>> colliders{};  // on, and scale
+    bool changed = false;                              // one of them, ever
   };
   // A list of one key, with commas between its items.
   struct List {
@@ -81,6 +83,7 @@ class StepLines {
     moved,
     shown,
     asleep,
+    changed,
     tagged,
     gone_ones,
     numbers,
@@ -99,6 +102,7 @@ class StepLines {
   void note_first(Known& known, const Object<D>& o);
   void note_pose(Known& known, const Object<D>& o);
   PoseUnits<D> place(Known& known, const Pose<D>& pose) const;
+  void note_colliders(Known& known, const Object<D>& o, bool whole);
   void note_walking(ObjectId id, const Object<D>& o, bool whole);
   void note_numbers(std::int64_t whose, std::span<const Number> now, std::vector<double>& before,
                     bool whole);
@@ -116,9 +120,9 @@ class StepLines {
   std::vector<Description> descriptions_;
   std::vector<std::uint32_t> gone_;
   std::array<List, kKeys> lists_ = {List{"objects"}, List{"moved"},   List{"shown"},
-                                    List{"asleep"},  List{"tags"},    List{"gone"},
-                                    List{"numbers"}, List{"walkers"}, List{"touches"},
-                                    List{"fired"},   List{"withheld"}};
+                                    List{"asleep"},  List{"changed"}, List{"tags"},
+                                    List{"gone"},    List{"numbers"}, List{"walkers"},
+                                    List{"touches"}, List{"fired"},   List{"withheld"}};
   fmt::memory_buffer line_;
   fmt::memory_buffer late_;
   std::uint32_t next_number_ = 0;

@@ -48,6 +48,13 @@ double positive(const nlohmann::json& number) {
   return value;
 }
 
+double scale(const nlohmann::json& number) {
+  const double value = finite(number);
+  if (!(value >= 1e-9 && value <= 1e6))
+    throw Wrong{fmt::format("has a scale of {:g}", value), "1e-9 to 1e6"};
+  return value;
+}
+
 }  // namespace
 
 template <int D>
@@ -101,12 +108,19 @@ void TraceMaker<D>::describe(const Json& line) {
     k.description = line;
     return;
   }
-  fill(trace().objects_[k.index], line);
-  tag_parties(trace().objects_[k.index]);
+  TraceObject<D>& o = trace().objects_[k.index];
+  const std::size_t before = o.colliders.size();
+  fill(k, o, line);
+  if (o.colliders.size() != before)
+    throw Wrong{fmt::format("describes {} colliders of {}", o.colliders.size(), before),
+                "as many as before"};
+  for (std::size_t i = 0; i < before; ++i)
+    o.colliders[i].on = o.parties[i].on = trace().is_on(k.index, i, kNever);
+  tag_parties(o);
 }
 
 template <int D>
-void TraceMaker<D>::fill(TraceObject<D>& o, const Json& d) {
+void TraceMaker<D>::fill(Known& k, TraceObject<D>& o, const Json& d) {
   const auto colliders =
       load_colliders<D>(bytes_of(d.at("colliders").get_ref<const std::string&>()));
   if (!colliders)
@@ -116,6 +130,10 @@ void TraceMaker<D>::fill(TraceObject<D>& o, const Json& d) {
   o.body = named(d.at("body"), BodyKind::dynamic);
   o.mirrored = d.at("mirrored").get<bool>();
   o.colliders = colliders.value();
+  k.shapes.clear();
+  const Json scales = d.value("scales", Json::array());
+  for (std::size_t i = 0; i < o.colliders.size(); ++i)
+    k.shapes.emplace_back(o.colliders[i].shape, i < scales.size() ? scale(scales[i]) : 1);
   o.drawings.clear();
   for (const Json& drawing : d.value("drawings", Json::array()))
     o.drawings.push_back({vector(drawing.at("size")), drawing.at("picture").get<std::string>(),
@@ -165,6 +183,7 @@ void TraceMaker<D>::step(const Json& line) {
     const std::uint32_t object = there(x.at(0)).index;
     sample(object, latest(object).shown, x.at(1).get<int>() != 0, latest(object).pose);
   });
+  each("changed", [&](const Json& x) { collider(x); });
   each("tags", [&](const Json& x) { retag(there(x.at(0)).index, tags(x.at(1))); });
   each("numbers", [&](const Json& x) { number(x); });
   each("walkers", [&](const Json& x) { walker(x); });
@@ -333,10 +352,13 @@ void TraceMaker<D>::first(const Json& item) {
     t.samples_.emplace_back();
     t.walk_samples_.emplace_back();
     t.tag_samples_.emplace_back();
-    fill(o, k.description);
+    t.collider_changes_.emplace_back();
+    fill(k, o, k.description);
     k.description = {};
     o.born = t.steps_;
     o.first_pose = pose(k);
+    for (std::uint32_t i = 0; i < o.colliders.size(); ++i)
+      change(k.index, {t.steps_, i, o.colliders[i].on, k.shapes[i].second});
   }
   const auto& samples = t.samples_[k.index];
   if (samples.empty() || k.at != before || samples.back().shown != shown ||
@@ -398,6 +420,34 @@ void TraceMaker<D>::gone(const Json& item) {
   if (o.gone != kNever) return;
   o.gone = trace().steps_;
   if (item.at(1).get<std::int64_t>() >= 0) o.remover = reaction(item[1]);
+}
+
+template <int D>
+void TraceMaker<D>::collider(const Json& item) {
+  const Known& k = there(item.at(0));
+  TraceObject<D>& o = trace().objects_[k.index];
+  const auto i = item.at(1).get<std::uint32_t>();
+  if (i >= o.colliders.size())
+    throw Wrong{fmt::format("changes collider {} of {}", i, o.colliders.size()),
+                "one of them, counted from 0"};
+  const TraceColliderChange now{trace().steps_, i, item.at(2).get<int>() != 0, scale(item.at(3))};
+  change(k.index, now);
+  o.colliders[i].on = o.parties[i].on = now.on;
+  const auto& [shape, described] = k.shapes[i];
+  o.colliders[i].shape = now.scale == described ? shape : scaled(shape, now.scale / described);
+}
+
+template <int D>
+void TraceMaker<D>::change(std::uint32_t object, const TraceColliderChange& now) {
+  const TraceColliderChange last = trace().collider_state_at(object, now.collider, kNever);
+  if (last.on == now.on && last.scale == now.scale) return;
+  std::vector<TraceColliderChange>& all = trace().collider_changes_[object];
+  // A second one of its step is of an object that was described before it came.
+  const auto same = std::find_if(all.begin(), all.end(), [&](const TraceColliderChange& c) {
+    return c.step == now.step && c.collider == now.collider;
+  });
+  if (same != all.end()) *same = now;
+  else all.push_back(now);
 }
 
 template <int D>

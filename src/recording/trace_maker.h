@@ -45,6 +45,7 @@ struct TraceMaker {
     std::array<std::int64_t, kParts> at{};
     std::array<std::int64_t, kParts> rate{};
     std::array<std::int64_t, kParts> bend{};
+    std::vector<std::pair<Shape<D>, double>> shapes{};  // as described, and their scales
   };
   Trace<D>& trace() { return made.trace; }
   Known& known(std::int64_t number);         // described
@@ -54,12 +55,14 @@ struct TraceMaker {
   double time(const Json& seconds) const;
   TagSet tags(const Json& list);
   static Vec<D> vector(const Json& list);
-  void fill(TraceObject<D>& object, const Json& description);
+  void fill(Known& known, TraceObject<D>& object, const Json& description);
   void retag(std::uint32_t object, const TagSet& now);
   void tag_parties(TraceObject<D>& object);
   void first(const Json& item);
   void moved(const Json& list);
   void gone(const Json& item);
+  void collider(const Json& item);
+  void change(std::uint32_t object, const TraceColliderChange& now);
   void walker(const Json& item);
   void number(const Json& item);
   void touch(const Json& item);

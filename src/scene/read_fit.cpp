@@ -238,12 +238,15 @@ bool SceneReader<D>::cut_frames(FitRequest& r, std::vector<std::array<int, 4>>& 
   const auto height = static_cast<int>(std::clamp(r.cell->y(), 0.0, 1e6));
   const int across = width > 0 ? pixels->width / width : 0;
   const int down = height > 0 ? pixels->height / height : 0;
+  const int count = across * down;
   for (std::size_t i = 0; i < parts.size(); ++i) {
     const double frame = r.show.empty() ? static_cast<double>(i) : r.show[i];
-    if (frame != std::floor(frame) || frame >= static_cast<double>(across) * down) {
+    if (frame != std::floor(frame) || !(frame >= 0 && frame < count) || across == 0) {
       context_.report(*r.node, fmt::format("the picture has no frame {}", frame),
-                      fmt::format("0 to {}: {} across and {} down of {} x {} pixels",
-                                  across * down - 1, across, down, width, height));
+                      count > 0 ? fmt::format("0 to {}: {} across and {} down of {} x {} pixels",
+                                              count - 1, across, down, width, height)
+                                : fmt::format("a cell of at most {} x {} pixels, as it has",
+                                              pixels->width, pixels->height));
       return false;
     }
     const int number = static_cast<int>(frame);

@@ -133,6 +133,7 @@ void run_schedules(Model<D>& model) {
       if (b.on && *b.on != o.shown.colliders[i].def.on) switch_collider(model, o, i, *b.on);
       if (b.scale) {
         replace_shape(model, o, i, scaled(o.first_shapes[i], *b.scale));
+        o.shown.colliders[i].scale = *b.scale;
         o.changes.switched = store.causes_noted = true;
       }
     }

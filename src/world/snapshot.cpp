@@ -8,7 +8,7 @@ namespace colvik {
 
 namespace {
 
-constexpr std::uint32_t kVersion = 10;
+constexpr std::uint32_t kVersion = 11;
 template <int D>
 constexpr std::string_view kWhat = D == 2 ? "colvik 2D world" : "colvik 3D world";
 

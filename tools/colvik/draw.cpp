@@ -70,11 +70,12 @@ std::optional<Bounds<D>> cropped(const Seen<D>& seen, const std::string& crop, s
     if (const auto region = seen.scene->regions.find(crop); region != seen.scene->regions.end())
       return region->second;
   const auto n = numbers_in(crop);
-  if (n && n->size() == 2 * D) {
+  constexpr std::size_t kCorner = D;
+  if (n && n->size() == 2 * kCorner) {
     Bounds<D> box;
-    for (int corner = 0; corner < 2; ++corner) {
+    for (const std::size_t corner : {std::size_t{0}, kCorner}) {
       Vec<D> p;
-      for (int k = 0; k < D; ++k) p[k] = (*n)[static_cast<std::size_t>(corner * D + k)];
+      for (std::size_t k = 0; k < kCorner; ++k) p[static_cast<int>(k)] = (*n)[corner + k];
       box = box.merged(p);
     }
     if (box.size().minCoeff() > 0) return box;

@@ -178,7 +178,7 @@ Result<std::string> write_collider(const std::string& scene, const std::string& 
         fmt::format("{}:{}:{}", scene, error.source().begin.line, error.source().begin.column),
         std::string(error.description()), "TOML as in docs/scene.md"};
   }
-  const Result<std::string> after = replaced(scene, text, root, kind, collider);
+  Result<std::string> after = replaced(scene, text, root, kind, collider);
   if (!after) return after;
   if (const Result<void> done = replace_scene(scene, after.value(), {}); !done) return done.error();
   return fmt::format("{}: collider of kind {} written\n", scene, kind);

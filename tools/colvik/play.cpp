@@ -183,7 +183,8 @@ std::string wishes_file(const std::string& path, const std::string& walker) {
 template <int D>
 Result<std::vector<std::string>> keep_played(const std::string& path, const Scene<D>& scene,
                                              const Played<D>& played, bool wishes,
-                                             bool expectations, std::span<const Setting> settings) {
+                                             bool expectations, std::span<const Setting> settings,
+                                             const std::string& allowed) {
   const std::filesystem::path folder = std::filesystem::path(path).parent_path();
   std::string text = read_all(path);
   if (!text.empty() && text.back() != '\n') text += '\n';
@@ -247,7 +248,7 @@ Result<std::vector<std::string>> keep_played(const std::string& path, const Scen
     out << text;
     if (!out.flush()) return refuse(beside + " cannot be written", "a folder that may be written");
   }
-  const LoadedScene loaded = load_scene(beside, settings);
+  const LoadedScene loaded = load_scene(beside, settings, allowed);
   std::error_code failed;
   const auto* again = loaded.ok() ? std::get_if<Scene<D>>(&*loaded.scene) : nullptr;
   bool same = again != nullptr;
@@ -269,9 +270,9 @@ Result<std::vector<std::string>> keep_played(const std::string& path, const Scen
 
 template Result<std::vector<std::string>> keep_played(const std::string&, const Scene<2>&,
                                                       const Played<2>&, bool, bool,
-                                                      std::span<const Setting>);
+                                                      std::span<const Setting>, const std::string&);
 template Result<std::vector<std::string>> keep_played(const std::string&, const Scene<3>&,
                                                       const Played<3>&, bool, bool,
-                                                      std::span<const Setting>);
+                                                      std::span<const Setting>, const std::string&);
 
 }  // namespace colvik::tool

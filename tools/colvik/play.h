@@ -46,10 +46,12 @@ class Played {
 
 // Writes wishes into files beside the scene, names them in it, and appends inputs and expectations.
 // All or nothing: the scene is only replaced by one that runs as it was played. Says what it did,
-// or what is to be done by hand.
+// or what is to be done by hand. `allowed`: folder that files which the scene names must be in; its
+// own if empty.
 template <int D>
 Result<std::vector<std::string>> keep_played(const std::string& path, const Scene<D>& scene,
                                              const Played<D>& played, bool wishes,
-                                             bool expectations, std::span<const Setting> settings);
+                                             bool expectations, std::span<const Setting> settings,
+                                             const std::string& allowed = {});
 
 }  // namespace colvik::tool

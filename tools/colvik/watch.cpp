@@ -1,6 +1,4 @@
 // A scene on a page that follows the file, and can be played. Only this machine is served.
-#include <httplib.h>
-
 #include <fmt/format.h>
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
@@ -19,6 +17,9 @@
 #include "commands.h"
 #include "judged.h"
 #include "play.h"
+
+// After Eigen, whose names its system headers redefine.
+#include <httplib.h>
 
 namespace colvik::tool {
 
@@ -43,7 +44,21 @@ using Message = nlohmann::json;
 
 std::atomic<bool> ended = false;  // by a signal
 
-// The files that a scene names: texts in it that are files beside it.
+// Buffers of a glTF model in files of their own.
+std::vector<std::string> buffers_of(const std::filesystem::path& model) {
+  std::ifstream in(model, std::ios::binary);
+  const Message json = Message::parse(in, nullptr, false);
+  std::vector<std::string> files;
+  if (!json.is_object() || !json.contains("buffers") || !json["buffers"].is_array()) return files;
+  for (const Message& buffer : json["buffers"]) {
+    if (!buffer.is_object() || !buffer.contains("uri") || !buffer["uri"].is_string()) continue;
+    const auto uri = buffer["uri"].get<std::string>();
+    if (!uri.starts_with("data:")) files.push_back((model.parent_path() / uri).string());
+  }
+  return files;
+}
+
+// The files that a scene names, texts in it that are files beside it, and those that they name.
 std::vector<std::string> files_of(const std::string& scene) {
   std::vector<std::string> files{scene};
   const std::filesystem::path folder = std::filesystem::path(scene).parent_path();
@@ -56,7 +71,11 @@ std::vector<std::string> files_of(const std::string& scene) {
     const std::filesystem::path path =
         folder / ((*at)[1].matched ? (*at)[1].str() : (*at)[2].str());
     std::error_code ignored;
-    if (std::filesystem::is_regular_file(path, ignored)) files.push_back(path.string());
+    if (!std::filesystem::is_regular_file(path, ignored)) continue;
+    files.push_back(path.string());
+    if (path.extension() != ".gltf") continue;
+    const std::vector<std::string> more = buffers_of(path);
+    files.insert(files.end(), more.begin(), more.end());
   }
   return files;
 }
@@ -220,7 +239,7 @@ class Watching {
         [&]<int D>(std::unique_ptr<Played<D>>& played) -> Message {
           if (!played->over()) throw std::runtime_error("it is still played; stop first");
           const auto said = keep_played<D>(o_.scene, std::get<Scene<D>>(*played_scene_), *played,
-                                           wishes, expectations, settings_);
+                                           wishes, expectations, settings_, files_folder());
           if (!said) throw std::runtime_error(said.error().message());
           return {{"said", said.value()}};
         },

@@ -80,6 +80,13 @@ function touchingAt(run, o, step) {
 
 // Whether it sleeps, its tags, and how a walker stands, at a step.
 function asleepAt(o, step) { return (o.asleep || []).some(([from, to]) => step >= from && step < to); }
+// Whether a collider is on, and how large it is beside how it was sent.
+function stateOf(o, collider, step) {
+  let on = true, scale = 1;
+  for (const [from, which, now, size] of o.changed || [])
+    if (which === collider && from <= step) { on = now === 1; scale = size; }
+  return { on, size: scale / o.colliders[collider].scale };
+}
 function lastOf(list, step) {
   let found = null;
   for (const x of list || []) if (x[0] <= step) found = x;

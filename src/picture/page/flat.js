@@ -23,17 +23,22 @@ function fitFlat() {
   changed();
 }
 
-// Paths of an object's colliders in its own frame.
-function pathsOf(o) {
-  if (o.paths) return o.paths;
-  o.paths = o.colliders.map(c => {
-    const path = new Path2D();
-    for (const loop of c.lines) loop.forEach((p, i) => (i ? path.lineTo(p[0], p[1]) : path.moveTo(p[0], p[1])));
-    const fill = new Path2D();
-    for (const loop of c.fills) { loop.forEach((p, i) => (i ? fill.lineTo(p[0], p[1]) : fill.moveTo(p[0], p[1]))); fill.closePath(); }
-    return { c, path, fill };
+// Paths of an object's colliders in its own frame, at a step.
+function pathsOf(o, step) {
+  o.paths ||= o.colliders.map(() => ({}));
+  return o.colliders.map((c, k) => {
+    const { on, size } = stateOf(o, k, step), known = o.paths[k];
+    if (known.size !== size) {
+      const place = (p, axis) => c.at[axis] + (p[axis] - c.at[axis]) * size;
+      const trace = (path, loop) => loop.forEach((p, i) => path[i ? "lineTo" : "moveTo"](place(p, 0), place(p, 1)));
+      known.path = new Path2D();
+      for (const loop of c.lines) trace(known.path, loop);
+      known.fill = new Path2D();
+      for (const loop of c.fills) { trace(known.fill, loop); known.fill.closePath(); }
+      known.size = size;
+    }
+    return { c, on, path: known.path, fill: known.fill };
   });
-  return o.paths;
 }
 const hatching = new Map();
 function hatch(colour) {
@@ -61,13 +66,13 @@ function drawFlat() {
       for (const o of r.objects) {
         if (passOf(o) !== pass) continue;
         const i = sampleAt(o, step);
-        if (i >= 0) drawObject(o, placeOf(o, i), k);
+        if (i >= 0) drawObject(o, placeOf(o, i), k, step);
       }
   });
   overPicture(p => toScreen(p), (o, i) => placeOf(o, i));
 }
 function passOf(o) { return o.zone ? 0 : o.body === "static" ? 1 : 2; }
-function drawObject(o, [x, y, angle], second) {
+function drawObject(o, [x, y, angle], second, step) {
   const [sx, sy] = toScreen([x, y]), [w, h] = size(), far = o.reach * eye.scale + 4;
   if (sx < -far || sy < -far || sx > w + far || sy > h + far) return;
   pen.save();
@@ -76,11 +81,11 @@ function drawObject(o, [x, y, angle], second) {
   pen.rotate(angle);
   const colour = colourOf(o), lit = state.lit.includes(o);
   if (state.shown.drawings && !second) for (const d of o.drawings || []) drawDrawing(d);
-  const sleeping = asleepAt(o, stepOf(run));
-  for (const { c, path, fill } of pathsOf(o)) {
+  const sleeping = asleepAt(o, step);
+  for (const { c, on, path, fill } of pathsOf(o, step)) {
     if (c.zone ? !state.shown.zones : !state.shown.outlines) continue;
-    pen.globalAlpha = second ? 0.6 : 1;
-    if (!second) {
+    pen.globalAlpha = !on ? 0.25 : second ? 0.6 : 1;
+    if (!second && on) {
       if (c.zone) { if (o.reach * eye.scale > 0.3 * Math.min(w, h)) pen.globalAlpha = 0.3; pen.fillStyle = hatch(colour); const p = pen.fillStyle; if (p.setTransform) p.setTransform(new DOMMatrix().rotate(-angle * 180 / Math.PI).scale(1 / eye.scale)); pen.fill(fill); pen.globalAlpha = 1; }
       else { pen.fillStyle = colour; pen.globalAlpha = o.body === "dynamic" ? 0.42 : o.body === "kinematic" ? 0.24 : 0.1; pen.fill(fill); pen.globalAlpha = 1; }
     }
@@ -200,7 +205,8 @@ function hitFlat(x, y) {
     pen.save();
     pen.setTransform(1, 0, 0, 1, 0, 0);
     pen.lineWidth = 8 / eye.scale;
-    const inside = pathsOf(o).some(p => pen.isPointInPath(p.fill, lx, ly) || pen.isPointInStroke(p.path, lx, ly)) || (!o.colliders.length && Math.hypot(dx, dy) * eye.scale < 6);
+    const inside = pathsOf(o, step).some(p => p.on &&
+      (pen.isPointInPath(p.fill, lx, ly) || pen.isPointInStroke(p.path, lx, ly))) || (!o.colliders.length && Math.hypot(dx, dy) * eye.scale < 6);
     pen.restore();
     const rank = o.reach * (o.zone ? 4 : 1);  // small ones before what they are in
     if (inside && rank < best) { best = rank; found = o; }

@@ -84,6 +84,7 @@ function take(update) {
     if (!shown && !away) o.hidden.push([step, Infinity]);
     if (shown && away) last[1] = step;
   }
+  for (const [i, change] of update.changed) (run.objects[i].changed ||= []).push(change);
   for (const [i, step] of update.gone) run.objects[i].gone = step;
   for (const [object, name, step, value] of update.numbers) {
     let n = run.numbers.find(x => x.object === object && x.name === name);

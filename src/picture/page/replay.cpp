@@ -92,7 +92,12 @@ std::vector<std::string> tag_names(const TagSet& set, const Tags& tags) {
 
 Json index_of(std::uint32_t object) { return object == kNobody ? Json(-1) : Json(object); }
 
-// What changed of it but its place: when it slept, its tags, how it stood.
+// Step, which, whether it is on, its scale.
+Json change_json(const TraceColliderChange& c) {
+  return {c.step, c.collider, c.on ? 1 : 0, c.scale};
+}
+
+// What changed of it but its place: its colliders, when it slept, its tags, how it stood.
 template <int D>
 void add_states(const Trace<D>& trace, std::uint32_t index, Json& j) {
   const TraceObject<D>& o = trace.objects()[index];
@@ -105,6 +110,8 @@ void add_states(const Trace<D>& trace, std::uint32_t index, Json& j) {
   if (!asleep.empty() && asleep.back().size() == 1)
     asleep.back().push_back(std::min(o.gone, trace.steps() + 1));
   if (!asleep.empty()) j["asleep"] = asleep;
+  for (const TraceColliderChange& c : trace.collider_changes(index))
+    j["changed"].push_back(change_json(c));
   if (trace.tag_changes(index).size() > 1)
     for (const auto& [step, tags] : trace.tag_changes(index))
       j["tagged"].push_back({step, tag_names(tags, trace.tags())});
@@ -147,11 +154,18 @@ Json object_of(const Trace<D>& trace, std::uint32_t index, const Scale<D>& scale
   bool zone = !o.colliders.empty();
   double reach = 0.001 * trace.metre();
   Bounds<D> around = Bounds<D>{}.merged(Vec<D>(kZero));
-  for (const ColliderDef<D>& c : o.colliders) {
+  for (std::size_t i = 0; i < o.colliders.size(); ++i) {
+    const ColliderDef<D>& c = o.colliders[i];
     zone = zone && c.zone;
     colliders.push_back(page::collider_json(c, trace.metre()));
+    colliders.back()["at"] = page::vector_json<D>(c.at);
+    colliders.back()["scale"] = trace.collider_state_at(index, i, kNever).scale;
     const Bounds<D> own = bounds(c.shape, Pose<D>{c.at, c.turned});
-    reach = std::max({reach, own.lo.norm(), own.hi.norm()});
+    double largest = 1;
+    for (const TraceColliderChange& change : trace.collider_changes(index))
+      if (change.collider == i)
+        largest = std::max(largest, change.scale / double(colliders.back()["scale"]));
+    reach = std::max({reach, largest * own.lo.norm(), largest * own.hi.norm()});
     if (c.shape.kind != ShapeKind::half_space)
       around = around.merged(
           bounds(c.shape, Pose<D>{kZero, o.first_pose.rotation} * Pose<D>{c.at, c.turned}));
@@ -360,6 +374,10 @@ std::string replay_update(const Trace<D>& trace, ReplayCursor& cursor) {
     const std::uint64_t end = trace.objects()[i].gone;
     if (end != kNever && (fresh || end > cursor.steps)) gone.push_back({i, end});
   }
+  Json changed = Json::array();
+  for (std::uint32_t i = 0; i < trace.objects().size(); ++i)
+    for (const TraceColliderChange& c : trace.collider_changes(i))
+      if (i >= cursor.objects || c.step > cursor.steps) changed.push_back({i, change_json(c)});
   const std::vector<TraceNumber> changes = trace.number_changes();
   Json numbers = Json::array();
   for (const TraceNumber& n : changes)
@@ -369,6 +387,7 @@ std::string replay_update(const Trace<D>& trace, ReplayCursor& cursor) {
                        {"objects", objects},
                        {"samples", samples},
                        {"gone", gone},
+                       {"changed", changed},
                        {"numbers", numbers},
                        {"events", events_of(trace, cursor.touches, cursor.firings)},
                        {"outcome", trace.outcome().value_or("")}};

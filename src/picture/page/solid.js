@@ -39,7 +39,7 @@ function startSolid() {
 }
 function groupOf(o, second) {
   const T = THREE, group = new T.Group(), colour = new T.Color(colourOf(o));
-  for (const c of o.colliders)
+  o.colliders.forEach((c, collider) => {
     for (const s of c.solids) {
       const geometry = shapeOf(s);
       const ghost = c.zone || second;
@@ -48,15 +48,15 @@ function groupOf(o, second) {
         polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 });
       const mesh = new T.Mesh(geometry, material);
       const edges = new T.LineSegments(new T.EdgesGeometry(geometry, 25), ghost
-        ? new T.LineDashedMaterial({ color: colour, dashSize: 0.12 * data.metre, gapSize: 0.1 * data.metre }) : new T.LineBasicMaterial({ color: colour }));
+        ? new T.LineDashedMaterial({ color: colour, transparent: true, dashSize: 0.12 * data.metre, gapSize: 0.1 * data.metre }) : new T.LineBasicMaterial({ color: colour, transparent: true }));
       if (ghost) edges.computeLineDistances();
       for (const part of [mesh, edges]) {
-        part.position.set(...s.at);
         part.quaternion.set(...s.turned);
-        part.userData = { object: o, zone: c.zone, edges: part === edges };
+        part.userData = { object: o, zone: c.zone, edges: part === edges, collider, at: s.at, middle: c.at };
         group.add(part);
       }
     }
+  });
   group.userData.object = o;
   three.groups.set(o, group);
   return group;
@@ -98,7 +98,7 @@ function drawSolid() {
   aim();
   three.scene.background = new THREE.Color(ink("--paper"));
   for (const [o, group] of three.groups) {
-    const i = sampleAt(o, stepOf(data.runs.find(r => r.objects[o.index] === o)));
+    const step = stepOf(data.runs.find(r => r.objects[o.index] === o)), i = sampleAt(o, step);
     group.visible = i >= 0;
     if (i < 0) continue;
     const k = i * 7;
@@ -106,9 +106,17 @@ function drawSolid() {
     group.quaternion.set(o.poses[k + 3], o.poses[k + 4], o.poses[k + 5], o.poses[k + 6]).normalize();
     const lit = state.lit.includes(o);
     for (const part of group.children) {
+      const { on, size } = stateOf(o, part.userData.collider, step), { at, middle } = part.userData;
+      part.position.set(...at.map((x, axis) => middle[axis] + (x - middle[axis]) * size));
+      part.scale.setScalar(size);
       part.visible = part.userData.zone ? state.shown.zones : part.userData.edges ? state.shown.outlines : true;
-      if (part.userData.edges) part.material.color.set(lit ? ink("--lit") : colourOf(o));
-      else part.material.emissive.set(lit ? 0x661133 : 0);
+      if (part.userData.edges) {
+        part.material.color.set(lit ? ink("--lit") : colourOf(o));
+        part.material.opacity = on ? 1 : 0.25;
+      } else {
+        part.visible &&= on;
+        part.material.emissive.set(lit ? 0x661133 : 0);
+      }
     }
   }
   three.renderer.render(three.scene, three.camera);
