@@ -346,43 +346,100 @@ void level(Corners& points, double near) {
   }
 }
 
-}  // namespace
+// The model's largest plane face and the largest that is square to it, as axes; none where it is
+// round.
+std::optional<Rotation<3>> axes_of_faces(const Art<3>& art) {
+  constexpr double kLarge = 0.03;                // of the whole surface
+  std::vector<std::pair<Vec<3>, double>> faces;  // normal, area
+  double whole = 0;
+  for (const auto& t : art.triangles) {
+    const Vec<3> n = cross(Vec<3>(art.points[t[1]] - art.points[t[0]]),
+                           Vec<3>(art.points[t[2]] - art.points[t[0]]));
+    const double area = n.norm();
+    if (!(area > 0)) continue;
+    whole += area;
+    const auto same = std::find_if(faces.begin(), faces.end(), [&](const auto& f) {
+      return std::abs(f.first.dot(n)) > (1 - 1e-6) * area;
+    });
+    if (same != faces.end()) same->second += area;
+    else if (faces.size() < 256) faces.emplace_back(n / area, area);
+  }
+  const auto largest = [&](const Vec<3>& square_to) {
+    std::pair<Vec<3>, double> best{kZero, 0};
+    for (const auto& f : faces)
+      if (std::abs(f.first.dot(square_to)) < 0.1 && f.second > best.second) best = f;
+    return best.second > kLarge * whole ? best.first : Vec<3>(kZero);
+  };
+  const Vec<3> first = largest(kZero);
+  Vec<3> second = largest(first);
+  if (second.isZero(0)) return std::nullopt;
+  second = (second - second.dot(first) * first).normalized();
+  return Rotation<3>::from_axes(first, second);
+}
 
-Result<Offer<3>> fit_parts(const Art<3>& given, const Settled<3>& s) {
-  if (const std::size_t open = open_edges(given); open > 0)
-    return Error{"parts", fmt::format("the model is open at {} edges, so it has no inside", open),
-                 "a closed model"};
-  // Cut along the axes of the smallest box around it.
-  const Result<Shape<3>> coarse = hull(given.points, 256);
-  if (!coarse) return Error{"parts", "the model is flat", "one with a volume"};
-  const Rotation<3> turned = turned_box_around(given.points, coarse.value()).collider.turned;
+// Parts of the model cut along some axes, and how far the worst of them stands out.
+struct Cutting {
+  Rotation<3> turned;
+  std::vector<Part> parts;
+  double outward = 0;
+};
+
+Cutting cut_along(const Art<3>& given, const Settled<3>& s, const Rotation<3>& turned) {
   Art<3> art = given;
   for (Vec<3>& p : art.points) p = turned.inverse() * p;
   level(art.points, 5e-6 * s.size);
   Cutter cutter(art, s);
   cutter.split();
   cutter.join();
-  double outward = 0;
-  for (const Part& part : cutter.parts()) outward = std::max(outward, part.outward);
-  const std::size_t count = cutter.parts().size();
-  if (count > static_cast<std::size_t>(s.options.parts) || outward > s.options.tolerance)
-    return Error{
-        "parts",
-        fmt::format("{} parts are not enough for a tolerance of {:.4g}: {} still stand out "
-                    "by {:.4g}",
-                    s.options.parts, s.options.tolerance, count, outward),
-        "more parts, or a larger tolerance"};
+  Cutting all{turned, cutter.parts()};
+  for (const Part& part : all.parts) all.outward = std::max(all.outward, part.outward);
+  return all;
+}
+
+// Along the axes of the smallest box around it; where that fails, along those of its faces.
+Result<Cutting> cut_within(const Art<3>& art, const Settled<3>& s, const Rotation<3>& smallest) {
+  Cutting best = cut_along(art, s, smallest);
+  const auto good = [&](const Cutting& c) {
+    return c.parts.size() <= static_cast<std::size_t>(s.options.parts) &&
+           c.outward <= s.options.tolerance;
+  };
+  if (good(best)) return best;
+  if (const auto faces = axes_of_faces(art)) {
+    Cutting other = cut_along(art, s, *faces);
+    if (good(other)) return other;
+    if (other.outward < best.outward) best = std::move(other);
+  }
+  return Error{"parts",
+               fmt::format("{} parts are not enough for a tolerance of {:.4g}: {} still stand out "
+                           "by {:.4g}",
+                           s.options.parts, s.options.tolerance, best.parts.size(), best.outward),
+               "more parts, or a larger tolerance"};
+}
+
+}  // namespace
+
+Result<Offer<3>> fit_parts(const Art<3>& art, const Settled<3>& s) {
+  if (const std::size_t open = open_edges(art); open > 0)
+    return Error{"parts", fmt::format("the model is open at {} edges, so it has no inside", open),
+                 "a closed model"};
+  const Result<Shape<3>> coarse = hull(art.points, 256);
+  if (!coarse) return Error{"parts", "the model is flat", "one with a volume"};
+  const Result<Cutting> cutting =
+      cut_within(art, s, turned_box_around(art.points, coarse.value()).collider.turned);
+  if (!cutting) return cutting.error();
   Offer<3> offer;
   offer.as = Fit::parts;
   std::vector<Placed<3>> children;
-  const Vec<3> middle = bounds_of(art).centre();
-  for (const Part& part : cutter.parts()) {
+  const Rotation<3>& turned = cutting.value().turned;
+  Bounds<3> box;
+  for (const Vec<3>& p : art.points) box = box.merged(turned.inverse() * p);
+  for (const Part& part : cutting.value().parts) {
     Result<Shape<3>> small = hull_inside_by(part.hull, s.options.margin);
     if (!small) return small.error();
     const Shape<3> shape = scaled(small.value(), 1 - s.options.shrink);
-    children.push_back({shape, s.options.shrink * middle, {}});
+    children.push_back({shape, s.options.shrink * box.centre(), {}});
     offer.loops.push_back(planes_of(shape).corners);
-    for (Vec<3>& p : offer.loops.back()) p += s.options.shrink * middle;
+    for (Vec<3>& p : offer.loops.back()) p += s.options.shrink * box.centre();
   }
   const Result<Shape<3>> together = compound<3>(children);
   if (!together) return together.error();
