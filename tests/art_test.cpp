@@ -252,6 +252,56 @@ TEST_CASE("SVG: what is left out is named, and what is wrong with its place") {
   damage(path, read(path), [](const std::string& file) { return read_svg(file); });
 }
 
+TEST_CASE("SVG: style sheets say what is painted, as elements, classes and ids select") {
+  const Folder folder;
+  const std::string path = folder / "a.svg";
+  // A bar of 2 x 1 whose class is "a b" and whose id is "bar", and a dot that is always painted.
+  const auto drawn = [&](const std::string& sheet, const std::string& attributes = "",
+                         const std::string& around = "g") {
+    write(path, svg("<style type=\"text/css\">" + sheet + "</style><" + around +
+                    "><rect id=\"bar\" class=\"a b\" width=\"2\" height=\"1\" " + attributes +
+                    "/></g><circle cx=\"9\" cy=\"9\" r=\"1\"/>"));
+    return read_svg(path).value();
+  };
+  const auto painted = [&](auto&&... how) {
+    const SvgDrawing d = drawn(how...);
+    REQUIRE(d.shapes.size() <= 2);
+    const bool bar = d.shapes.size() == 2 && d.shapes[0].painted;
+    CHECK(art_of(d).value().loops.size() == (bar ? 2 : 1));
+    return bar;
+  };
+  CHECK(painted(""));
+  for (const char* none :
+       {".a{fill:none}", ".b { fill : none }", "rect{fill:none;}", "*{fill:none} circle{fill:red}",
+        "#bar{fill:none}", "rect.a.b{fill:none}", ".x,.a{fill:none}", "/* .a{} */.a{fill:none}",
+        "<![CDATA[.a{fill:none}]]>", "#bar{fill:none} .a{fill:red}", ".a{fill:red}.b{fill:none}",
+        ".a.b{fill:none}.b{fill:red}", ".a{fill:none !important}", ".a{opacity:0}",
+        ".a{fill:transparent}", ".a{fill:none", ".a{display:none}", "rect{visibility:hidden}",
+        "@media print { .a{fill:red} } .a{fill:none}"}) {
+    CAPTURE(none);
+    CHECK_FALSE(painted(none));
+    CHECK_FALSE(painted(none, "fill=\"red\""));  // a sheet goes before an attribute
+  }
+  for (const char* some :
+       {".x{fill:none}", "#a{fill:none}", "circle.a{fill:none} circle{fill:red}",
+        ".a{fill:none}.b{fill:red}", ".a.b{fill:red}.a{fill:none}", ".a{fill:none;stroke:red}",
+        "g .a{fill:none}", "@media print { .a{fill:none} }", "} .a{"}) {
+    CAPTURE(some);
+    CHECK(painted(some));
+  }
+  CHECK(painted(".a{fill:none}", "style=\"fill:red\""));  // an element's own style before all
+  CHECK_FALSE(painted(".a{fill:red}", "style=\"fill:none\""));
+  CHECK_FALSE(painted("g{fill:none}"));  // inherited
+  CHECK(painted("g{fill:none}", "fill=\"red\""));
+  CHECK_FALSE(painted("", "", "g opacity=\"0\""));
+  const SvgDrawing odd = drawn("g > .a{fill:none} .a:hover{fill:red} @import url(x.css);");
+  REQUIRE(odd.notes.size() == 3);
+  CHECK(has(odd.notes[0], "the style 'g > .a' was left out"));
+  CHECK(has(art_of(drawn(".a{fill:none}")).value().notes.back(),
+            "<rect id=\"bar\"> was left out: it is neither filled nor stroked"));
+  damage(path, read(path), [](const std::string& file) { return read_svg(file); });
+}
+
 TEST_CASE("glTF: nodes where they are, extras, animation, and buffers beside the file") {
   const Folder folder;
   const std::string path = folder / "a.gltf";

@@ -3,25 +3,16 @@
 #include <colvik/picture.hpp>
 #include <colvik/recording.hpp>
 
-#include <unistd.h>
-
-#include <filesystem>
 #include <map>
 #include <set>
 
 #include "random.hpp"
-#include "support.hpp"
+#include "tool.hpp"
 
 using namespace colvik;
 using namespace colvik::test;
 
 namespace {
-
-std::string changing_path(const char* kind) {
-  return (std::filesystem::temp_directory_path() /
-          ("colvik-changing-" + std::to_string(getpid()) + kind))
-      .string();
-}
 
 // Sizes are powers of two, so that scaling there and back is exact.
 template <int D>
@@ -88,7 +79,8 @@ void check_seen(const SeenAll<D>& all, const Trace<D>& trace, std::uint64_t from
 TEST_CASE_TEMPLATE("what is switched or grows is known at each step, in recordings too", T, Two,
                    Three) {
   constexpr int D = T::D;
-  const std::string path = changing_path(".rec");
+  const Folder folder;
+  const std::string path = folder / "a.rec";
   for (const double rate : {15.0, 60.0, 480.0})
     for (std::uint64_t seed = 1; seed <= 6; ++seed) {
       CAPTURE(rate);
@@ -127,13 +119,13 @@ TEST_CASE_TEMPLATE("what is switched or grows is known at each step, in recordin
       const auto last = std::get<Recording<D>>(read_recording(path).value());
       check_seen(seen, last.trace, static_cast<std::uint64_t>(std::llround(last.since * rate)));
     }
-  std::filesystem::remove(path);
 }
 
 TEST_CASE_TEMPLATE("a picture of a moment is that of a thing that always was as it was then", T,
                    Two, Three) {
   constexpr int D = T::D;
-  const std::string path = changing_path(".svg");
+  const Folder folder;
+  const std::string path = folder / "a.svg";
   const Bounds<D> view = Bounds<D>{kZero, kZero}.grown(6);
   const auto drawn = [&](const Run<D>& run, double at) {
     REQUIRE(draw_picture<D>(run.trace, &view, path, {.at = at}));
@@ -174,5 +166,4 @@ TEST_CASE_TEMPLATE("a picture of a moment is that of a thing that always was as 
     }
   }
   CHECK(different.size() > 20);
-  std::filesystem::remove(path);
 }

@@ -46,6 +46,7 @@ struct DrawnShape {
   std::vector<std::string> layers;  ///< ids and labels of the groups around it, innermost first
   Place place;
   Kind kind = Kind::area;
+  bool painted = true;    ///< filled or stroked, and not wholly clear; art_of() leaves out others
   Vec<2> centre = kZero;  ///< of box and circle; of the bounds of others
   Vec<2> size = kZero;    ///< whole; of a circle its diameter, twice
   Rotation<2> turned{};   ///< of a box

@@ -8,28 +8,13 @@
 
 #include "art/file.h"
 #include "art/svg_path.h"
+#include "art/svg_style.h"
 
 namespace colvik {
 namespace art {
 namespace {
 
 constexpr std::size_t kMostShapes = 100'000;
-
-// "fill" of an attribute, or of style="fill: none; ...", which comes first.
-std::string property(const pugi::xml_node& node, std::string_view name) {
-  std::istringstream style(node.attribute("style").as_string());
-  for (std::string part; std::getline(style, part, ';');) {
-    const std::size_t colon = part.find(':');
-    if (colon == std::string::npos) continue;
-    const auto trimmed = [](std::string text) {
-      text.erase(0, text.find_first_not_of(" \t\n"));
-      text.erase(text.find_last_not_of(" \t\n") + 1);
-      return text;
-    };
-    if (trimmed(part.substr(0, colon)) == name) return trimmed(part.substr(colon + 1));
-  }
-  return node.attribute(std::string(name).c_str()).as_string();
-}
 
 std::string_view plain(const char* name) {  // without a namespace
   const std::string_view all(name);
@@ -41,6 +26,9 @@ struct Inherited {
   Affine to_world;
   std::vector<std::string> layers;
   bool filled = true;
+  bool stroked = false;
+  bool painted = true;  // one of the two
+  bool clear = false;   // of no opacity
   Winding winding = Winding::nonzero;
   int depth = 0;
 };
@@ -112,14 +100,30 @@ class SvgReader {
   void index(const pugi::xml_node& svg) {
     struct Walker : pugi::xml_tree_walker {
       std::map<std::string, pugi::xml_node>* ids = nullptr;
+      StyleSheet* sheet = nullptr;
       bool for_each(pugi::xml_node& node) override {
         if (node.attribute("id")) ids->emplace(node.attribute("id").as_string(), node);
+        if (plain(node.name()) == "style")
+          for (const pugi::xml_node& text : node.children()) sheet->add(text.value());
         return true;
       }
     } walker;
     walker.ids = &ids_;
+    walker.sheet = &sheet_;
     pugi::xml_node root = svg;
     root.traverse(walker);
+    for (const std::string& rule : sheet_.left_out())
+      drawing_.notes.push_back(fmt::format(
+          "{}: the style '{}' was left out: it selects by more than element, class and id", path_,
+          rule));
+  }
+  // Of style="fill: none; ...", else of a style sheet, else of an attribute.
+  [[nodiscard]] std::string property(const pugi::xml_node& node, const std::string& name) const {
+    const auto own = declarations_in(node.attribute("style").as_string());
+    if (const auto found = own.find(name); found != own.end()) return found->second;
+    const std::string& ruled = sheet_.property(plain(node.name()), node.attribute("id").as_string(),
+                                               node.attribute("class").as_string(), name);
+    return ruled.empty() ? node.attribute(name.c_str()).as_string() : ruled;
   }
   void leave_out(const pugi::xml_node& node, const std::string& why) {
     const std::string id = node.attribute("id").as_string();
@@ -158,7 +162,13 @@ class SvgReader {
             "translate, scale, rotate, skewX, skewY and matrix");
       in.to_world = in.to_world * *t;
     }
-    if (const std::string fill = property(node, "fill"); !fill.empty()) in.filled = fill != "none";
+    if (const std::string fill = property(node, "fill"); !fill.empty())
+      in.filled = fill != "none" && fill != "transparent";
+    if (const std::string line = property(node, "stroke"); !line.empty())
+      in.stroked = line != "none";
+    if (const auto opacity = numbers_in(property(node, "opacity"));
+        opacity && opacity->size() == 1 && !((*opacity)[0] > 0))
+      in.clear = true;
     if (const std::string rule = property(node, "fill-rule"); !rule.empty())
       in.winding = rule == "evenodd" ? Winding::even_odd : Winding::nonzero;
     if (name == "g" || name == "svg" || name == "a" || name == "switch") {
@@ -170,6 +180,7 @@ class SvgReader {
       return children(node, in);
     }
     if (name == "use") return use(node, in);
+    in.painted = in.filled || in.stroked;
     if (drawing_.shapes.size() >= kMostShapes)
       return fail(node, fmt::format("there are more than {} shapes", kMostShapes), "fewer");
     if (name == "rect") return rect(node, in);
@@ -234,6 +245,7 @@ class SvgReader {
     s.id = used_by_.empty() ? node.attribute("id").as_string() : used_by_;
     s.layers = in.layers;
     s.winding = in.winding;
+    s.painted = in.painted && !in.clear;
     s.place = place(node.offset_debug());
     std::istringstream classes(node.attribute("class").as_string());
     for (std::string c; classes >> c;) s.classes.push_back(c);
@@ -348,6 +360,7 @@ class SvgReader {
   SvgDrawing drawing_;
   double chord_ = 1;
   std::map<std::string, pugi::xml_node> ids_;
+  StyleSheet sheet_;
   std::string used_by_;
   std::size_t visited_ = 0;
   std::optional<Error> failed_;
@@ -371,7 +384,13 @@ Result<SvgDrawing> read_svg(const std::string& path) {
 
 Result<Art<2>> art_of(const SvgDrawing& drawing, double scale) {
   std::vector<std::vector<Vec<2>>> loops;
+  std::vector<std::string> notes = drawing.notes;
   for (const DrawnShape& s : drawing.shapes) {
+    if (!s.painted) {
+      if (!s.loops.empty())
+        notes.push_back(s.named() + " was left out: it is neither filled nor stroked");
+      continue;
+    }
     // Each shape stands for itself, whichever way round it was drawn.
     const Result<Art<2>> own = outlined_art(s.loops, s.winding);
     if (!own) continue;
@@ -380,12 +399,13 @@ Result<Art<2>> art_of(const SvgDrawing& drawing, double scale) {
   for (auto& loop : loops)
     for (Vec<2>& p : loop) p = scale * (p - drawing.size / 2);
   if (loops.empty())
-    return Error{"drawing", "has no shape with an area", "a closed path, a rectangle, a circle"};
+    return Error{"drawing", "has no painted shape with an area",
+                 "a closed path, a rectangle, a circle"};
   Result<Art<2>> art = outlined_art(std::move(loops), Winding::nonzero);
   if (!art) return art;
   Art<2> out = std::move(art).value();
   out.frame = {-scale * drawing.size / 2, scale * drawing.size / 2};
-  out.notes.insert(out.notes.end(), drawing.notes.begin(), drawing.notes.end());
+  out.notes.insert(out.notes.end(), notes.begin(), notes.end());
   return out;
 }
 
