@@ -84,6 +84,29 @@ TEST_CASE("3D fits: convex parts hold a concave model within the tolerance") {
       const double deep = std::min(size.x() / 4 - std::abs(p.x()), p.y() - size.y() + notch);
       if (in_notch && deep > 1.1 * tolerance) CHECK(out > 0);
     }
+    // Within a margin the parts still meet: they are what of the model is as deep as that.
+    const double margin = 0.08 * std::min({size.x() / 2, size.y() - notch, size.z()});
+    const auto small =
+        fit(art, Fit::parts, FitOptions<3>{.tolerance = tolerance, .parts = 64, .margin = margin});
+    REQUIRE(small.ok());
+    const double near = i % 2 == 0 ? 1e-6 : tolerance;  // turned, they need not follow its faces
+    for (int k = 0; k < 2000; ++k) {
+      const Vec<3> p(random.range(-0.5, 0.5) * size.x(), random.unit() * size.y(),
+                     random.range(-0.5, 0.5) * size.z());
+      const double beside =
+          std::max(size.x() / 4 - std::abs(p.x()), std::abs(p.x()) - size.x() / 4);
+      const bool left = std::abs(p.x()) < size.x() / 4;
+      const double over_notch = size.y() - notch - p.y();  // below 0: as high as the notch
+      const double to_notch = left              ? over_notch
+                              : over_notch >= 0 ? std::hypot(beside, over_notch)
+                                                : beside;
+      const double deep = std::min({size.x() / 2 - std::abs(p.x()), p.y(), size.y() - p.y(),
+                                    size.z() / 2 - std::abs(p.z()), to_notch});
+      const double out = outside_of(small.value().collider, pose * p);
+      // Corners of the margin are square, not round.
+      if (deep > 1.42 * margin + near) CHECK(out <= near);
+      if (deep < margin - near) CHECK(out > 0);
+    }
     const auto one = fit(art, Fit::parts, FitOptions<3>{.tolerance = 1e-3, .parts = 1});
     REQUIRE_FALSE(one.ok());
     CHECK(one.error().message().find("more parts, or a larger tolerance") != std::string::npos);

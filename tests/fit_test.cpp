@@ -282,6 +282,48 @@ TEST_CASE("fits: shrink and margin keep inside, and too much of them is refused"
   }
 }
 
+TEST_CASE(
+    "2D fits: a union is of the shapes that it is drawn of, and holds together within a margin") {
+  Random random(309);
+  for (int i = 0; i < 12; ++i) {
+    CAPTURE(i);
+    // Columns of other heights side by side: rectangles are all that it takes.
+    const int columns = 2 + i % 3;
+    Loop top;
+    double x = 0;
+    double narrow = 1e300;
+    double low = 1e300;
+    for (int k = 0; k < columns; ++k) {
+      const double width = random.range(0.4, 1.4);
+      const double height = random.range(0.4, 2.4);
+      top.emplace_back(x, height);
+      top.emplace_back(x += width, height);
+      narrow = std::min(narrow, width);
+      low = std::min(low, height);
+    }
+    Loop loop{{0, 0}, {x, 0}};
+    loop.insert(loop.end(), top.rbegin(), top.rend());
+    const Pose<2> pose{random.vec<2>(3), i % 2 == 0 ? Rotation<2>() : random.rotation<2>()};
+    Loop placed = loop;
+    for (Vec<2>& p : placed) p = pose * p;
+    const Art<2> art = outlined_art({placed}).value();
+    const Offer<2> whole = fit(art, Fit::simple).value();
+    CHECK(whole.fitness.overlap > 0.94);
+    CHECK(whole.fitness.pieces <= columns);
+    const Offer<2> parts = fit(art, Fit::parts).value();
+    CHECK(parts.fitness.pieces <= columns);
+    // Within a margin, along a line through all columns, there is no gap.
+    FitOptions<2> small;
+    small.margin = 0.12 * std::min(narrow, low);
+    const Offer<2> inside = fit(art, Fit::simple, small).value();
+    const Area area = area_of_collider(inside.collider);
+    for (int k = 0; k < 400; ++k) {
+      const Vec<2> p(random.range(1.2 * small.margin, x - 1.2 * small.margin), 0.5 * low);
+      CHECK(outside_of(area, pose * p) < 1e-9);
+    }
+  }
+}
+
 TEST_CASE("fits: tiles follow a picture's grid, slopes too") {
   const std::vector<std::string> drawn{"....#", "./\\.#", "/##\\#", "#####"};
   const int cell = 8;

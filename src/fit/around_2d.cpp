@@ -85,8 +85,11 @@ Around<2> box_around(const Loop& points) {
 
 Around<2> turned_box_around(const Loop& hull) {
   Around<2> best = box_around(hull);
+  const double shortest = 1e-12 * bounds_of_points(hull).size().maxCoeff();
   for (std::size_t i = 0; i < hull.size(); ++i) {
-    Vec<2> along = (hull[(i + 1) % hull.size()] - hull[i]).normalized();
+    const Vec<2> side = hull[(i + 1) % hull.size()] - hull[i];
+    if (!(side.norm() > shortest)) continue;  // it has no direction
+    Vec<2> along = side.normalized();
     // A quarter turn more or less gives the same box: the smallest turn.
     while (along.x() <= std::abs(along.y()) - 1e-12 || along.x() <= 0)
       along = Vec<2>(along.y(), -along.x());

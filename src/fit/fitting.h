@@ -35,6 +35,9 @@ class Measuring;
                                               const Measuring<3>& measure);
 // The hull of the art (3D), smaller by the margin; fails where nothing is left.
 [[nodiscard]] Result<Shape<3>> hull_inside_by(const Shape<3>& hull, double margin);
+// Likewise, each plane (of planes_of) by a margin of its own; below 0: outwards.
+[[nodiscard]] Result<Shape<3>> hull_inside_by(const Shape<3>& hull,
+                                              const std::vector<double>& margins);
 
 [[nodiscard]] inline Error too_much(const char* what) {
   return Error{what, "shrink and margin leave nothing of it", "less of them"};

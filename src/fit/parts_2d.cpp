@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "fit/around.h"
+#include "fit/cuts_2d.h"
 #include "fit/fitting.h"
 #include "fit/joining.h"
 
@@ -31,29 +32,6 @@ Result<Outlined> outline_of(const Loops& loops) {
   const Result<Shape<2>> together = compound<2>(all);
   if (!together) return together.error();
   return Outlined{together.value(), std::move(ordered)};
-}
-
-// Groups of convex parts and the hull around each.
-struct Group {
-  Loop hull;
-  double area = 0;  // of the art in it
-};
-
-std::vector<Group> groups_of(const Shape<2>& outline) {
-  std::vector<Group> groups;
-  for (Loop part : fills(outline)) {
-    part = hull_of(std::move(part));
-    if (part.size() < 3) continue;
-    const double area = area_of(part);
-    groups.push_back({std::move(part), area});
-  }
-  return groups;
-}
-
-Group joined(const Group& a, const Group& b) {
-  Loop points = a.hull;
-  points.insert(points.end(), b.hull.begin(), b.hull.end());
-  return {hull_of(std::move(points)), a.area + b.area};
 }
 
 Placed<2> smallest_around(const Loop& hull, double& area) {
@@ -92,31 +70,48 @@ Result<Offer<2>> fit_outline(const Art<2>& art, const Settled<2>& s) {
   return offer;
 }
 
-Result<Offer<2>> fit_parts(const Art<2>& art, const Settled<2>& s) {
-  const Result<Loops> loops = smaller_loops(art, s);
-  if (!loops) return loops.error();
-  const double most = 0.97 * s.options.tolerance;  // measured at points
-  const Result<Outlined> outline =
-      outline_of(fewer_corners_each(loops.value(), 0.25 * s.options.tolerance));
-  if (!outline) return outline.error();
-  std::vector<Group> groups = groups_of(outline.value().shape);
-  const Art<2> trimmed{loops.value(), {}, {}};
-  const Measure<2> measure(trimmed);
-  // Those first that add least, while the hull stays within the tolerance.
-  const double near = 2 * most + 1e-9 * s.size;
+namespace {
+
+// Joins those first that add least, while the hull stays within the tolerance.
+std::vector<Group> joined_within(std::vector<Group> groups, const Measure<2>& measure, double most,
+                                 double size) {
+  const double near = 2 * most + 1e-9 * size;
   const auto excess = [&](std::size_t a, std::size_t b) -> std::optional<double> {
     if (!bounds_of_points(groups[a].hull).grown(near).overlaps(bounds_of_points(groups[b].hull)))
       return std::nullopt;
     const Group both = joined(groups[a], groups[b]);
     return area_of(both.hull) - both.area;
   };
-  const std::vector<std::size_t> left =
-      join_cheapest(groups.size(), excess, [&](std::size_t a, std::size_t b) {
-        Group both = joined(groups[a], groups[b]);
-        if (both.hull.size() > 64 || measure.stands_out(both.hull) > most) return false;
-        groups.push_back(std::move(both));
-        return true;
-      });
+  std::vector<Group> left;
+  for (const std::size_t i :
+       join_cheapest(groups.size(), excess, [&](std::size_t a, std::size_t b) {
+         Group both = joined(groups[a], groups[b]);
+         if (both.hull.size() > 64 || measure.stands_out(both.hull) > most) return false;
+         groups.push_back(std::move(both));
+         return true;
+       }))
+    left.push_back(groups[i]);
+  return left;
+}
+
+}  // namespace
+
+Result<Offer<2>> fit_parts(const Art<2>& art, const Settled<2>& s) {
+  const Result<Loops> loops = smaller_loops(art, s);
+  if (!loops) return loops.error();
+  const double most = 0.97 * s.options.tolerance;  // measured at points
+  const Loops fewer = fewer_corners_each(loops.value(), 0.25 * s.options.tolerance);
+  const Result<Outlined> outline = outline_of(fewer);
+  if (!outline) return outline.error();
+  const Art<2> trimmed{loops.value(), {}, {}};
+  const Measure<2> measure(trimmed);
+  std::vector<Group> left;
+  for (std::vector<Group>& cut : cuts_of(outline.value().shape, fewer)) {
+    std::vector<Group> now = joined_within(std::move(cut), measure, most, s.size);
+    if (now.empty()) continue;
+    if (left.empty() || now.size() < left.size()) left = std::move(now);
+    if (left.size() == 1) break;
+  }
   if (left.size() > static_cast<std::size_t>(s.options.parts))
     return Error{
         "parts",
@@ -126,11 +121,11 @@ Result<Offer<2>> fit_parts(const Art<2>& art, const Settled<2>& s) {
   Offer<2> offer;
   offer.as = Fit::parts;
   std::vector<Placed<2>> children;
-  for (const std::size_t i : left) {
-    const Result<Shape<2>> part = polygon(groups[i].hull);
+  for (const Group& g : left) {
+    const Result<Shape<2>> part = polygon(g.hull);
     if (!part) return part.error();
     children.push_back({part.value(), kZero, {}});
-    offer.loops.push_back(groups[i].hull);
+    offer.loops.push_back(g.hull);
   }
   const Result<Shape<2>> together = compound<2>(children);
   if (!together) return together.error();
@@ -140,74 +135,51 @@ Result<Offer<2>> fit_parts(const Art<2>& art, const Settled<2>& s) {
 
 namespace {
 
-// Each shape of a union inside by the margin, all smaller about the art's middle.
-Result<Shape<2>> smaller_union(const std::vector<Placed<2>>& shapes, const Vec<2>& middle,
-                               const Settled<2>& s) {
-  std::vector<Placed<2>> left;
-  const double keep = 1 - s.options.shrink;
-  for (Placed<2> c : shapes) {
-    c.at = middle + keep * (c.at - middle);
-    c.shape.core *= keep;
-    c.shape.radius *= keep;
-    const bool is_box = c.shape.kind == ShapeKind::box;
-    if (is_box) c.shape.core -= Vec<2>::Constant(s.options.margin);
-    else c.shape.radius -= s.options.margin;
-    if (is_box ? c.shape.core.minCoeff() > 0 : c.shape.radius > 0) left.push_back(c);
-  }
-  if (left.empty()) return too_much("union");
-  return compound<2>(left);
-}
+struct Simple {
+  Group group;
+  Placed<2> shape{};
+  double area = 0;
+};
+// The shapes of a union, and how well they overlap the art.
+struct Union {
+  std::vector<Placed<2>> shapes;
+  double overlap = -1;
+};
 
-}  // namespace
-
-Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s, const Measuring<2>& measure) {
-  // Few parts to begin with: joining them tries all pairs.
-  std::vector<Group> groups;
-  for (double tolerance = 0.25 * s.options.tolerance; groups.empty() || groups.size() > 48;
-       tolerance *= 1.6) {
-    const Result<Outlined> outline = outline_of(fewer_corners_each(art.loops, tolerance));
-    if (!outline) return outline.error();
-    groups = groups_of(outline.value().shape);
-    if (tolerance > s.size) break;
-  }
-  struct Fitted {
-    Group group;
-    Placed<2> shape{};
-    double area = 0;
-  };
-  std::vector<Fitted> parts;
+// Joins pieces until one is left, always the two whose shape adds least; of the unions of few
+// enough shapes on the way the best.
+Union best_union(const std::vector<Group>& groups, const Measure<2>& measure, int most) {
+  std::vector<Simple> parts;
   for (const Group& g : groups) {
-    Fitted f{g, {}, 0};
+    Simple f{g, {}, 0};
     f.shape = smallest_around(g.hull, f.area);
     parts.push_back(std::move(f));
   }
-  std::optional<std::vector<Placed<2>>> best;
-  double best_overlap = -1;
-  // What joining the first with a later one adds in area.
-  const auto unknown = std::numeric_limits<double>::infinity();
-  std::vector<std::vector<double>> adds(parts.size(), std::vector<double>(parts.size(), unknown));
   const auto added = [&](std::size_t a, std::size_t b) {
     double area = 0;
     (void)smallest_around(joined(parts[a].group, parts[b].group).hull, area);
     return area - parts[a].area - parts[b].area;
   };
+  // What joining the first with a later one adds in area.
+  const auto unknown = std::numeric_limits<double>::infinity();
+  std::vector<std::vector<double>> adds(parts.size(), std::vector<double>(parts.size(), unknown));
   for (std::size_t a = 0; a < parts.size(); ++a)
     for (std::size_t b = a + 1; b < parts.size(); ++b) adds[a][b] = added(a, b);
-  for (;;) {
-    if (parts.size() <= static_cast<std::size_t>(s.options.parts)) {
-      std::vector<Placed<2>> children;
-      children.reserve(parts.size());
-      for (const Fitted& f : parts) children.push_back(f.shape);
-      const Result<Shape<2>> together = compound<2>(children);
-      if (!together) return together.error();
+  Union best;
+  double best_overlap = -1;
+  while (!parts.empty()) {
+    if (parts.size() <= static_cast<std::size_t>(most)) {
+      std::vector<Placed<2>> shapes;
+      shapes.reserve(parts.size());
+      for (const Simple& f : parts) shapes.push_back(f.shape);
       Offer<2> offer;
       offer.as = Fit::simple;
-      offer.collider.shape = together.value();
+      if (const auto together = compound<2>(shapes)) offer.collider.shape = together.value();
       // Another shape must be worth it.
-      const double overlap = measure().overlap(offer);
+      const double overlap = measure.overlap(offer);
       if (overlap >= best_overlap * 0.98) {
         best_overlap = std::max(overlap, best_overlap);
-        best = std::move(children);
+        best = {std::move(shapes), overlap};
       }
     }
     if (parts.size() == 1) break;
@@ -215,10 +187,7 @@ Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s, const Measuri
     std::size_t b = 1;
     for (std::size_t i = 0; i < parts.size(); ++i)
       for (std::size_t k = i + 1; k < parts.size(); ++k)
-        if (adds[i][k] < adds[a][b]) {
-          a = i;
-          b = k;
-        }
+        if (adds[i][k] < adds[a][b]) std::tie(a, b) = std::tie(i, k);
     parts[a].group = joined(parts[a].group, parts[b].group);
     parts[a].shape = smallest_around(parts[a].group.hull, parts[a].area);
     parts.erase(parts.begin() + static_cast<std::ptrdiff_t>(b));
@@ -227,8 +196,98 @@ Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s, const Measuri
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (k != a) adds[std::min(a, k)][std::max(a, k)] = added(std::min(a, k), std::max(a, k));
   }
-  if (!best) return Error{"union", "no shapes were found", "another tolerance"};
-  const Result<Shape<2>> small = smaller_union(*best, bounds_of(art).centre(), s);
+  return best;
+}
+
+// The box inside by a margin; a side that meets others of the shapes with its whole length, where
+// they are twice as deep, goes as far into them instead, so that no gap opens between them. False
+// if nothing is left.
+bool go_back(Placed<2>& box, std::size_t own, const std::vector<Placed<2>>& shapes, double margin) {
+  const auto met = [&](const Vec<2>& at) {
+    for (std::size_t i = 0; i < shapes.size(); ++i)
+      if (i != own && gap_between(point_shape<2>(), {at, {}}, shapes[i].shape,
+                                  {shapes[i].at, shapes[i].turned}, 1e300) <= 0)
+        return true;
+    return false;
+  };
+  const Pose<2> pose{box.at, box.turned};
+  const Vec<2> half = box.shape.core;
+  Bounds<2> left{-half, half};
+  for (int axis = 0; axis < 2; ++axis)
+    for (const double side : {-1.0, 1.0}) {
+      bool whole = true;
+      for (const double along : {-0.98, 0.0, 0.98})
+        for (const double beyond : {1e-6 * half[axis], 1.99 * margin}) {
+          Vec<2> at = along * half;
+          at[axis] = side * (half[axis] + beyond);
+          whole = whole && met(pose * at);
+        }
+      const double change = whole ? margin : -margin;
+      (side < 0 ? left.lo : left.hi)[axis] += side * change;
+    }
+  if (!(left.size().minCoeff() > 0)) return false;
+  box.shape.core = left.size() / 2;
+  box.at = pose * left.centre();
+  return true;
+}
+
+// Each shape of a union inside by the margin, all smaller about the art's middle.
+Result<Shape<2>> smaller_union(std::vector<Placed<2>> shapes, const Vec<2>& middle,
+                               const Settled<2>& s) {
+  const double keep = 1 - s.options.shrink;
+  for (Placed<2>& c : shapes) {
+    c.at = middle + keep * (c.at - middle);
+    c.shape.core *= keep;
+    c.shape.radius *= keep;
+  }
+  std::vector<Placed<2>> left;
+  for (std::size_t i = 0; i < shapes.size(); ++i) {
+    Placed<2> c = shapes[i];
+    const bool is_box = c.shape.kind == ShapeKind::box;
+    if (!is_box) c.shape.radius -= s.options.margin;
+    if (is_box ? s.options.margin <= 0 || go_back(c, i, shapes, s.options.margin)
+               : c.shape.radius > 0)
+      left.push_back(c);
+  }
+  if (left.empty()) return too_much("union");
+  return compound<2>(left);
+}
+
+// Without islands and holes that are as small as the tolerance, which would keep it from growing.
+Loops large_ones(const Loops& loops, double tolerance) {
+  Loops large;
+  for (const Loop& loop : loops)
+    if (std::abs(area_of(loop)) > 9 * tolerance * tolerance) large.push_back(loop);
+  return large.empty() ? loops : large;
+}
+
+}  // namespace
+
+Result<Offer<2>> fit_union(const Art<2>& art, const Settled<2>& s, const Measuring<2>& measure) {
+  // Few pieces to begin with, as joining them tries all pairs: each way to cut it at the finest
+  // tolerance at which they are few.
+  constexpr std::array<std::size_t, 3> kMost{48, 20, 20};
+  Union best;
+  std::array<bool, 3> tried{};
+  for (double tolerance = 0.25 * s.options.tolerance; !tried[0]; tolerance *= 1.6) {
+    if (tolerance > s.size) {  // one shape around it all
+      Group all{hull_of(all_points(art.loops)), 0};
+      if (best.shapes.empty()) best = best_union({std::move(all)}, measure(), 1);
+      break;
+    }
+    const Loops fewer = fewer_corners_each(large_ones(art.loops, tolerance), tolerance);
+    const Result<Outlined> outline = outline_of(fewer);
+    if (!outline) return outline.error();
+    const auto cuts = cuts_of(outline.value().shape, fewer);
+    for (std::size_t way = 0; way < cuts.size(); ++way) {
+      if (tried[way] || cuts[way].empty() || cuts[way].size() > kMost[way]) continue;
+      tried[way] = true;
+      Union now = best_union(cuts[way], measure(), s.options.parts);
+      if (now.overlap > best.overlap * 1.001) best = std::move(now);
+    }
+  }
+  if (best.shapes.empty()) return Error{"union", "no shapes were found", "another tolerance"};
+  const Result<Shape<2>> small = smaller_union(best.shapes, bounds_of(art).centre(), s);
   if (!small) return small.error();
   Offer<2> offer;
   offer.as = Fit::simple;

@@ -121,9 +121,58 @@ class Cutter {
     parts_ = std::move(left);
   }
 
+  // All parts inside by a margin, but not where they meet: there they reach as far into each other
+  // as what is beside them has gone back. What is thinner than the margin is left out.
+  void go_back(double margin) {
+    std::vector<Part> left;
+    for (Part& part : parts_)
+      for (const double over : {-margin, 0.0, margin}) {
+        const auto small = within(part.hull, margin, over);
+        if (!small || (over < 0 && !has_room(*small, margin))) continue;
+        part.hull = *small;
+        left.push_back(std::move(part));
+        break;
+      }
+    parts_ = std::move(left);
+  }
+
   [[nodiscard]] const std::vector<Part>& parts() const { return parts_; }
 
  private:
+  // `over`: the margin where another part meets the whole of a face.
+  std::optional<Shape<3>> within(const Shape<3>& hull, double margin, double over) const {
+    const Planes p = planes_of(hull);
+    std::vector<double> margins;
+    for (const auto& [normal, offset] : p.planes) {
+      const std::vector<Vec<3>> points = points_on(p, normal, offset);
+      const bool met = std::all_of(points.begin(), points.end(), [&](const Vec<3>& at) {
+        return inside_(at + 1e-5 * settled_.size * normal);
+      });
+      margins.push_back(met ? over : margin);
+    }
+    const auto small = hull_inside_by(hull, margins);
+    return small ? std::optional(small.value()) : std::nullopt;
+  }
+  // Whether its corners have the margin around them inside the art.
+  [[nodiscard]] bool has_room(const Shape<3>& hull, double margin) const {
+    for (const Vec<3>& c : planes_of(hull).corners)
+      for (int axis = 0; axis < 3; ++axis)
+        for (const double way : {-0.99 * margin, 0.99 * margin})
+          if (!inside_(c + way * Vec<3>::Unit(axis))) return false;
+    return true;
+  }
+  // In the middle of a face, and half way from there to its corners.
+  static Corners points_on(const Planes& p, const Vec<3>& normal, double offset) {
+    Corners on;
+    for (const Vec<3>& c : p.corners)
+      if (std::abs(normal.dot(c) - offset) < 1e-9 * (1 + std::abs(offset))) on.push_back(c);
+    Vec<3> middle = kZero;
+    for (const Vec<3>& c : on) middle += c / static_cast<double>(on.size());
+    for (Vec<3>& c : on) c = 0.5 * (middle + c);
+    on.push_back(middle);
+    return on;
+  }
+
   std::optional<Shape<3>> hull_of_two(const Part& a, const Part& b) const {
     Corners points = planes_of(a.hull).corners;
     const Corners more = planes_of(b.hull).corners;
@@ -140,15 +189,8 @@ class Cutter {
     for (const Edge3& e : list)
       for (const double t : {0.2, 0.4, 0.6, 0.8}) look(e.from + t * (e.to - e.from));
     const Planes p = planes_of(hull);
-    for (const auto& [normal, offset] : p.planes) {
-      Corners on;
-      for (const Vec<3>& c : p.corners)
-        if (std::abs(normal.dot(c) - offset) < 1e-9 * (1 + std::abs(offset))) on.push_back(c);
-      Vec<3> middle = kZero;
-      for (const Vec<3>& c : on) middle += c / static_cast<double>(on.size());
-      look(middle);
-      for (const Vec<3>& c : on) look(0.5 * (middle + c));
-    }
+    for (const auto& [normal, offset] : p.planes)
+      for (const Vec<3>& at : points_on(p, normal, offset)) look(at);
     // And inside it: hollows that it closes.
     const Bounds<3> box = bounds(hull, Pose<3>{});
     for (int y = 0; y < columns_.height(); y += 2)
@@ -380,7 +422,8 @@ std::optional<Rotation<3>> axes_of_faces(const Art<3>& art) {
 // Parts of the model cut along some axes, and how far the worst of them stands out.
 struct Cutting {
   Rotation<3> turned;
-  std::vector<Part> parts;
+  std::vector<Part> parts;  // within the margin
+  std::size_t count = 0;
   double outward = 0;
 };
 
@@ -391,8 +434,10 @@ Cutting cut_along(const Art<3>& given, const Settled<3>& s, const Rotation<3>& t
   Cutter cutter(art, s);
   cutter.split();
   cutter.join();
-  Cutting all{turned, cutter.parts()};
-  for (const Part& part : all.parts) all.outward = std::max(all.outward, part.outward);
+  Cutting all{turned, {}, cutter.parts().size()};
+  for (const Part& part : cutter.parts()) all.outward = std::max(all.outward, part.outward);
+  if (s.options.margin > 0) cutter.go_back(s.options.margin);
+  all.parts = cutter.parts();
   return all;
 }
 
@@ -400,8 +445,7 @@ Cutting cut_along(const Art<3>& given, const Settled<3>& s, const Rotation<3>& t
 Result<Cutting> cut_within(const Art<3>& art, const Settled<3>& s, const Rotation<3>& smallest) {
   Cutting best = cut_along(art, s, smallest);
   const auto good = [&](const Cutting& c) {
-    return c.parts.size() <= static_cast<std::size_t>(s.options.parts) &&
-           c.outward <= s.options.tolerance;
+    return c.count <= static_cast<std::size_t>(s.options.parts) && c.outward <= s.options.tolerance;
   };
   if (good(best)) return best;
   if (const auto faces = axes_of_faces(art)) {
@@ -412,7 +456,7 @@ Result<Cutting> cut_within(const Art<3>& art, const Settled<3>& s, const Rotatio
   return Error{"parts",
                fmt::format("{} parts are not enough for a tolerance of {:.4g}: {} still stand out "
                            "by {:.4g}",
-                           s.options.parts, s.options.tolerance, best.parts.size(), best.outward),
+                           s.options.parts, s.options.tolerance, best.count, best.outward),
                "more parts, or a larger tolerance"};
 }
 
@@ -427,6 +471,7 @@ Result<Offer<3>> fit_parts(const Art<3>& art, const Settled<3>& s) {
   const Result<Cutting> cutting =
       cut_within(art, s, turned_box_around(art.points, coarse.value()).collider.turned);
   if (!cutting) return cutting.error();
+  if (cutting.value().parts.empty()) return too_much("parts");
   Offer<3> offer;
   offer.as = Fit::parts;
   std::vector<Placed<3>> children;
@@ -434,9 +479,7 @@ Result<Offer<3>> fit_parts(const Art<3>& art, const Settled<3>& s) {
   Bounds<3> box;
   for (const Vec<3>& p : art.points) box = box.merged(turned.inverse() * p);
   for (const Part& part : cutting.value().parts) {
-    Result<Shape<3>> small = hull_inside_by(part.hull, s.options.margin);
-    if (!small) return small.error();
-    const Shape<3> shape = scaled(small.value(), 1 - s.options.shrink);
+    const Shape<3> shape = scaled(part.hull, 1 - s.options.shrink);
     children.push_back({shape, s.options.shrink * box.centre(), {}});
     offer.loops.push_back(planes_of(shape).corners);
     for (Vec<3>& p : offer.loops.back()) p += s.options.shrink * box.centre();

@@ -8,13 +8,18 @@ namespace colvik::fitting {
 
 Result<Shape<3>> hull_inside_by(const Shape<3>& given, double margin) {
   if (margin <= 0) return given;
+  return hull_inside_by(given, std::vector<double>(planes_of(given).planes.size(), margin));
+}
+
+Result<Shape<3>> hull_inside_by(const Shape<3>& given, const std::vector<double>& margins) {
   // The planes moved inward; their corners are the faces of the dual hull.
   const Planes planes = planes_of(given);
   const Vec<3> middle = mass_properties(given).centre;
   std::vector<Vec<3>> dual;
-  for (const auto& [normal, offset] : planes.planes) {
-    const double left = offset - margin - normal.dot(middle);
-    if (!(left > 1e-9 * margin)) return too_much("hull");
+  for (std::size_t i = 0; i < planes.planes.size(); ++i) {
+    const auto& [normal, offset] = planes.planes[i];
+    const double left = offset - margins[i] - normal.dot(middle);
+    if (!(left > 1e-9 * std::abs(margins[i]))) return too_much("hull");
     dual.emplace_back(normal / left);
   }
   const Result<Shape<3>> around = hull(dual, 256);
