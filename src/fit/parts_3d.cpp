@@ -143,11 +143,12 @@ class Cutter {
   std::optional<Shape<3>> within(const Shape<3>& hull, double margin, double over) const {
     const Planes p = planes_of(hull);
     std::vector<double> margins;
-    for (const auto& [normal, offset] : p.planes) {
-      const std::vector<Vec<3>> points = points_on(p, normal, offset);
-      const bool met = std::all_of(points.begin(), points.end(), [&](const Vec<3>& at) {
-        return inside_(at + 1e-5 * settled_.size * normal);
-      });
+    margins.reserve(p.planes.size());
+    for (const auto& plane : p.planes) {
+      const Vec<3> outward = 1e-5 * settled_.size * plane.first;
+      const Corners points = points_on(p, plane.first, plane.second);
+      const bool met = std::all_of(points.begin(), points.end(),
+                                   [&](const Vec<3>& at) { return inside_(at + outward); });
       margins.push_back(met ? over : margin);
     }
     const auto small = hull_inside_by(hull, margins);
