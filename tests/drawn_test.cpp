@@ -225,6 +225,10 @@ TEST_CASE("scene: frames are colliders by time, in 2D and 3D, over and over, wit
                     "[[objects]]\nname = 'a'\ncollider = { fit = { picture = 'a.png', frames = { "
                     "cell = [10, 10], at = [0, 1], show = [0, 7] } } }\n"),
       "no frame 7"));
+  CHECK(has(problem_in<2>(folder,
+                          "[[objects]]\nname = 'a'\ncollider = { fit = { picture = 'a.png', "
+                          "frames = { cell = [40, 10], at = [0, 1] } } }\n"),
+            "the picture has no frame 0; a cell of at most 30 x 10 pixels"));
   nlohmann::json model = box_model(nlohmann::json::array({{{"name", "a"}, {"mesh", 0}}}));
   write(folder / "a.gltf", model.dump());
   const Scene<3> solid = scene_in<3>(folder,

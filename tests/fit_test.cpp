@@ -419,6 +419,19 @@ TEST_CASE("fits: bad art and options are refused by name") {
   CHECK(bounds(heights_of(good, {2.0, 3.0}, 5).value(), {}).size().x() == 14);
 }
 
+TEST_CASE("2D fits: corners that hardly differ are no trouble") {
+  for (const double apart : {1e-300, 1e-160, 1e-17, 1e-9}) {
+    CAPTURE(apart);
+    Art<2> art;
+    art.loops = {{{0, 0}, {apart, 0}, {2, 0}, {2, apart}, {2, 1}, {0, 1}, {0, 1 - apart}}};
+    for (const Fit as : fits<2>()) {
+      CAPTURE(fit_name<2>(as));
+      const auto found = fit(art, as, FitOptions<2>{.cell = {0.5, 0.5}});
+      if (found) CHECK(found.value().fitness.covered > 0.98);
+    }
+  }
+}
+
 TEST_CASE("a scaled outline has its own bounds") {
   const Shape<2> large = outlined(Loop{{0.0, 0.0}, {8.0, 0.0}, {8.0, 8.0}, {4.0, 2.0}}).value();
   CHECK(bounds(scaled(large, 0.25), {}).size() == Vec<2>(2, 2));

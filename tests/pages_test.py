@@ -7,6 +7,7 @@ import json
 import pathlib
 import re
 import signal
+import struct
 import subprocess
 import sys
 import tempfile
@@ -278,6 +279,38 @@ def test_follows_the_file(browser, folder):
         watch.end(browser)
 
 
+def test_follows_what_files_name(browser, folder):
+    """A model's buffers, in a folder that --files allows."""
+    corners = [(x, y, z) for z in (-1, 1) for y in (-1, 1) for x in (-1, 1)]
+    sides = [0, 2, 3, 0, 3, 1, 4, 5, 7, 4, 7, 6, 0, 4, 6, 0, 6, 2, 1, 3, 7, 1, 7, 5, 0, 1, 5, 0, 5, 4, 2, 6, 7, 2, 7, 3]
+    buffer = b"".join(struct.pack("<3f", *c) for c in corners) + struct.pack("<36H", *sides)
+    (folder / "box.bin").write_bytes(buffer)
+    (folder / "hall.gltf").write_text(json.dumps({
+        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}],
+        "nodes": [{"name": "wall", "mesh": 0}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1}]}],
+        "accessors": [{"bufferView": 0, "componentType": 5126, "count": 8, "type": "VEC3"},
+                      {"bufferView": 1, "componentType": 5123, "count": 36, "type": "SCALAR"}],
+        "bufferViews": [{"buffer": 0, "byteLength": 96}, {"buffer": 0, "byteOffset": 96, "byteLength": 72}],
+        "buffers": [{"byteLength": 168, "uri": "box.bin"}]}))
+    (folder / "scenes").mkdir()
+    scene = folder / "scenes" / "hall.toml"
+    scene.write_text("colvik = 1\n[world]\ndimension = 3\nlength = 1\n[kinds.wall]\n"
+                     "[layout]\nfile = '../hall.gltf'\nmap = { wall = 'wall' }\n")
+    process = subprocess.Popen([TOOL, "watch", str(scene), "--port", "0", "--files", str(folder)],
+                               stdout=subprocess.PIPE, text=True)
+    try:
+        process.stdout.readline()
+        check("0 of 0" in process.stdout.readline(), "it runs")
+        (folder / "box.bin").write_bytes(buffer[:100])
+        check("box.bin" in process.stdout.readline() + process.stdout.readline(), "the cut buffer is named")
+        (folder / "box.bin").write_bytes(buffer)
+        check("0 of 0" in process.stdout.readline(), "and good again")
+    finally:
+        process.send_signal(signal.SIGINT)
+        process.wait(10)
+
+
 def test_plays_with_keys(browser, folder):
     for scene, right in (("shelf-climb.toml", "right"), ("gantry-walk.toml", "right")):
         watch = Watch(folder, scene)
@@ -346,7 +379,7 @@ def main():
         try:
             for test in (test_plays_and_steps, test_shows_what_the_run_had, test_colliders_that_change,
                          test_filters_and_goes_there, test_missed_and_second_run, test_sizes_and_names, test_follows_the_file,
-                         test_plays_with_keys, test_refuses_others):
+                         test_follows_what_files_name, test_plays_with_keys, test_refuses_others):
                 with tempfile.TemporaryDirectory() as name:
                     try:
                         test(browser, pathlib.Path(name))
