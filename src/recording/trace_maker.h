@@ -8,17 +8,9 @@
 #include <unordered_map>
 
 #include "recording/step_lines.h"
+#include "recording/values.h"
 
 namespace colvik {
-
-namespace recording {
-
-struct Wrong {
-  std::string what;
-  std::string accepted;
-};
-
-}  // namespace recording
 
 template <int D>
 struct TraceMaker {
