@@ -296,6 +296,7 @@ TEST_CASE("SVG: style sheets say what is painted, as elements, classes and ids s
   CHECK_FALSE(painted("", "", "g opacity=\"0\""));
   const SvgDrawing odd = drawn("g > .a{fill:none} .a:hover{fill:red} @import url(x.css);");
   REQUIRE(odd.notes.size() == 3);
+  CHECK(has(odd.notes[0], path + ":2:1: "));
   CHECK(has(odd.notes[0], "the style 'g > .a' was left out"));
   CHECK(has(art_of(drawn(".a{fill:none}")).value().notes.back(),
             "<rect id=\"bar\"> was left out: it is neither filled nor stroked"));

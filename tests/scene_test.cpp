@@ -21,7 +21,7 @@ Scene<D> scene(const std::string& text, std::vector<Setting> settings = {}) {
 }
 
 template <int D>
-const ObjectDef<D>& object_named(const Scene<D>& s, std::string_view name) {
+const ObjectDef<D>& def_of(const Scene<D>& s, std::string_view name) {
   for (const ObjectDef<D>& o : s.objects)
     if (o.name == name) return o;
   FAIL("no object ", name);
@@ -69,7 +69,7 @@ name = "b"
 at = <1 2>
 collider = { region = "yard", zone = true }
 )");
-  const ObjectDef<D>& a = object_named(s, "a");
+  const ObjectDef<D>& a = def_of(s, "a");
   CHECK(a.colliders[0].shape.radius == 1);
   CHECK(a.colliders[0].at == Vec<D>(along_x<D>(1) + up<D>(0.5)));
   CHECK(a.colliders[0].zone);
@@ -82,8 +82,8 @@ collider = { region = "yard", zone = true }
   CHECK(a.colliders[1].restitution == 0.4);
   CHECK(a.colliders[2].shape.radius == 0.5);
   CHECK(a.colliders[2].shape.core[1] == 1);
-  const ColliderDef<D>& yard = object_named(s, "b").colliders[0];
-  CHECK(bounds(yard.shape, Pose<D>{object_named(s, "b").at + yard.at, {}}).lo ==
+  const ColliderDef<D>& yard = def_of(s, "b").colliders[0];
+  CHECK(bounds(yard.shape, Pose<D>{def_of(s, "b").at + yard.at, {}}).lo ==
         Vec<D>(Vec<D>::Constant(-4)));
 }
 
@@ -101,7 +101,7 @@ colliders = [
   { compound = [{ box = [1, 1], at = [1, 0], turned = 45 }, { circle = { diameter = 1 } }] },
 ]
 )");
-  const std::vector<ColliderDef<2>>& c = object_named(s, "a").colliders;
+  const std::vector<ColliderDef<2>>& c = def_of(s, "a").colliders;
   REQUIRE(c.size() == 7);
   CHECK(bounds(c[0].shape, Pose<2>{}).hi == Vec<2>(2, 0));
   CHECK(c[1].shape.radius == 0.25);
@@ -130,7 +130,7 @@ colliders = [
   { compound = [{ box = [1, 1, 1], at = [1, 0, 0] }, { sphere = { diameter = 1 } }] },
 ]
 )");
-  const std::vector<ColliderDef<3>>& c = object_named(s, "a").colliders;
+  const std::vector<ColliderDef<3>>& c = def_of(s, "a").colliders;
   REQUIRE(c.size() == 9);
   CHECK(bounds(c[0].shape, Pose<3>{}).hi == Vec<3>(2.5, 0.5, 0.5));
   CHECK(mass_properties(c[1].shape).volume == doctest::Approx(3 * kPi));
@@ -175,9 +175,9 @@ kind = "child"
 tags = ["extra"]
 colliders = []
 )");
-  const ObjectDef<D>& plain = object_named(s, "plain");
-  const ObjectDef<D>& special = object_named(s, "special");
-  const ObjectDef<D>& replaced = object_named(s, "replaced");
+  const ObjectDef<D>& plain = def_of(s, "plain");
+  const ObjectDef<D>& special = def_of(s, "special");
+  const ObjectDef<D>& replaced = def_of(s, "replaced");
   CHECK(plain.body == BodyKind::kinematic);
   CHECK(plain.tags == Lines{"thing", "fragile"});
   CHECK(plain.colliders[0].friction == 0.9);
@@ -204,9 +204,9 @@ name = "grid"
 )") + (D == 2 ? "grid = { from = [0, 0], step = [2, 3], count = [2, 2] }"
               : "grid = { from = [0, 0, 0], step = [2, 3, 4], count = [2, 2, 2] }"));
   REQUIRE(s.objects.size() == 3 + (1U << D));
-  CHECK(object_named(s, "row.3").at == Vec<D>(along_x<D>(2) + up<D>(2)));
-  CHECK(object_named(s, D == 2 ? "grid.2.1" : "grid.2.1.1").at == Vec<D>(along_x<D>(2)));
-  CHECK(object_named(s, D == 2 ? "grid.1.2" : "grid.1.2.1").at == Vec<D>(up<D>(3)));
+  CHECK(def_of(s, "row.3").at == Vec<D>(along_x<D>(2) + up<D>(2)));
+  CHECK(def_of(s, D == 2 ? "grid.2.1" : "grid.2.1.1").at == Vec<D>(along_x<D>(2)));
+  CHECK(def_of(s, D == 2 ? "grid.1.2" : "grid.1.2.1").at == Vec<D>(up<D>(3)));
 }
 
 TEST_CASE_TEMPLATE("scene: bodies and motions", T, Two, Three) {
@@ -235,7 +235,7 @@ TEST_CASE_TEMPLATE("scene: bodies and motions", T, Two, Three) {
   CHECK((lift.pose.rotation.axis(0) - up<D>(1)).norm() <= 1e-12);
   CHECK((cart.pose.position - along_x<D>(1.5)).norm() <= 1e-9);
   CHECK((cart.pose.rotation.axis(0) - up<D>(1)).norm() <= 1e-9);
-  const ObjectDef<D>& ball = object_named(s, "ball");
+  const ObjectDef<D>& ball = def_of(s, "ball");
   CHECK(ball.velocity == Vec<D>(along_x<D>(1) + up<D>(2)));
   CHECK(std::abs(ball.spin.norm() - kPi) <= 1e-12);
   CHECK((ball.turned.axis(0) - up<D>(1)).norm() <= 1e-12);
@@ -276,7 +276,7 @@ collider = { BALL = { diameter = 1 }, rolling_friction = 0.01, surface_velocity 
   CHECK_FALSE(s.world.sleep);
   CHECK(s.world.friction_mixing == Mixing::smaller);
   CHECK(s.world.restitution_mixing == Mixing::product);
-  const ObjectDef<D>& cart = object_named(s, "cart");
+  const ObjectDef<D>& cart = def_of(s, "cart");
   CHECK((cart.velocity - up<D>(2)).norm() <= 1e-12);
   CHECK((*cart.mass_centre)[1] == 0.1);
   CHECK((*cart.inertia)[kTurnAxes<D> - 1] == 3);

@@ -99,23 +99,25 @@ class SvgReader {
   }
   void index(const pugi::xml_node& svg) {
     struct Walker : pugi::xml_tree_walker {
-      std::map<std::string, pugi::xml_node>* ids = nullptr;
-      StyleSheet* sheet = nullptr;
+      SvgReader* reader = nullptr;
       bool for_each(pugi::xml_node& node) override {
-        if (node.attribute("id")) ids->emplace(node.attribute("id").as_string(), node);
-        if (plain(node.name()) == "style")
-          for (const pugi::xml_node& text : node.children()) sheet->add(text.value());
+        if (node.attribute("id")) reader->ids_.emplace(node.attribute("id").as_string(), node);
+        if (plain(node.name()) == "style") reader->add_style(node);
         return true;
       }
     } walker;
-    walker.ids = &ids_;
-    walker.sheet = &sheet_;
+    walker.reader = this;
     pugi::xml_node root = svg;
     root.traverse(walker);
-    for (const std::string& rule : sheet_.left_out())
-      drawing_.notes.push_back(fmt::format(
-          "{}: the style '{}' was left out: it selects by more than element, class and id", path_,
-          rule));
+  }
+  void add_style(const pugi::xml_node& node) {
+    const std::size_t before = sheet_.left_out().size();
+    for (const pugi::xml_node& text : node.children()) sheet_.add(text.value());
+    for (std::size_t i = before; i < sheet_.left_out().size(); ++i)
+      drawing_.notes.push_back(
+          fmt::format("{}: the style '{}' was left out: only rules that select by element, class "
+                      "and id are read",
+                      at(node.offset_debug()), sheet_.left_out()[i]));
   }
   // Of style="fill: none; ...", else of a style sheet, else of an attribute.
   [[nodiscard]] std::string property(const pugi::xml_node& node, const std::string& name) const {

@@ -109,6 +109,7 @@ void StyleSheet::add_rule(std::string_view selector, const Declarations& declara
     rule.weight += rest[0] == '.' ? 100 : 10000;
     rest.remove_prefix(end);
   }
+  if (simple && !rule.id.empty()) ids_.insert(rule.id);
   if (simple) rules_.push_back(std::move(rule));
   else left_out_.emplace_back(selector);
 }
@@ -117,10 +118,8 @@ const std::string& StyleSheet::property(std::string_view element, std::string_vi
                                         std::string_view classes, const std::string& name) const {
   static const std::string kNone;
   if (rules_.empty()) return kNone;
-  const bool by_id = !id.empty() && std::any_of(rules_.begin(), rules_.end(),
-                                                [&](const Rule& r) { return r.id == id; });
   std::string key(element);
-  key.append("\n").append(by_id ? id : "").append("\n").append(classes);
+  key.append("\n").append(ids_.contains(id) ? id : "").append("\n").append(classes);
   const auto [at, fresh] = known_.try_emplace(key);
   if (fresh) {
     std::vector<std::string> own;

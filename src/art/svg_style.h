@@ -2,6 +2,7 @@
 // Style sheets of SVG drawings, as far as simple selectors go: elements, classes, ids, and several
 // of them of one element ("rect.wall"). Source: W3C, "Cascading Style Sheets Level 2", 4.1, 5, 6.4.
 #include <map>
+#include <set>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -31,6 +32,7 @@ class StyleSheet {
   void add_rule(std::string_view selector, const Declarations& declarations);
 
   std::vector<Rule> rules_;
+  std::set<std::string, std::less<>> ids_;  // that rules select
   std::vector<std::string> left_out_;
   // What elements with the same element, id (where a rule has it) and classes come to.
   mutable std::map<std::string, Declarations> known_;

@@ -79,6 +79,7 @@ class Measuring {
   const Art<D>& art_;
   mutable std::unique_ptr<const Measure<D>> measure_;
 };
+
 template <>
 Measure<2>::Measure(const Art<2>& art);
 template <>

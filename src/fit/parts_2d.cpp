@@ -174,9 +174,10 @@ Union best_union(const std::vector<Group>& groups, const Measure<2>& measure, in
       for (const Simple& f : parts) shapes.push_back(f.shape);
       Offer<2> offer;
       offer.as = Fit::simple;
-      if (const auto together = compound<2>(shapes)) offer.collider.shape = together.value();
+      const Result<Shape<2>> together = compound<2>(shapes);
+      if (together) offer.collider.shape = together.value();
       // Another shape must be worth it.
-      const double overlap = measure.overlap(offer);
+      const double overlap = together ? measure.overlap(offer) : -1;
       if (overlap >= best_overlap * 0.98) {
         best_overlap = std::max(overlap, best_overlap);
         best = {std::move(shapes), overlap};

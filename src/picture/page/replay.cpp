@@ -159,12 +159,12 @@ Json object_of(const Trace<D>& trace, std::uint32_t index, const Scale<D>& scale
     zone = zone && c.zone;
     colliders.push_back(page::collider_json(c, trace.metre()));
     colliders.back()["at"] = page::vector_json<D>(c.at);
-    colliders.back()["scale"] = trace.collider_state_at(index, i, kNever).scale;
+    const double scale_now = trace.collider_state_at(index, i, kNever).scale;
+    colliders.back()["scale"] = scale_now;
     const Bounds<D> own = bounds(c.shape, Pose<D>{c.at, c.turned});
     double largest = 1;
     for (const TraceColliderChange& change : trace.collider_changes(index))
-      if (change.collider == i)
-        largest = std::max(largest, change.scale / double(colliders.back()["scale"]));
+      if (change.collider == i) largest = std::max(largest, change.scale / scale_now);
     reach = std::max({reach, largest * own.lo.norm(), largest * own.hi.norm()});
     if (c.shape.kind != ShapeKind::half_space)
       around = around.merged(
